@@ -1,0 +1,148 @@
+//! PNG: reading with the png crate, writing with oxipng.
+
+use std::io::Cursor;
+
+use png::{ColorType, Decoder, DecodingError, Transformations};
+
+use super::{CodecError, guarded};
+use crate::format::Format;
+use crate::geometry::Size;
+use crate::raster::{Channels, Raster};
+
+/// What stands before the pixels.
+pub struct Header {
+    /// Size in pixels.
+    pub size: Size,
+    /// Whether a pixel can be transparent.
+    pub has_alpha: bool,
+    /// The EXIF block as TIFF bytes.
+    pub exif: Option<Vec<u8>>,
+    /// The ICC profile.
+    pub icc: Option<Vec<u8>>,
+}
+
+type Reader<'a> = png::Reader<Cursor<&'a [u8]>>;
+
+fn reader(data: &[u8]) -> Result<Reader<'_>, CodecError> {
+    let mut decoder = Decoder::new(Cursor::new(data));
+    decoder.set_transformations(Transformations::normalize_to_color8());
+    decoder.read_info().map_err(failure)
+}
+
+/// Reads the header of `data`; no pixel memory is taken.
+pub fn header(data: &[u8]) -> Result<Header, CodecError> {
+    guarded(
+        || {
+            let reader = reader(data)?;
+            let info = reader.info();
+            Ok(Header {
+                size: Size::new(info.width, info.height),
+                has_alpha: info.trns.is_some()
+                    || matches!(info.color_type, ColorType::Rgba | ColorType::GrayscaleAlpha),
+                exif: info.exif_metadata.as_deref().map(<[u8]>::to_vec),
+                // A declared sRGB wins over a profile beside it (PNG, 11.3.2).
+                icc: match info.srgb {
+                    Some(_) => None,
+                    None => info.icc_profile.as_deref().map(<[u8]>::to_vec),
+                },
+            })
+        },
+        damaged,
+    )
+}
+
+/// Reads every row and every checksum, holding one row at a time where the file is not
+/// interlaced.
+pub fn verify(data: &[u8]) -> Result<(), CodecError> {
+    guarded(
+        || {
+            let mut reader = reader(data)?;
+            while reader.next_row().map_err(failure)?.is_some() {}
+            reader.finish().map_err(failure)
+        },
+        damaged,
+    )
+}
+
+/// Decodes `data` to 8 bits a channel, grey and palette expanded.
+pub fn decode(data: &[u8]) -> Result<Raster, CodecError> {
+    guarded(
+        || {
+            let mut reader = reader(data)?;
+            let length = reader.output_buffer_size().ok_or_else(|| damaged("too large"))?;
+            let mut pixels = vec![0; length];
+            let frame = reader.next_frame(&mut pixels).map_err(failure)?;
+            pixels.truncate(frame.buffer_size());
+            let size = Size::new(frame.width, frame.height);
+            Ok(match frame.color_type {
+                ColorType::Rgb => Raster::new(size, Channels::Rgb, pixels),
+                ColorType::Rgba => Raster::new(size, Channels::Rgba, pixels),
+                ColorType::Grayscale => {
+                    let rgb = pixels.iter().flat_map(|&grey| [grey; 3]).collect();
+                    Raster::new(size, Channels::Rgb, rgb)
+                }
+                ColorType::GrayscaleAlpha => {
+                    let rgba = pixels.chunks_exact(2).flat_map(|p| [p[0], p[0], p[0], p[1]]);
+                    Raster::new(size, Channels::Rgba, rgba.collect())
+                }
+                ColorType::Indexed => return Err(damaged("a palette that was not expanded")),
+            })
+        },
+        damaged,
+    )
+}
+
+/// Encodes `raster` losslessly, as small as oxipng's second preset makes it.
+pub fn encode(raster: &Raster) -> Result<Vec<u8>, CodecError> {
+    let failed = |detail: String| CodecError::Encode { format: Format::Png, detail };
+    let colour = match raster.channels() {
+        Channels::Rgb => oxipng::ColorType::RGB { transparent_color: None },
+        Channels::Rgba => oxipng::ColorType::RGBA,
+    };
+    guarded(
+        || {
+            oxipng::RawImage::new(
+                raster.size().width,
+                raster.size().height,
+                colour,
+                oxipng::BitDepth::Eight,
+                raster.data().to_vec(),
+            )
+            .and_then(|raw| raw.create_optimized_png(&oxipng::Options::from_preset(2)))
+            .map_err(|error| failed(error.to_string()))
+        },
+        failed,
+    )
+}
+
+/// Encodes `raster` losslessly and fast, for a picture that is only looked at.
+pub fn encode_fast(raster: &Raster) -> Result<Vec<u8>, CodecError> {
+    let failed = |error: png::EncodingError| CodecError::Encode {
+        format: Format::Png,
+        detail: error.to_string(),
+    };
+    let mut file = Vec::new();
+    let mut encoder = png::Encoder::new(&mut file, raster.size().width, raster.size().height);
+    encoder.set_color(match raster.channels() {
+        Channels::Rgb => ColorType::Rgb,
+        Channels::Rgba => ColorType::Rgba,
+    });
+    encoder.set_compression(png::Compression::Fast);
+    let mut writer = encoder.write_header().map_err(failed)?;
+    writer.write_image_data(raster.data()).map_err(failed)?;
+    writer.finish().map_err(failed)?;
+    Ok(file)
+}
+
+fn failure(error: DecodingError) -> CodecError {
+    match error {
+        DecodingError::IoError(e) if e.kind() == std::io::ErrorKind::UnexpectedEof => {
+            CodecError::Truncated(Format::Png)
+        }
+        other => damaged(other),
+    }
+}
+
+fn damaged(detail: impl ToString) -> CodecError {
+    CodecError::Damaged { format: Format::Png, detail: detail.to_string() }
+}

@@ -1,0 +1,248 @@
+//! Fitting a picture to a slot: what is cut, how it is scaled, and what it lacks.
+
+use serde::Serialize;
+use thiserror::Error;
+
+use crate::framing::{self, Cuts, FocalPoint};
+use crate::geometry::{Rect, Size};
+use crate::slot::{Fit, Slot};
+use crate::units::{CssPx, Density};
+
+/// How one picture fills one slot at one density.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Fitting {
+    /// The part of the upright original that is used, in source pixels.
+    pub crop: Rect,
+    /// What is cut from each side, in source pixels.
+    pub cuts: Cuts,
+    /// The device pixels that the slot asks for.
+    pub needed: Size,
+    /// The pixels that the file will have: never more than the source gives.
+    pub output: Size,
+    /// Output pixels per source pixel, at most 1.
+    pub scale: f64,
+    /// Needed over available pixels, along the side where it is worse. Above 1 the picture is
+    /// too small for the slot.
+    pub shortfall: f64,
+}
+
+impl Fitting {
+    /// Fits a picture of upright size `source` to `slot` at `density`.
+    ///
+    /// A source that is too small is not enlarged: the file then has the pixels there are.
+    ///
+    /// # Errors
+    /// [`TooSmall`] with [`Fit::Exact`], which promises the slot's pixels.
+    pub fn new(
+        source: Size,
+        slot: Slot,
+        density: Density,
+        focal: FocalPoint,
+    ) -> Result<Self, TooSmall> {
+        let fitting = Self::unchecked(source, slot, density, focal);
+        if slot.fit() == Fit::Exact && fitting.is_short() {
+            return Err(TooSmall(fitting));
+        }
+        Ok(fitting)
+    }
+
+    /// The whole of `source` scaled to `output`, with no slot in mind.
+    pub(crate) fn whole(source: Size, output: Size) -> Self {
+        let crop = Rect::whole(source);
+        Self {
+            crop,
+            cuts: Cuts::of(source, crop),
+            needed: output,
+            output,
+            scale: ratio(output.width, source.width),
+            shortfall: ratio(output.width, source.width),
+        }
+    }
+
+    /// Whether the source has fewer pixels than the slot asks for.
+    pub fn is_short(&self) -> bool {
+        self.shortfall > 1.0
+    }
+
+    fn unchecked(source: Size, slot: Slot, density: Density, focal: FocalPoint) -> Self {
+        let crop = match slot.fit() {
+            Fit::Cover | Fit::Exact => framing::cover(source, slot.aspect(), focal),
+            Fit::Contain | Fit::Width => Rect::whole(source),
+        };
+        let needed = needed(source, slot, density);
+        let available = crop.size();
+        let shortfall =
+            ratio(needed.width, available.width).max(ratio(needed.height, available.height));
+        let output = if shortfall > 1.0 { available } else { needed };
+        Self {
+            crop,
+            cuts: Cuts::of(source, crop),
+            needed,
+            output,
+            scale: ratio(output.width, available.width).max(ratio(output.height, available.height)),
+            shortfall,
+        }
+    }
+}
+
+/// The device pixels that `slot` asks of a file made from a picture of size `source`.
+///
+/// It is the rendered picture's size, not the box's: with cover and exact the file is cropped to
+/// the box, with contain and width it keeps the picture's shape.
+fn needed(source: Size, slot: Slot, density: Density) -> Size {
+    let aspect = source.aspect();
+    let (width, height) = (slot.width().get(), slot.height().get());
+    let rendered = match slot.fit() {
+        Fit::Cover | Fit::Exact => (width, height),
+        Fit::Contain => (width.min(height * aspect), height.min(width / aspect)),
+        Fit::Width => (width, width / aspect),
+    };
+    let device = |length: f64| {
+        // A sliver of a picture rounds to nothing in CSS px; the file still has one pixel.
+        CssPx::new(length.max(f64::MIN_POSITIVE)).map_or(1, |px| px.at(density).get())
+    };
+    Size::new(device(rendered.0), device(rendered.1))
+}
+
+fn ratio(part: u32, whole: u32) -> f64 {
+    f64::from(part) / f64::from(whole)
+}
+
+/// An exact slot asks for more pixels than the picture has.
+#[derive(Debug, Clone, Copy, PartialEq, Error)]
+#[error(
+    "the picture is too small for this exact slot: it asks for {}, the picture gives {} once \
+     cropped, {:.2} times too few; choose cover to use the pixels there are, or a larger picture",
+    .0.needed, .0.crop.size(), .0.shortfall
+)]
+pub struct TooSmall(
+    /// The fitting as it would be without the promise of exact pixels.
+    pub Fitting,
+);
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    fn fitting(source: (u32, u32), slot: (f64, f64), fit: Fit, density: f64) -> Fitting {
+        Fitting::new(
+            Size::new(source.0, source.1),
+            Slot::new(slot.0, slot.1, fit).unwrap(),
+            Density::new(density).unwrap(),
+            FocalPoint::CENTRE,
+        )
+        .unwrap()
+    }
+
+    #[test]
+    fn cover_gives_the_boxs_pixels_and_says_what_was_cut() {
+        let f = fitting((6000, 4000), (912.0, 344.0), Fit::Cover, 1.0);
+        assert_eq!(f.output, Size::new(912, 344));
+        assert_eq!((f.cuts.top, f.cuts.bottom), (869, 868));
+        assert_eq!((f.cuts.left, f.cuts.right), (0, 0));
+        assert!((f.scale - 0.152).abs() < 1e-3);
+        assert!(!f.is_short());
+    }
+
+    #[test]
+    fn contain_keeps_all_of_the_picture_inside_the_box() {
+        let f = fitting((6000, 4000), (912.0, 344.0), Fit::Contain, 1.0);
+        assert_eq!(f.output, Size::new(516, 344));
+        assert_eq!(f.crop, Rect::whole(Size::new(6000, 4000)));
+    }
+
+    #[test]
+    fn width_lets_the_height_follow() {
+        let f = fitting((6000, 4000), (912.0, 1.0), Fit::Width, 2.0);
+        assert_eq!(f.output, Size::new(1824, 1216));
+    }
+
+    #[test]
+    fn a_small_source_is_used_as_it_is_and_the_shortfall_told() {
+        let f = fitting((640, 480), (912.0, 344.0), Fit::Cover, 1.0);
+        assert_eq!(f.output, Size::new(640, 241));
+        assert!((f.shortfall - 344.0 / 241.0).abs() < 1e-9);
+        assert_eq!(f.scale, 1.0);
+    }
+
+    #[test]
+    fn exact_refuses_a_small_source_with_the_figures() {
+        let error = Fitting::new(
+            Size::new(640, 480),
+            Slot::new(912.0, 344.0, Fit::Exact).unwrap(),
+            Density::ONE,
+            FocalPoint::CENTRE,
+        )
+        .unwrap_err();
+        let text = error.to_string();
+        assert!(text.contains("912 × 344 px") && text.contains("640 × 241 px"), "{text}");
+    }
+
+    #[test]
+    fn a_picture_one_pixel_high_survives_every_fit() {
+        for fit in Fit::ALL {
+            let f = Fitting::unchecked(
+                Size::new(20_000, 1),
+                Slot::new(300.0, 200.0, fit).unwrap(),
+                Density::ONE,
+                FocalPoint::CENTRE,
+            );
+            assert!(f.output.width >= 1 && f.output.height >= 1, "{fit:?}");
+        }
+    }
+
+    prop_compose! {
+        fn case()(
+            w in 1u32..9_000, h in 1u32..9_000,
+            bw in 1.0..4_000.0f64, bh in 1.0..4_000.0f64,
+            fit in prop::sample::select(Fit::ALL.to_vec()),
+            density in 0.5..4.0f64,
+            fx in 0.0..=1.0f64, fy in 0.0..=1.0f64,
+        ) -> (Size, Slot, Density, FocalPoint) {
+            (
+                Size::new(w, h),
+                Slot::new(bw, bh, fit).unwrap(),
+                Density::new(density).unwrap(),
+                FocalPoint::new(fx, fy).unwrap(),
+            )
+        }
+    }
+
+    proptest! {
+        #[test]
+        fn never_enlarged_and_never_off_the_picture((source, slot, density, focal) in case()) {
+            let f = Fitting::unchecked(source, slot, density, focal);
+            prop_assert!(f.crop.is_inside(source));
+            prop_assert!(f.output.width <= f.crop.width && f.output.height <= f.crop.height);
+            prop_assert!(f.scale <= 1.0);
+        }
+
+        #[test]
+        fn never_squashed_by_more_than_a_rounded_pixel((source, slot, density, focal) in case()) {
+            let f = Fitting::unchecked(source, slot, density, focal);
+            // The height that the width's scale would give, against the height there is. One
+            // pixel comes from rounding the output, half a source pixel from the crop.
+            let per_px = f64::from(f.output.width) / f64::from(f.crop.width);
+            let across = f64::from(f.output.height) - f64::from(f.crop.height) * per_px;
+            let per_py = f64::from(f.output.height) / f64::from(f.crop.height);
+            let down = f64::from(f.output.width) - f64::from(f.crop.width) * per_py;
+            prop_assert!(across.abs() <= 1.6 || down.abs() <= 1.6, "{across} {down} in {f:?}");
+        }
+
+        #[test]
+        fn exact_has_the_slots_pixels_or_is_refused((source, slot, density, focal) in case()) {
+            let slot = Slot::new(slot.width().get(), slot.height().get(), Fit::Exact).unwrap();
+            match Fitting::new(source, slot, density, focal) {
+                Ok(f) => prop_assert_eq!(
+                    f.output,
+                    Size::new(slot.width().at(density).get(), slot.height().at(density).get())
+                ),
+                Err(TooSmall(f)) => prop_assert!(
+                    f.needed.width > f.crop.width || f.needed.height > f.crop.height
+                ),
+            }
+        }
+    }
+}

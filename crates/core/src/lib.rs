@@ -1,0 +1,26 @@
+//! The job's rules and computation: bytes and values in, bytes and values out.
+//!
+//! No interface, database, network or file system in here. A picture's way through it:
+//!
+//! 1. [`picture`] reads what a file is and refuses what cannot be taken.
+//! 2. [`fitting`] says, for a [`slot`], what is cut, scaled and short.
+//! 3. [`render`] turns the original into the pixels of that fitting.
+//! 4. [`encode`] turns the pixels into a file.
+//! 5. [`budget`] says what margin the file leaves in its slot.
+
+pub mod budget;
+pub mod codec;
+pub mod colour;
+pub mod encode;
+pub mod fitting;
+pub mod format;
+pub mod framing;
+pub mod geometry;
+pub mod naming;
+pub mod orientation;
+pub mod picture;
+pub mod raster;
+pub mod render;
+pub mod resize;
+pub mod slot;
+pub mod units;

@@ -1,0 +1,137 @@
+//! Originals through the core as its callers use it: open, verify, render, encode.
+
+use brisk_margin_core::codec::{CodecError, jpeg, png};
+use brisk_margin_core::encode::{EncodeError, Encoding, Quality, encode, encode_under};
+use brisk_margin_core::fitting::Fitting;
+use brisk_margin_core::format::Format;
+use brisk_margin_core::framing::FocalPoint;
+use brisk_margin_core::geometry::Size;
+use brisk_margin_core::picture::{Picture, PictureError};
+use brisk_margin_core::raster::{Channels, Raster};
+use brisk_margin_core::render::{preview, render};
+use brisk_margin_core::slot::{Fit, Slot};
+use brisk_margin_core::units::{Bytes, Density};
+
+/// A smooth picture whose colour tells where a pixel came from.
+fn gradient(width: u32, height: u32) -> Raster {
+    let data = (0..height).flat_map(|y| {
+        (0..width).flat_map(move |x| [(x * 255 / width) as u8, (y * 255 / height) as u8, 90])
+    });
+    Raster::new(Size::new(width, height), Channels::Rgb, data.collect())
+}
+
+fn slot(width: f64, height: f64, fit: Fit) -> Slot {
+    Slot::new(width, height, fit).unwrap()
+}
+
+fn fitted(bytes: &[u8], slot: Slot, focal: FocalPoint) -> Raster {
+    let picture = Picture::open(bytes).unwrap();
+    let fitting = Fitting::new(picture.facts().size, slot, Density::ONE, focal).unwrap();
+    render(&picture, &fitting).unwrap()
+}
+
+#[test]
+fn a_fitted_picture_shows_the_part_that_was_framed() {
+    let file = jpeg::encode(&gradient(1600, 1200), 95).unwrap();
+    let left = fitted(&file, slot(150.0, 300.0, Fit::Cover), FocalPoint::new(0.0, 0.5).unwrap());
+    assert_eq!(left.size(), Size::new(150, 300));
+    // The crop is 600 of 1600 px from the left edge: red runs from 0 to 3/8 of 255.
+    let middle =
+        left.crop(brisk_margin_core::geometry::Rect { x: 75, y: 150, width: 1, height: 1 });
+    assert!(middle.data()[0].abs_diff(48) <= 3, "{:?}", middle.data());
+    assert!(middle.data()[1].abs_diff(127) <= 3, "{:?}", middle.data());
+}
+
+#[test]
+fn a_picture_that_has_the_slots_pixels_is_not_resampled() {
+    let raster = gradient(320, 200);
+    let file = png::encode_fast(&raster).unwrap();
+    let same = fitted(&file, slot(320.0, 200.0, Fit::Exact), FocalPoint::CENTRE);
+    assert_eq!(same, raster);
+}
+
+#[test]
+fn bad_files_are_refused_with_the_reason() {
+    let open = |bytes: &[u8]| Picture::open(bytes).err();
+    assert_eq!(open(b""), Some(PictureError::Empty));
+    assert_eq!(open(b"a note called dome.jpg"), Some(PictureError::NoPicture));
+    assert_eq!(open(b"GIF89a and more"), Some(PictureError::NotRead("GIF")));
+
+    let claims = |side: u32| {
+        let mut file = png::encode_fast(&gradient(2, 2)).unwrap();
+        file[16..20].copy_from_slice(&side.to_be_bytes());
+        file[20..24].copy_from_slice(&side.to_be_bytes());
+        let crc = crc32(&file[12..29]);
+        file[29..33].copy_from_slice(&crc.to_be_bytes());
+        file
+    };
+    let huge = open(&claims(60_000)).unwrap().to_string();
+    assert!(huge.contains("3600 megapixels") && huge.contains("120"), "{huge}");
+}
+
+/// The checksum of PNG chunks (ISO 3309).
+fn crc32(data: &[u8]) -> u32 {
+    !data.iter().fold(!0u32, |crc, &byte| {
+        (0..8).fold(crc ^ u32::from(byte), |c, _| (c >> 1) ^ (0xEDB8_8320 & (c & 1).wrapping_neg()))
+    })
+}
+
+#[test]
+fn a_file_cut_off_anywhere_is_found_before_it_is_kept() {
+    let raster = gradient(400, 300);
+    for (file, format) in [
+        (jpeg::encode(&raster, 85).unwrap(), Format::Jpeg),
+        (png::encode(&raster).unwrap(), Format::Png),
+    ] {
+        assert_eq!(Picture::open(&file).unwrap().verify(), Ok(()));
+        for percent in [30, 60, 90, 99] {
+            let part = &file[..file.len() * percent / 100];
+            let found =
+                Picture::open(part).map_err(PictureError::from).and_then(|p| Ok(p.verify()?));
+            let cut_off = PictureError::Codec(CodecError::Truncated(format));
+            assert_eq!(found, Err(cut_off), "{format} at {percent} %");
+        }
+    }
+}
+
+#[test]
+fn every_format_makes_a_file_of_its_kind_twice_the_same() {
+    let raster = gradient(200, 120);
+    for (format, magic) in [
+        (Format::Jpeg, &[0xFF, 0xD8][..]),
+        (Format::Webp, b"RIFF"),
+        (Format::Avif, b"\0\0\0"),
+        (Format::Png, b"\x89PNG"),
+    ] {
+        let encoding = Encoding::new(format, Quality::USUAL);
+        let once = encode(&raster, encoding).unwrap();
+        assert!(once.bytes.starts_with(magic), "{format}");
+        assert_eq!(once, encode(&raster, encoding).unwrap(), "{format}");
+    }
+}
+
+#[test]
+fn a_byte_cap_is_met_or_told_how_near() {
+    let noise = (0..300 * 200 * 3).map(|i: u32| (i.wrapping_mul(2_654_435_761) >> 24) as u8);
+    let raster = Raster::new(Size::new(300, 200), Channels::Rgb, noise.collect());
+    let encoding = Encoding::new(Format::Jpeg, Quality::new(90).unwrap());
+    let made = encode_under(&raster, encoding, Bytes::kb(20)).unwrap();
+    assert!(Bytes::of(&made.bytes) <= Bytes::kb(20));
+    let next = Quality::new(made.encoding.quality().unwrap().get() + 1).unwrap();
+    let better = encode(&raster, Encoding::new(Format::Jpeg, next)).unwrap();
+    assert!(Bytes::of(&better.bytes) > Bytes::kb(20), "a higher quality would have fitted");
+    let unmet = encode_under(&raster, encoding, Bytes(100));
+    assert!(matches!(unmet, Err(EncodeError::Cap { least, .. }) if least > Bytes(100)));
+}
+
+#[test]
+fn transparency_is_kept_or_laid_on_white() {
+    let data = (0..64 * 64).flat_map(|i| if i % 64 < 32 { [0, 90, 90, 255] } else { [0; 4] });
+    let raster = Raster::new(Size::new(64, 64), Channels::Rgba, data.collect());
+    let file = png::encode(&raster).unwrap();
+    assert!(Picture::open(&file).unwrap().facts().has_alpha);
+    assert_eq!(png::decode(&file).unwrap().channels(), Channels::Rgba);
+    let flat = jpeg::encode(&raster, 95).unwrap();
+    let shown = preview(&Picture::open(&flat).unwrap(), 64).unwrap();
+    assert!(shown.data()[63 * 3..63 * 3 + 3].iter().all(|&v| v >= 250));
+}
