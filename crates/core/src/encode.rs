@@ -47,7 +47,8 @@ impl From<Quality> for u8 {
 }
 
 /// A format and, where it is lossy, its quality.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(tag = "format", content = "quality", rename_all = "lowercase")]
 pub enum Encoding {
     /// Progressive JPEG.
     Jpeg(Quality),

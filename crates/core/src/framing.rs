@@ -121,6 +121,15 @@ impl Cuts {
             bottom: source.height - crop.y - crop.height,
         }
     }
+
+    /// The percentage of a picture of size `source` that stays, by area.
+    pub fn kept_percent(self, source: Size) -> f64 {
+        let kept = Size::new(
+            source.width - self.left - self.right,
+            source.height - self.top - self.bottom,
+        );
+        100.0 * kept.pixels() as f64 / source.pixels() as f64
+    }
 }
 
 #[cfg(test)]

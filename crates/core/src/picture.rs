@@ -37,6 +37,21 @@ pub struct Picture<'a> {
     facts: Facts,
 }
 
+impl Facts {
+    /// The memory that verifying or rendering the picture may take at most, its file of `file`
+    /// bytes included.
+    ///
+    /// Pixels as decoded, and for JPEG the coefficients that a progressive file is held in: two
+    /// bytes for each of three channels.
+    pub fn memory(&self, file: Bytes) -> Bytes {
+        let per_pixel = match self.format {
+            Source::Jpeg => 3 + 6,
+            Source::Png => 4 + 3,
+        };
+        Bytes(file.get() + self.size.pixels() * per_pixel)
+    }
+}
+
 impl<'a> Picture<'a> {
     /// Reads the header of `bytes`; no pixel is decoded.
     ///
@@ -93,18 +108,6 @@ impl<'a> Picture<'a> {
             }
             Source::Png => codec::png::verify(self.bytes),
         }
-    }
-
-    /// The memory that verifying or rendering it may take at most, its bytes included.
-    ///
-    /// Pixels as decoded, and for JPEG the coefficients that a progressive file is held in: two
-    /// bytes for each of three channels.
-    pub fn memory(&self) -> Bytes {
-        let per_pixel = match self.facts.format {
-            Source::Jpeg => 3 + 6,
-            Source::Png => 4 + 3,
-        };
-        Bytes(self.bytes.len() as u64 + self.stored.pixels() * per_pixel)
     }
 }
 

@@ -36,6 +36,11 @@ impl Fit {
             Self::Exact => "exact",
         }
     }
+
+    /// Whether it cuts the picture to the box's shape.
+    pub const fn crops(self) -> bool {
+        matches!(self, Self::Cover | Self::Exact)
+    }
 }
 
 impl std::str::FromStr for Fit {

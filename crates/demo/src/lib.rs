@@ -1,1 +1,16 @@
-//! Placeholder.
+//! The pictures of the Tarnlight Observatory, an invented night-sky park: drawn, not taken, and
+//! the same bytes on every run.
+//!
+//! [`SCENES`] lists them. Each file of this crate draws one kind of subject; [`file`](mod@file)
+//! wraps the pixels as a camera or a drawing program would.
+
+mod file;
+mod flat;
+mod land;
+mod noise;
+mod paint;
+mod scenes;
+mod sky;
+mod studio;
+
+pub use scenes::{Place, SCENES, Scene};

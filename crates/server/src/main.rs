@@ -1,1 +1,7 @@
-fn main() {}
+//! The `brisk-margin` binary.
+
+use std::process::ExitCode;
+
+fn main() -> ExitCode {
+    brisk_margin_server::command::run()
+}

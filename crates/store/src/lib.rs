@@ -1,1 +1,73 @@
-//! Placeholder.
+//! Where pictures and variants are kept: rows in PostgreSQL, bytes in a blob store.
+//!
+//! Bytes come first and rows after, so that a row never speaks of bytes that are not safe. What
+//! is stored under a hash never changes.
+
+pub mod blobs;
+mod entities;
+mod migrations;
+pub mod pictures;
+pub mod tally;
+pub mod variants;
+
+use std::path::Path;
+use std::time::Duration;
+
+use sea_orm::{ConnectOptions, Database, DatabaseConnection, DbErr};
+use sea_orm_migration::MigratorTrait;
+use thiserror::Error;
+
+pub use blobs::{BlobError, BlobHash, BlobHasher, Blobs};
+
+/// The database and the blob store together.
+#[derive(Clone)]
+pub struct Store {
+    db: DatabaseConnection,
+    blobs: Blobs,
+}
+
+impl Store {
+    /// Connects to PostgreSQL at `url`, brings its tables up to date, and opens the blob store in
+    /// `folder`, which is made where it is missing.
+    ///
+    /// # Errors
+    /// [`StoreError::Newer`] where the tables were made by a later version of the program.
+    pub async fn open(url: &str, folder: &Path) -> Result<Self, StoreError> {
+        let mut options = ConnectOptions::new(url);
+        options.max_connections(8).acquire_timeout(Duration::from_secs(10)).sqlx_logging(false);
+        let db = Database::connect(options).await?;
+        migrations::Migrator::up(&db, None).await.map_err(|error| match error {
+            DbErr::Custom(text) if text.contains("missing") => StoreError::Newer,
+            other => StoreError::Database(other),
+        })?;
+        Ok(Self { db, blobs: Blobs::open(folder)? })
+    }
+
+    /// The blob store.
+    pub fn blobs(&self) -> &Blobs {
+        &self.blobs
+    }
+
+    /// Checks that database and blob store answer.
+    pub async fn ping(&self) -> Result<(), StoreError> {
+        self.db.ping().await?;
+        Ok(self.blobs.ping().await?)
+    }
+}
+
+/// What the store could not do.
+#[derive(Debug, Error)]
+pub enum StoreError {
+    /// The database refused or did not answer.
+    #[error("the database did not answer: {0}")]
+    Database(#[from] DbErr),
+    /// The blob store refused or did not answer.
+    #[error(transparent)]
+    Blob(#[from] BlobError),
+    /// A row holds a value that this version does not know.
+    #[error("a stored value is not understood: {0}")]
+    Corrupt(String),
+    /// The tables are from a later version.
+    #[error("this data folder belongs to a newer version of Brisk Margin; start that one instead")]
+    Newer,
+}

@@ -1,0 +1,30 @@
+//! Events: what changes while somebody looks.
+
+use std::convert::Infallible;
+
+use axum::extract::State;
+use axum::response::Sse;
+use axum::response::sse::{Event, KeepAlive};
+use futures::{Stream, StreamExt};
+use tokio_stream::wrappers::BroadcastStream;
+
+use crate::app::{App, Change};
+
+/// A stream of server-sent events, each named after what changed: `pictures`, `variants`, or
+/// `all` where a listener was too slow to be told one by one.
+#[utoipa::path(get, path = "/api/events", responses(
+    (status = 200, content_type = "text/event-stream", body = String),
+))]
+pub(super) async fn events(
+    State(app): State<App>,
+) -> Sse<impl Stream<Item = Result<Event, Infallible>>> {
+    let events = BroadcastStream::new(app.listen()).map(|change| {
+        let name = match change {
+            Ok(Change::Pictures) => "pictures",
+            Ok(Change::Variants) => "variants",
+            Err(_) => "all",
+        };
+        Ok(Event::default().event(name).data(""))
+    });
+    Sse::new(events).keep_alive(KeepAlive::default())
+}

@@ -1,0 +1,71 @@
+//! Fittings: how a picture would fill a slot, before anything is made.
+
+use axum::Json;
+use axum::extract::State;
+use brisk_margin_core::budget::default_budget;
+use brisk_margin_core::fitting::{Fitting, TooSmall};
+use brisk_margin_core::framing::FocalPoint;
+use brisk_margin_core::slot::Slot;
+use brisk_margin_core::units::{Bytes, Density};
+use brisk_margin_store::variants::Framing;
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+use uuid::Uuid;
+
+use super::Problem;
+use super::extract::{self, Path};
+use super::pictures::find;
+use crate::app::App;
+
+/// A slot to be filled.
+#[derive(Deserialize, ToSchema)]
+pub(super) struct Place {
+    /// Its box and fit.
+    pub slot: Slot,
+    /// Device pixels per CSS pixel.
+    pub density: Density,
+    /// Around which point; the picture's own where none is given.
+    pub focal: Option<FocalPoint>,
+}
+
+/// How a picture would fill a slot.
+#[derive(Serialize, ToSchema)]
+pub(super) struct Preview {
+    #[serde(flatten)]
+    fitting: Fitting,
+    /// The percentage of the picture that stays, by area.
+    kept_percent: f64,
+    /// The slot's byte budget.
+    budget: Bytes,
+    /// Whether the picture has fewer pixels than the slot asks for.
+    short: bool,
+    /// Why no file can be made, where none can.
+    refusal: Option<String>,
+}
+
+/// How a picture would fill a slot: what is cut, scaled and short. Nothing is made.
+#[utoipa::path(post, path = "/api/pictures/{id}/fitting", request_body = Place, responses(
+    (status = 200, body = Preview),
+    (status = 404, body = Problem, content_type = "application/problem+json"),
+    (status = 422, body = Problem, content_type = "application/problem+json"),
+), params(("id" = Uuid, Path, description = "The picture's number")))]
+pub(super) async fn fit(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    extract::Json(place): extract::Json<Place>,
+) -> Result<Json<Preview>, Problem> {
+    let picture = find(&app, id).await?;
+    let framing = Framing::new(place.slot, place.density, place.focal.unwrap_or(picture.focal));
+    let source = picture.facts.size;
+    let (fitting, refusal) = match framing.fit(source) {
+        Ok(fitting) => (fitting, None),
+        Err(refusal @ TooSmall(fitting)) => (fitting, Some(refusal.to_string())),
+    };
+    Ok(Json(Preview {
+        kept_percent: fitting.cuts.kept_percent(source),
+        budget: default_budget(fitting.needed),
+        short: fitting.is_short(),
+        fitting,
+        refusal,
+    }))
+}

@@ -1,0 +1,66 @@
+//! The HTTP API, and the document that describes it.
+
+mod events;
+mod extract;
+mod fittings;
+mod health;
+mod pictures;
+mod problem;
+mod served;
+mod tally;
+mod variants;
+
+use axum::Router;
+use axum::extract::DefaultBodyLimit;
+use axum::routing::any;
+use utoipa::OpenApi;
+use utoipa_axum::router::OpenApiRouter;
+use utoipa_axum::routes;
+
+use crate::app::App;
+pub use problem::Problem;
+
+#[derive(OpenApi)]
+#[openapi(info(
+    title = "Brisk Margin",
+    description = "Pictures, the slots they fill, and the files made for them. Errors are \
+                   problem documents (RFC 9457). Sizes are in pixels, weights in bytes."
+))]
+struct Document;
+
+fn described() -> OpenApiRouter<App> {
+    let uploads = OpenApiRouter::new()
+        .routes(routes!(pictures::upload))
+        // Intake counts the bytes itself and answers in words.
+        .layer(DefaultBodyLimit::disable());
+    OpenApiRouter::with_openapi(Document::openapi())
+        .routes(routes!(health::health))
+        .routes(routes!(health::limits))
+        .routes(routes!(events::events))
+        .routes(routes!(pictures::list))
+        .merge(uploads)
+        .routes(routes!(pictures::one, pictures::change))
+        .routes(routes!(pictures::original))
+        .routes(routes!(pictures::preview))
+        .routes(routes!(fittings::fit))
+        .routes(routes!(variants::make))
+        .routes(routes!(variants::file))
+        .routes(routes!(variants::reference))
+        .routes(routes!(tally::tally))
+}
+
+/// Everything below `/api`.
+pub fn router(app: App) -> Router {
+    let (router, document) = described().split_for_parts();
+    router
+        .route("/api/openapi.json", axum::routing::get(move || async { axum::Json(document) }))
+        .route("/api/{*rest}", any(|| async { Problem::no_such_address() }))
+        .method_not_allowed_fallback(|| async { Problem::wrong_method() })
+        .with_state(app)
+}
+
+/// The document that describes the API, as JSON.
+pub fn document() -> String {
+    let (_, document) = described().split_for_parts();
+    document.to_pretty_json().expect("a document of plain values")
+}

@@ -1,0 +1,54 @@
+//! What every request shares.
+
+use std::sync::Arc;
+
+use brisk_margin_store::Store;
+use tokio::sync::broadcast;
+
+use crate::folder::DataFolder;
+use crate::workshop::Workshop;
+
+/// The running application. Clones are handles on the same one.
+#[derive(Clone)]
+pub struct App {
+    /// Rows and blobs.
+    pub store: Store,
+    /// Where pictures are decoded and encoded.
+    pub workshop: Workshop,
+    folder: Arc<DataFolder>,
+    changes: broadcast::Sender<Change>,
+}
+
+/// Something that an open list or page may want to show.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Change {
+    /// A picture arrived, or its focal point moved.
+    Pictures,
+    /// A file was made.
+    Variants,
+}
+
+impl App {
+    /// An application that keeps its things in `store` and `folder`.
+    pub fn new(store: Store, workshop: Workshop, folder: DataFolder) -> Self {
+        // A listener that falls this far behind is told to look at everything again.
+        let (changes, _) = broadcast::channel(64);
+        Self { store, workshop, folder: Arc::new(folder), changes }
+    }
+
+    /// Its data folder.
+    pub fn folder(&self) -> &DataFolder {
+        &self.folder
+    }
+
+    /// Tells whoever listens.
+    pub fn tell(&self, change: Change) {
+        // Nobody listening is fine.
+        let _ = self.changes.send(change);
+    }
+
+    /// Everything that is told from now on.
+    pub fn listen(&self) -> broadcast::Receiver<Change> {
+        self.changes.subscribe()
+    }
+}

@@ -1,0 +1,60 @@
+//! `seed`: the demo's pictures, brought in the way any picture is.
+
+use brisk_margin_core::encode::{Encoding, Quality};
+use brisk_margin_core::format::Format;
+use brisk_margin_core::framing::FocalPoint;
+use brisk_margin_core::slot::{Fit, Slot};
+use brisk_margin_core::units::Density;
+use brisk_margin_demo::{Place, Scene};
+use brisk_margin_store::pictures::{Arrival, Picture};
+use brisk_margin_store::variants::{Framing, Order};
+use bytes::Bytes;
+use clap::Args;
+use futures::stream;
+
+use super::{Failure, Home};
+use crate::app::App;
+use crate::intake::{self, Spooled};
+use crate::variants;
+
+/// Fills the library with the pictures of the Tarnlight Observatory.
+#[derive(Args)]
+pub struct Seed {
+    #[command(flatten)]
+    home: Home,
+}
+
+impl Seed {
+    pub(super) async fn run(self) -> Result<(), Failure> {
+        let app = self.home.open().await?;
+        for scene in brisk_margin_demo::SCENES {
+            let file = tokio::task::spawn_blocking(|| scene.draw()).await?;
+            let picture = bring_in(&app, scene, file).await?;
+            for place in scene.places {
+                fill(&app, &picture, place).await?;
+            }
+        }
+        Ok(())
+    }
+}
+
+async fn bring_in(app: &App, scene: &Scene, file: Vec<u8>) -> Result<Picture, Failure> {
+    let chunks = stream::iter([Ok::<_, std::convert::Infallible>(Bytes::from(file))]);
+    let spooled = Spooled::receive(&app.folder().spool(), chunks).await?;
+    let (Arrival::New(picture) | Arrival::There(picture)) =
+        intake::accept(app, spooled, scene.name).await?;
+    let focal = FocalPoint::new(scene.focal.0, scene.focal.1)?;
+    let moved = app.store.set_focal(picture.id, focal).await?;
+    Ok(moved.unwrap_or(picture))
+}
+
+async fn fill(app: &App, picture: &Picture, place: &Place) -> Result<(), Failure> {
+    let slot = Slot::new(place.width, place.height, Fit::Cover)?;
+    let format = if place.webp { Format::Webp } else { Format::Jpeg };
+    let order = Order {
+        framing: Framing::new(slot, Density::new(place.density)?, picture.focal),
+        encoding: Encoding::new(format, Quality::new(place.quality)?),
+    };
+    variants::make(app, picture, order).await?;
+    Ok(())
+}

@@ -1,0 +1,187 @@
+//! The data folder: what it must be before anything is kept in it.
+
+use std::fs;
+use std::io;
+use std::path::{Path, PathBuf};
+
+use serde::{Deserialize, Serialize};
+use thiserror::Error;
+
+/// The version of the folder's layout.
+const LAYOUT: u32 = 1;
+const MARKER: &str = "brisk-margin.json";
+
+/// A folder that carries our marker and can be written.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct DataFolder {
+    path: PathBuf,
+}
+
+#[derive(Serialize, Deserialize)]
+struct Marker {
+    layout: u32,
+}
+
+impl DataFolder {
+    /// Opens the data folder at `path`; one that is missing or empty is made and marked.
+    ///
+    /// # Errors
+    /// [`FolderError`] where it holds something else, is of another layout, or cannot be written.
+    pub fn open(path: &Path) -> Result<Self, FolderError> {
+        let unusable = |source| FolderError::Unusable { path: path.to_owned(), source };
+        fs::create_dir_all(path).map_err(unusable)?;
+        match read_marker(path)? {
+            Some(Marker { layout: LAYOUT }) => {}
+            Some(Marker { layout }) => {
+                return Err(FolderError::OtherVersion { path: path.to_owned(), layout });
+            }
+            None if is_empty(path).map_err(unusable)? => write_marker(path).map_err(unusable)?,
+            None => return Err(FolderError::Foreign(path.to_owned())),
+        }
+        let folder = Self { path: path.to_owned() };
+        // Written through and taken away again: asking for permissions would not show a full or
+        // read-only disk.
+        tempfile::NamedTempFile::new_in(path).map_err(unusable)?;
+        fs::create_dir_all(folder.spool()).map_err(unusable)?;
+        Ok(folder)
+    }
+
+    /// Moves an old data folder at `path` aside, under its name and a number, and opens a new
+    /// one in its place. Says where the old one is.
+    ///
+    /// # Errors
+    /// [`FolderError::Foreign`] for a folder that does not carry our marker.
+    pub fn fresh(path: &Path) -> Result<(Self, Option<PathBuf>), FolderError> {
+        let unusable = |source| FolderError::Unusable { path: path.to_owned(), source };
+        let exists = path.try_exists().map_err(unusable)?;
+        if !exists || is_empty(path).map_err(unusable)? {
+            return Ok((Self::open(path)?, None));
+        }
+        if read_marker(path)?.is_none() {
+            return Err(FolderError::Foreign(path.to_owned()));
+        }
+        let aside = (1..)
+            .map(|n| PathBuf::from(format!("{}.old-{n}", path.display())))
+            .find(|candidate| !candidate.exists())
+            .expect("numbers do not end");
+        fs::rename(path, &aside).map_err(unusable)?;
+        Ok((Self::open(path)?, Some(aside)))
+    }
+
+    /// Where blobs are kept.
+    pub fn blobs(&self) -> PathBuf {
+        self.path.join("blobs")
+    }
+
+    /// Where uploads wait until they are accepted.
+    pub fn spool(&self) -> PathBuf {
+        self.path.join("spool")
+    }
+
+    /// Takes away what a stopped process left of uploads that it never accepted.
+    pub fn clear_spool(&self) -> io::Result<()> {
+        for entry in fs::read_dir(self.spool())? {
+            fs::remove_file(entry?.path())?;
+        }
+        Ok(())
+    }
+}
+
+fn read_marker(path: &Path) -> Result<Option<Marker>, FolderError> {
+    match fs::read(path.join(MARKER)) {
+        Ok(text) => serde_json::from_slice(&text)
+            .map(Some)
+            .map_err(|_| FolderError::OtherVersion { path: path.to_owned(), layout: 0 }),
+        Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(None),
+        Err(source) => Err(FolderError::Unusable { path: path.to_owned(), source }),
+    }
+}
+
+fn write_marker(path: &Path) -> io::Result<()> {
+    let file = tempfile::NamedTempFile::new_in(path)?;
+    serde_json::to_writer(&file, &Marker { layout: LAYOUT })?;
+    file.as_file().sync_all()?;
+    file.persist(path.join(MARKER))?;
+    Ok(())
+}
+
+fn is_empty(path: &Path) -> io::Result<bool> {
+    Ok(fs::read_dir(path)?.next().is_none())
+}
+
+/// Why a folder cannot hold our data.
+#[derive(Debug, Error)]
+pub enum FolderError {
+    /// It cannot be read or written.
+    #[error(
+        "the data folder {} cannot be used: {source}; give one that can be written with --data",
+        .path.display()
+    )]
+    Unusable {
+        /// The folder.
+        path: PathBuf,
+        /// What the system said.
+        source: io::Error,
+    },
+    /// It belongs to another version of the program.
+    #[error(
+        "the data folder {} belongs to another version of Brisk Margin (layout {layout}, this one \
+         has layout {LAYOUT}); use that version, another --data, or --fresh to move it aside",
+        .path.display()
+    )]
+    OtherVersion {
+        /// The folder.
+        path: PathBuf,
+        /// The layout that its marker names.
+        layout: u32,
+    },
+    /// It holds something that is not ours.
+    #[error(
+        "the folder {} is not empty and is no data folder of Brisk Margin, so it is left alone; \
+         give another one with --data",
+        .0.display()
+    )]
+    Foreign(PathBuf),
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_folder_of_somebody_else_is_never_touched() {
+        let home = tempfile::tempdir().unwrap();
+        fs::write(home.path().join("thesis.txt"), "years of work").unwrap();
+        assert!(matches!(DataFolder::open(home.path()), Err(FolderError::Foreign(_))));
+        assert!(matches!(DataFolder::fresh(home.path()), Err(FolderError::Foreign(_))));
+        assert_eq!(fs::read_dir(home.path()).unwrap().count(), 1);
+    }
+
+    #[test]
+    fn fresh_moves_the_old_folder_aside_with_all_it_holds() {
+        let home = tempfile::tempdir().unwrap();
+        let path = home.path().join("data");
+        DataFolder::open(&path).unwrap();
+        fs::write(path.join("kept"), "1").unwrap();
+        let (_, aside) = DataFolder::fresh(&path).unwrap();
+        assert_eq!(fs::read(aside.unwrap().join("kept")).unwrap(), b"1");
+        assert!(!path.join("kept").exists());
+    }
+
+    #[test]
+    fn another_version_is_named() {
+        let home = tempfile::tempdir().unwrap();
+        fs::write(home.path().join(MARKER), r#"{"layout":9}"#).unwrap();
+        let text = DataFolder::open(home.path()).unwrap_err().to_string();
+        assert!(text.contains("layout 9") && text.contains("--fresh"), "{text}");
+    }
+
+    #[test]
+    fn a_stopped_upload_leaves_nothing_behind() {
+        let home = tempfile::tempdir().unwrap();
+        let folder = DataFolder::open(home.path()).unwrap();
+        fs::write(folder.spool().join("half"), "...").unwrap();
+        folder.clear_spool().unwrap();
+        assert!(is_empty(&folder.spool()).unwrap());
+    }
+}

@@ -1,0 +1,173 @@
+//! Blobs: bytes kept under the hash of their content, durable before they are answered.
+
+use std::path::Path;
+use std::sync::Arc;
+
+use bytes::Bytes;
+use object_store::local::LocalFileSystem;
+use object_store::path::Path as Key;
+use object_store::{ObjectStore, ObjectStoreExt, PutPayload};
+use sha2::{Digest, Sha256};
+use thiserror::Error;
+
+/// The SHA-256 of some bytes, in lower-case hexadecimal.
+#[derive(Debug, Clone, PartialEq, Eq, Hash)]
+pub struct BlobHash(String);
+
+/// Takes bytes as they come and ends in their hash.
+#[derive(Default)]
+pub struct BlobHasher(Sha256);
+
+impl BlobHasher {
+    /// Takes the next bytes.
+    pub fn update(&mut self, data: &[u8]) {
+        self.0.update(data);
+    }
+
+    /// The hash of all of them.
+    pub fn finish(self) -> BlobHash {
+        BlobHash(self.0.finalize().iter().map(|byte| format!("{byte:02x}")).collect())
+    }
+}
+
+impl BlobHash {
+    /// The hash of `data`.
+    pub fn of(data: &[u8]) -> Self {
+        let mut hasher = BlobHasher::default();
+        hasher.update(data);
+        hasher.finish()
+    }
+
+    /// A hash that was stored before.
+    pub(crate) fn stored(text: &str) -> Self {
+        Self(text.to_owned())
+    }
+
+    /// Its hexadecimal digits.
+    pub fn as_str(&self) -> &str {
+        &self.0
+    }
+
+    fn key(&self) -> Key {
+        Key::from(format!("{}/{}", &self.0[..2], self.0))
+    }
+}
+
+/// The blob store.
+#[derive(Clone)]
+pub struct Blobs {
+    store: Arc<dyn ObjectStore>,
+}
+
+impl Blobs {
+    /// A store on local disk; files and folders are synced before a write is answered.
+    pub fn open(folder: &Path) -> Result<Self, BlobError> {
+        std::fs::create_dir_all(folder)
+            .map_err(|source| BlobError::Folder { folder: folder.display().to_string(), source })?;
+        let store = LocalFileSystem::new_with_prefix(folder)?.with_fsync(true);
+        Ok(Self { store: Arc::new(store) })
+    }
+
+    /// Keeps `data` and returns its hash. Bytes that are there already are not written again.
+    pub async fn put(&self, data: Bytes) -> Result<BlobHash, BlobError> {
+        let hashed = data.clone();
+        let hash = tokio::task::spawn_blocking(move || BlobHash::of(&hashed)).await;
+        let hash = hash.expect("hashing does not panic");
+        if !self.holds(&hash, data.len() as u64).await? {
+            self.store.put(&hash.key(), PutPayload::from_bytes(data)).await?;
+        }
+        Ok(hash)
+    }
+
+    /// The bytes under `hash`.
+    pub async fn get(&self, hash: &BlobHash) -> Result<Bytes, BlobError> {
+        Ok(self.store.get(&hash.key()).await?.bytes().await?)
+    }
+
+    /// What was made of `source` as `kind` and kept, where it is still there.
+    pub async fn derived(
+        &self,
+        source: &BlobHash,
+        kind: &str,
+    ) -> Result<Option<Bytes>, BlobError> {
+        match self.store.get(&derived_key(source, kind)).await {
+            Ok(found) => Ok(Some(found.bytes().await?)),
+            Err(object_store::Error::NotFound { .. }) => Ok(None),
+            Err(error) => Err(error.into()),
+        }
+    }
+
+    /// Keeps `data`, made of `source` as `kind`: it may be lost, since it can be made again.
+    pub async fn put_derived(
+        &self,
+        source: &BlobHash,
+        kind: &str,
+        data: Bytes,
+    ) -> Result<(), BlobError> {
+        self.store.put(&derived_key(source, kind), PutPayload::from_bytes(data)).await?;
+        Ok(())
+    }
+
+    async fn holds(&self, hash: &BlobHash, length: u64) -> Result<bool, BlobError> {
+        match self.store.head(&hash.key()).await {
+            Ok(found) => Ok(found.size == length),
+            Err(object_store::Error::NotFound { .. }) => Ok(false),
+            Err(error) => Err(error.into()),
+        }
+    }
+
+    pub(crate) async fn ping(&self) -> Result<(), BlobError> {
+        self.store.list_with_delimiter(None).await?;
+        Ok(())
+    }
+}
+
+/// Kinds are any text, so their hash stands in the key.
+fn derived_key(source: &BlobHash, kind: &str) -> Key {
+    Key::from(format!("derived/{}/{}", source.0, BlobHash::of(kind.as_bytes()).0))
+}
+
+/// What the blob store could not do.
+#[derive(Debug, Error)]
+pub enum BlobError {
+    /// The folder cannot be used.
+    #[error("the folder {folder} cannot be used: {source}")]
+    Folder {
+        /// Its path.
+        folder: String,
+        /// What the system said.
+        source: std::io::Error,
+    },
+    /// A read or write failed.
+    #[error("the blob store failed: {0}")]
+    Store(#[from] object_store::Error),
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[tokio::test]
+    async fn bytes_come_back_unchanged_and_are_kept_once() {
+        let folder = tempfile::tempdir().unwrap();
+        let blobs = Blobs::open(folder.path()).unwrap();
+        let first = blobs.put(Bytes::from_static(b"dome")).await.unwrap();
+        let again = blobs.put(Bytes::from_static(b"dome")).await.unwrap();
+        assert_eq!(first, again);
+        assert_eq!(&blobs.get(&first).await.unwrap()[..], b"dome");
+        let files = std::fs::read_dir(folder.path().join(&first.as_str()[..2])).unwrap();
+        assert_eq!(files.count(), 1);
+    }
+
+    #[tokio::test]
+    async fn a_half_written_file_is_replaced() {
+        let folder = tempfile::tempdir().unwrap();
+        let blobs = Blobs::open(folder.path()).unwrap();
+        let hash = BlobHash::of(b"dome");
+        let shard = folder.path().join(&hash.as_str()[..2]);
+        std::fs::create_dir_all(&shard).unwrap();
+        std::fs::write(shard.join(hash.as_str()), b"do").unwrap();
+        blobs.put(Bytes::from_static(b"dome")).await.unwrap();
+        assert_eq!(&blobs.get(&hash).await.unwrap()[..], b"dome");
+    }
+}

@@ -1,0 +1,4 @@
+//! The rows, one file per table.
+
+pub mod picture;
+pub mod variant;

@@ -1,0 +1,180 @@
+//! Variants: the files made from pictures.
+
+use brisk_margin_core::encode::Encoding;
+use brisk_margin_core::fitting::{Fitting, TooSmall};
+use brisk_margin_core::framing::FocalPoint;
+use brisk_margin_core::geometry::Size;
+use brisk_margin_core::slot::Slot;
+use brisk_margin_core::units::{Bytes, Density};
+use chrono::{DateTime, Utc};
+use sea_orm::sea_query::OnConflict;
+use sea_orm::{ActiveValue::Set, ColumnTrait, EntityTrait, QueryFilter, QueryOrder};
+use serde::{Deserialize, Serialize};
+use uuid::Uuid;
+
+use crate::entities::variant::{ActiveModel, Column, Entity, Model};
+use crate::{BlobHash, Store, StoreError};
+
+/// What was asked for: all that decides a variant's bytes besides its picture.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+pub struct Order {
+    /// What decides its pixels.
+    #[serde(flatten)]
+    pub framing: Framing,
+    /// How they are encoded.
+    #[serde(flatten)]
+    pub encoding: Encoding,
+}
+
+/// What decides a variant's pixels besides its picture.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+pub struct Framing {
+    /// The slot it fills.
+    pub slot: Slot,
+    /// At which density.
+    pub density: Density,
+    /// Framed around this point.
+    pub focal: FocalPoint,
+}
+
+impl Framing {
+    /// The framing for `slot` at `density` around `focal`, which is forgotten where the fit shows
+    /// the whole picture, so that the same pixels have the same recipe.
+    pub fn new(slot: Slot, density: Density, focal: FocalPoint) -> Self {
+        let focal = if slot.fit().crops() { focal } else { FocalPoint::CENTRE };
+        Self { slot, density, focal }
+    }
+
+    /// A picture of upright size `source` framed so.
+    pub fn fit(&self, source: Size) -> Result<Fitting, TooSmall> {
+        Fitting::new(source, self.slot, self.density, self.focal)
+    }
+
+    /// All of it in one text.
+    pub fn recipe(&self) -> String {
+        serde_json::to_string(self).expect("plain values")
+    }
+}
+
+impl Order {
+    fn recipe(&self) -> String {
+        serde_json::to_string(self).expect("plain values")
+    }
+}
+
+/// A file that was made.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Variant {
+    /// Its number, in order of making.
+    pub id: Uuid,
+    /// The picture it was made from.
+    pub picture_id: Uuid,
+    /// What was asked for.
+    pub order: Order,
+    /// The name it is downloaded under.
+    pub file_name: String,
+    /// Its pixels.
+    pub size: Size,
+    /// Its weight.
+    pub bytes: Bytes,
+    /// The budget of its slot.
+    pub budget: Bytes,
+    /// The hash of its file.
+    pub hash: BlobHash,
+    /// When it was made.
+    pub created_at: DateTime<Utc>,
+}
+
+/// A file about to be kept as a variant.
+pub struct NewVariant<'a> {
+    /// The picture it was made from.
+    pub picture_id: Uuid,
+    /// What was asked for.
+    pub order: Order,
+    /// How it filled the slot.
+    pub fitting: &'a Fitting,
+    /// The name it is downloaded under.
+    pub file_name: String,
+    /// Its weight.
+    pub bytes: Bytes,
+    /// The budget of its slot.
+    pub budget: Bytes,
+    /// The hash of its file, which is in the blob store.
+    pub hash: &'a BlobHash,
+}
+
+impl Store {
+    /// The variant of `picture_id` that was made for the same order before.
+    pub async fn variant_of(
+        &self,
+        picture_id: Uuid,
+        order: &Order,
+    ) -> Result<Option<Variant>, StoreError> {
+        let found = Entity::find()
+            .filter(Column::PictureId.eq(picture_id))
+            .filter(Column::Recipe.eq(order.recipe()))
+            .one(&self.db)
+            .await?;
+        found.map(Variant::try_from).transpose()
+    }
+
+    /// Keeps a variant whose bytes are already in the blob store.
+    pub async fn add_variant(&self, new: NewVariant<'_>) -> Result<Variant, StoreError> {
+        let row = ActiveModel {
+            id: Set(Uuid::now_v7()),
+            picture_id: Set(new.picture_id),
+            recipe: Set(new.order.recipe()),
+            file_name: Set(new.file_name),
+            order: Set(serde_json::to_value(new.order).expect("plain values")),
+            format: Set(new.order.encoding.format().name().to_owned()),
+            quality: Set(new.order.encoding.quality().map(|quality| quality.get().into())),
+            width: Set(new.fitting.output.width as i32),
+            height: Set(new.fitting.output.height as i32),
+            bytes: Set(new.bytes.get() as i64),
+            budget: Set(new.budget.get() as i64),
+            hash: Set(new.hash.as_str().to_owned()),
+            created_at: Set(Utc::now()),
+        };
+        let same = OnConflict::columns([Column::PictureId, Column::Recipe]).do_nothing().to_owned();
+        Entity::insert(row).on_conflict(same).exec_without_returning(&self.db).await?;
+        let kept = self.variant_of(new.picture_id, &new.order).await?;
+        kept.ok_or_else(|| StoreError::Corrupt("a variant vanished".to_owned()))
+    }
+
+    /// The variant `id`.
+    pub async fn variant(&self, id: Uuid) -> Result<Option<Variant>, StoreError> {
+        Entity::find_by_id(id).one(&self.db).await?.map(Variant::try_from).transpose()
+    }
+
+    /// The variants of these pictures, the newest first.
+    pub async fn variants_of(&self, pictures: &[Uuid]) -> Result<Vec<Variant>, StoreError> {
+        Entity::find()
+            .filter(Column::PictureId.is_in(pictures.iter().copied()))
+            .order_by_desc(Column::Id)
+            .all(&self.db)
+            .await?
+            .into_iter()
+            .map(Variant::try_from)
+            .collect()
+    }
+}
+
+impl TryFrom<Model> for Variant {
+    type Error = StoreError;
+
+    fn try_from(row: Model) -> Result<Self, StoreError> {
+        let order = serde_json::from_value(row.order)
+            .map_err(|error| StoreError::Corrupt(error.to_string()))?;
+        Ok(Self {
+            id: row.id,
+            picture_id: row.picture_id,
+            order,
+            file_name: row.file_name,
+            size: Size::new(row.width as u32, row.height as u32),
+            bytes: Bytes(row.bytes as u64),
+            budget: Bytes(row.budget as u64),
+            hash: BlobHash::stored(&row.hash),
+            created_at: row.created_at,
+        })
+    }
+}
