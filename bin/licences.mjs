@@ -14,7 +14,9 @@ function allowed(expression) {
     side.split(/\s+AND\s+/).every((name) => PERMISSIVE.has(name.trim())));
 }
 
-const arguments_ = ["metadata", "--format-version", "1", "--locked"];
+const arguments_ = [
+  "metadata", "--format-version", "1", "--locked", "--filter-platform", "x86_64-unknown-linux-gnu",
+];
 const metadata = JSON.parse(
   execFileSync("cargo", arguments_, { encoding: "utf8", maxBuffer: 1 << 28 }),
 );

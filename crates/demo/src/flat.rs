@@ -8,11 +8,10 @@ pub fn mark(point: Point) -> [f32; 4] {
     let crescent = (point.distance(0.62, 0.36) - 0.26).max(0.24 - point.distance(0.74, 0.30));
     let left = point.distance(0.42, 1.32) - 0.62;
     let right = point.distance(0.98, 1.42) - 0.66;
-    let hills = left.min(right).max(point.y - 0.94);
-    let gap = 0.035 - (right - 0.0).abs().max(left * 0.4);
-    let shape = crescent.min(hills.max(gap.min(0.0)));
+    // The right hill stands in front, a gap of clear ground around it.
+    let hills = right.min(left.max(0.03 - right)).max(point.y - 0.94);
     let [r, g, b] = ink;
-    [r, g, b, point.inside(shape)]
+    [r, g, b, point.inside(crescent.min(hills))]
 }
 
 /// The plan of the park: water, paths, places.

@@ -6,32 +6,53 @@ use crate::sky::stars;
 
 /// The dome on its hill at dusk, its slit open.
 pub fn dome_at_dusk(point: Point) -> Colour {
+    let front = 0.70 + 0.05 * (rough(point.x * 1.1, 0.0, 4, 33) - 0.5);
+    in_front(point, front - point.y, || far_dome(point), || heather(point, front, 0.34))
+}
+
+fn far_dome(point: Point) -> Colour {
     let mut colour = dusk(point, 0.66);
     for (n, (base, height, tone)) in
         [(0.60, 0.10, [0.26, 0.24, 0.36]), (0.66, 0.09, [0.16, 0.15, 0.24])].into_iter().enumerate()
     {
         colour = hill(point, colour, base, height, tone, 30 + n as u32);
     }
-    colour = dome(point, colour, (0.98, 0.585), 0.135);
-    let front = 0.70 + 0.05 * (rough(point.x * 1.1, 0.0, 4, 33) - 0.5);
-    let cover = point.inside(front - point.y);
-    blend(colour, heather(point, front, 0.34), cover)
+    dome(point, colour, (0.98, 0.585), 0.135)
 }
 
 /// The path through the heather up to the dome, upright.
 pub fn heather_path(point: Point) -> Colour {
-    let mut colour = dusk(point, 0.42);
-    colour = hill(point, colour, 0.37, 0.06, [0.30, 0.27, 0.38], 50);
-    colour = dome(point, colour, (0.40, 0.375), 0.035);
     let front = 0.41 + 0.02 * (rough(point.x * 3.0, 0.0, 4, 53) - 0.5);
+    let far = || {
+        let hills = hill(point, dusk(point, 0.42), 0.37, 0.06, [0.30, 0.27, 0.38], 50);
+        dome(point, hills, (0.40, 0.375), 0.035)
+    };
+    in_front(point, front - point.y, far, || path(point, front))
+}
+
+fn path(point: Point, front: f32) -> Colour {
     let depth = ((point.y - front) / (1.0 - front)).clamp(0.0, 1.0);
     let bend = 0.40 + 0.12 * (depth * 3.4).sin() * (1.0 - depth) - 0.06 * depth;
     let half = 0.008 + 0.11 * depth * depth;
     let rough_edge = (rough(point.x * 60.0, point.y * 60.0, 3, 55) - 0.5) * 0.05 * depth;
     let path = step(half, half * 0.72, (point.x - bend).abs() + rough_edge);
     let gravel = 0.45 + 0.35 * rough(point.x * 240.0, point.y * 150.0, 3, 57);
-    let ground = blend(heather(point, front, 0.62), lit([0.72, 0.62, 0.54], gravel + 0.2), path);
-    blend(colour, ground, point.inside(front - point.y))
+    blend(heather(point, front, 0.62), lit([0.72, 0.62, 0.54], gravel + 0.2), path)
+}
+
+/// What stands before its edge at `distance` 0, and what is behind it; each drawn only where it
+/// shows, since most of the time goes into their noise.
+fn in_front(
+    point: Point,
+    distance: f32,
+    behind: impl Fn() -> Colour,
+    before: impl Fn() -> Colour,
+) -> Colour {
+    match point.inside(distance) {
+        0.0 => behind(),
+        1.0 => before(),
+        cover => blend(behind(), before(), cover),
+    }
 }
 
 /// A small group with red lamps on a star walk, seen from far.
@@ -61,8 +82,8 @@ fn dusk(point: Point, horizon: f32) -> Colour {
 
 fn hill(point: Point, behind: Colour, base: f32, height: f32, tone: Colour, seed: u32) -> Colour {
     let ridge = base - height * (rough(point.x * 1.7, 0.5, 6, seed) - 0.5);
-    let shade = 0.75 + 0.5 * rough(point.x * 18.0, point.y * 30.0, 4, seed + 1);
-    blend(behind, lit(tone, shade), point.inside(ridge - point.y))
+    let ground = || lit(tone, 0.75 + 0.5 * rough(point.x * 18.0, point.y * 30.0, 4, seed + 1));
+    in_front(point, ridge - point.y, || behind, ground)
 }
 
 /// A hemisphere on a drum, standing at `foot`, lit from inside through its slit.

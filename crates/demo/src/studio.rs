@@ -61,11 +61,12 @@ pub fn guide(point: Point) -> Colour {
         colour = add(colour, lit(blend([1.0, 0.75, 0.45], [0.6, 0.75, 1.0], at(95)), disc * 0.5));
     }
     let head = (((point.x - 0.40) / 0.105).powi(2) + ((point.y - 0.33) / 0.135).powi(2)).sqrt();
-    let brim = point.along((0.27, 0.245), (0.53, 0.245)).0 - 0.016;
-    let neck = point.along((0.40, 0.42), (0.40, 0.55)).0 - 0.052;
-    let chest =
-        (((point.x - 0.40) / 0.30).powi(2) + ((point.y - 0.86) / 0.34).powi(2)).sqrt() - 1.0;
-    let body = ((head - 1.0) * 0.11).min(brim).min(neck).min(chest * 0.30);
+    let brim = point.along((0.25, 0.265), (0.55, 0.25)).0 - 0.014;
+    let crown = point.along((0.36, 0.215), (0.44, 0.213)).0 - 0.055;
+    let neck = point.along((0.40, 0.42), (0.40, 0.58)).0 - 0.058;
+    let shoulders = point.along((0.22, 0.66), (0.58, 0.66)).0 - 0.075;
+    let coat = (point.x - 0.40).abs().max(0.64 - point.y) - 0.255 - 0.10 * (point.y - 0.7);
+    let body = ((head - 1.0) * 0.11).min(brim).min(crown).min(neck).min(shoulders).min(coat);
     let cloth = 0.05 + 0.05 * rough(point.x * 120.0, point.y * 120.0, 3, 97);
     let rim = (-((body + 0.006) / 0.008).powi(2)).exp() * step(0.36, 0.5, point.x);
     let figure = add([cloth, cloth, cloth * 1.2], lit([0.9, 0.6, 0.4], rim * 0.7));

@@ -1,5 +1,7 @@
 //! `seed`: the demo's pictures, brought in the way any picture is.
 
+use std::pin::pin;
+
 use brisk_margin_core::encode::{Encoding, Quality};
 use brisk_margin_core::format::Format;
 use brisk_margin_core::framing::FocalPoint;
@@ -10,7 +12,7 @@ use brisk_margin_store::pictures::{Arrival, Picture};
 use brisk_margin_store::variants::{Framing, Order};
 use bytes::Bytes;
 use clap::Args;
-use futures::stream;
+use futures::{StreamExt, stream};
 
 use super::{Failure, Home};
 use crate::app::App;
@@ -27,9 +29,13 @@ pub struct Seed {
 impl Seed {
     pub(super) async fn run(self) -> Result<(), Failure> {
         let app = self.home.open().await?;
-        for scene in brisk_margin_demo::SCENES {
-            let file = tokio::task::spawn_blocking(|| scene.draw()).await?;
-            let picture = bring_in(&app, scene, file).await?;
+        let scenes = stream::iter(brisk_margin_demo::SCENES).map(|scene| async move {
+            (scene, tokio::task::spawn_blocking(|| scene.draw()).await)
+        });
+        // The next picture is drawn while this one is brought in.
+        let mut drawn = pin!(scenes.buffered(2));
+        while let Some((scene, file)) = drawn.next().await {
+            let picture = bring_in(&app, scene, file?).await?;
             for place in scene.places {
                 fill(&app, &picture, place).await?;
             }
