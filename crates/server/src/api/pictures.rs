@@ -142,6 +142,7 @@ pub(super) struct Listing {
     search: Option<String>,
     /// In which order.
     #[serde(default)]
+    #[param(inline)]
     sort: SortBy,
     /// Only what comes after this picture in that order.
     after: Option<Uuid>,
@@ -281,6 +282,7 @@ pub(super) enum PreviewSize {
 #[into_params(parameter_in = Query)]
 pub(super) struct PreviewChoice {
     /// How large.
+    #[param(inline)]
     size: PreviewSize,
 }
 

@@ -1,0 +1,98 @@
+import { Button, Input, type InputRef } from "antd";
+import { useRef, useState } from "react";
+import { Navigate, NavLink, Route, Routes, useLocation, useNavigate } from "react-router";
+import { useChanges } from "./api/useChanges";
+import { BenchPage } from "./bench/BenchPage";
+import { lastPicture } from "./bench/lastPicture";
+import { ArrivalsSheet } from "./library/ArrivalsSheet";
+import { DropZone } from "./library/DropZone";
+import { LibraryPage } from "./library/LibraryPage";
+import { Shortcuts } from "./ui/Shortcuts";
+import type { Mode } from "./ui/theme";
+import { useKey } from "./ui/useKey";
+
+/** The frame: site and search on top, the rail of words, the page and its tally. */
+export function App({ mode, onMode }: { mode: Mode; onMode: (mode: Mode) => void }) {
+  useChanges();
+  const navigate = useNavigate();
+  const [search, setSearch] = useState("");
+  const [keysOpen, setKeysOpen] = useState(false);
+  const [arrivalsOpen, setArrivalsOpen] = useState(false);
+  const field = useRef<InputRef>(null);
+  const bench = useBenchAddress();
+  const going = useRef(false);
+
+  useKey((event) => {
+    const goes = going.current;
+    going.current = event.key === "g";
+    if (goes && event.key === "l") void navigate("/library");
+    else if (goes && event.key === "b") void navigate(bench);
+    else if (event.key === "?") setKeysOpen((open) => !open);
+    else if (event.key === "a") setArrivalsOpen((open) => !open);
+    else if (event.key === "/") {
+      event.preventDefault();
+      field.current?.focus({ cursor: "all" });
+    }
+  });
+
+  return (
+    <DropZone onDrop={() => { setArrivalsOpen(true); }}>
+      <div className="frame">
+        <header className="top">
+          <span className="mark">Brisk Margin</span>
+          <span className="soft">Tarnlight Observatory</span>
+          <span className="gap" />
+          <Input
+            ref={field}
+            aria-label="Search the library by name"
+            placeholder="Search by name ( / )"
+            allowClear
+            value={search}
+            style={{ width: 240 }}
+            onChange={(event) => {
+              setSearch(event.target.value);
+              void navigate("/library");
+            }}
+          />
+          <Button onClick={() => { setArrivalsOpen((open) => !open); }}>Arrivals</Button>
+          <Button onClick={() => { onMode(mode === "dark" ? "light" : "dark"); }}>
+            {mode === "dark" ? "Light ground" : "Dark ground"}
+          </Button>
+          <Button aria-label="Keys" onClick={() => { setKeysOpen(true); }}>?</Button>
+        </header>
+        <nav className="rail" aria-label="Work">
+          <NavLink to="/library">Library</NavLink>
+          <NavLink to={bench}>Bench</NavLink>
+        </nav>
+        <Routes>
+          <Route path="/" element={<Navigate to="/library" replace />} />
+          <Route path="/library" element={<LibraryPage search={search} />} />
+          <Route path="/bench" element={<BenchPage />} />
+          <Route path="/bench/:id" element={<BenchPage />} />
+          <Route path="*" element={<Nowhere />} />
+        </Routes>
+      </div>
+      <ArrivalsSheet open={arrivalsOpen} onClose={() => { setArrivalsOpen(false); }} />
+      <Shortcuts open={keysOpen} onClose={() => { setKeysOpen(false); }} />
+    </DropZone>
+  );
+}
+
+/** The bench with the picture that lay on it last. */
+function useBenchAddress() {
+  // Read again on every move, since opening a picture changes it.
+  useLocation();
+  const last = lastPicture.get();
+  return last ? `/bench/${last}` : "/bench";
+}
+
+function Nowhere() {
+  return (
+    <div className="work">
+      <div className="empty">
+        <h1>There is nothing at this address</h1>
+        <NavLink to="/library">Go to the library</NavLink>
+      </div>
+    </div>
+  );
+}

@@ -1,0 +1,45 @@
+/** The API, typed by the document that the server gives of itself. */
+import createClient from "openapi-fetch";
+import type { components } from "./schema";
+
+type Schemas = components["schemas"];
+export type Picture = Schemas["PictureBody"];
+export type Variant = Schemas["VariantBody"];
+export type Fitting = Schemas["Preview"];
+export type Place = Schemas["Place"];
+export type Wish = Schemas["Wish"];
+export type Fit = Schemas["Fit"];
+export type Format = Schemas["Format"];
+export type FocalPoint = Schemas["FocalPoint"];
+export type Margin = Schemas["Margin"];
+export type Saving = Schemas["Saving"];
+export type Tally = Schemas["Tally"];
+export type Limits = Schemas["Limits"];
+export type Problem = Schemas["Problem"];
+
+export const api = createClient<import("./schema").paths>({ baseUrl: "/" });
+
+/** What the server said went wrong, in its own words. */
+export class ApiError extends Error {
+  readonly status: number;
+
+  constructor(problem: Partial<Problem> | undefined, status: number) {
+    super(problem?.detail ?? `the server answered ${status}; see that it is running`);
+    this.status = status;
+  }
+}
+
+/** The data of an answer, or its problem thrown. */
+export function unwrap<T>(answer: { data?: T; error?: unknown; response: Response }): T {
+  if (answer.data === undefined) {
+    throw new ApiError(answer.error as Partial<Problem> | undefined, answer.response.status);
+  }
+  return answer.data;
+}
+
+export const previewUrl = (id: string, size: "thumbnail" | "bench") =>
+  `/api/pictures/${id}/preview?size=${size}`;
+export const fileUrl = (id: string) => `/api/variants/${id}/file`;
+export const saveUrl = (id: string) => `/api/variants/${id}/file?save=true`;
+export const referenceUrl = (id: string) => `/api/variants/${id}/reference`;
+export const originalUrl = (id: string) => `/api/pictures/${id}/original`;

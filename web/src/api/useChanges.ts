@@ -1,0 +1,15 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { useEffect } from "react";
+
+/** Looks again at what others changed: a script that uploads, a second window. */
+export function useChanges() {
+  const queries = useQueryClient();
+  useEffect(() => {
+    const events = new EventSource("/api/events");
+    const refresh = () => void queries.invalidateQueries();
+    for (const name of ["pictures", "variants", "all"]) events.addEventListener(name, refresh);
+    return () => {
+      events.close();
+    };
+  }, [queries]);
+}

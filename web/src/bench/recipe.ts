@@ -1,0 +1,40 @@
+import { useState } from "react";
+import type { Fit, Format, Place } from "../api/client";
+
+/** What the next file is to be: a slot, and an encoding. */
+export interface Recipe {
+  width: number | null;
+  height: number | null;
+  fit: Fit;
+  density: number;
+  format: Format;
+  quality: number | null;
+}
+
+const KEY = "brisk-margin.recipe";
+const FIRST: Recipe = { width: null, height: null, fit: "cover", density: 1, format: "webp", quality: null };
+
+/** The recipe, kept from picture to picture: the next one often goes into the same slot. */
+export function useRecipe(): [Recipe, (change: Partial<Recipe>) => void] {
+  const [recipe, setRecipe] = useState<Recipe>(() => ({ ...FIRST, ...stored() }));
+  const change = (part: Partial<Recipe>) => {
+    const next = { ...recipe, ...part };
+    localStorage.setItem(KEY, JSON.stringify(next));
+    setRecipe(next);
+  };
+  return [recipe, change];
+}
+
+function stored(): Partial<Recipe> {
+  try {
+    return JSON.parse(localStorage.getItem(KEY) ?? "{}") as Partial<Recipe>;
+  } catch {
+    return {};
+  }
+}
+
+/** The slot, once both sides are typed. */
+export function placeOf({ width, height, fit, density }: Recipe): Place | undefined {
+  if (width === null || height === null) return undefined;
+  return { slot: { width, height, fit }, density };
+}

@@ -1,0 +1,17 @@
+import { useQuery } from "@tanstack/react-query";
+
+/** The decoded pixels at an address that never changes its content. */
+export function useBitmap(url: string | undefined) {
+  return useQuery({
+    queryKey: ["bitmap", url],
+    enabled: url !== undefined,
+    staleTime: Infinity,
+    gcTime: 30_000,
+    retry: false,
+    queryFn: async ({ signal }) => {
+      const answer = await fetch(url ?? "", { signal });
+      if (!answer.ok) throw new Error(`the picture cannot be shown: the server answered ${answer.status}`);
+      return createImageBitmap(await answer.blob());
+    },
+  });
+}

@@ -1,0 +1,41 @@
+import "@fontsource-variable/source-sans-3/wght.css";
+import "@fontsource-variable/source-code-pro/wght.css";
+import "./ui/app.css";
+import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { ConfigProvider } from "antd";
+import { StrictMode } from "react";
+import { createRoot } from "react-dom/client";
+import { BrowserRouter } from "react-router";
+import { App } from "./App";
+import { themeOf, useMode } from "./ui/theme";
+
+const queries = new QueryClient({
+  defaultOptions: {
+    // The server is on this machine and tells of changes by itself.
+    queries: { staleTime: 60_000, retry: 1, refetchOnWindowFocus: false },
+  },
+});
+
+/** Styles that are written at run time carry the nonce of the page. */
+const nonce = document.querySelector<HTMLScriptElement>("script[nonce]")?.nonce ?? "";
+
+function Themed() {
+  const [mode, setMode] = useMode();
+  return (
+    <ConfigProvider theme={themeOf(mode)} csp={{ nonce }} wave={{ disabled: true }}>
+      <App mode={mode} onMode={setMode} />
+    </ConfigProvider>
+  );
+}
+
+const root = document.getElementById("root");
+if (!root) throw new Error("the page has no root");
+createRoot(root).render(
+  <StrictMode>
+    <QueryClientProvider client={queries}>
+      <BrowserRouter>
+        <Themed />
+      </BrowserRouter>
+    </QueryClientProvider>
+  </StrictMode>,
+);

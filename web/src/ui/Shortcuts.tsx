@@ -1,0 +1,33 @@
+import { Drawer } from "antd";
+
+const KEYS: [string[], string][] = [
+  [["?"], "Show or hide this list"],
+  [["/"], "Search the library"],
+  [["G", "then", "L"], "Go to the library"],
+  [["G", "then", "B"], "Go back to the bench"],
+  [["↑", "↓"], "Move in the library"],
+  [["Space"], "Select or leave the row; with Shift, all rows up to it"],
+  [["Enter"], "Library: open on the bench. Bench: make the file"],
+  [["A"], "Show or hide arrivals"],
+  [["← → ↑ ↓"], "Bench: move the focal point by 1 % (Shift: 10 %) while it has the focus"],
+  [["O"], "Bench: hold to see the original in place of the result"],
+  [["Z"], "Bench: true size or twice that"],
+];
+
+/** The list of shortcuts, as a side sheet. */
+export function Shortcuts({ open, onClose }: { open: boolean; onClose: () => void }) {
+  return (
+    <Drawer title="Keys" open={open} onClose={onClose} size={380} mask={false}>
+      <dl className="keys">
+        {KEYS.map(([keys, meaning]) => (
+          <div key={meaning} style={{ display: "contents" }}>
+            <dt>
+              {keys.map((key) => (key === "then" ? ` ${key} ` : <kbd key={key}>{key}</kbd>))}
+            </dt>
+            <dd>{meaning}</dd>
+          </div>
+        ))}
+      </dl>
+    </Drawer>
+  );
+}

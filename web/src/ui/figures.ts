@@ -1,0 +1,27 @@
+/** Figures as they are shown; what they mean was decided by the server. */
+
+/** Three significant figures: `512 B`, `37.6 KB`, `8.12 MB`. 1 KB is 1,000 bytes. */
+export function bytes(count: number): string {
+  const sign = count < 0 ? "−" : "";
+  const size = Math.abs(count);
+  if (size < 1_000) return `${sign}${size} B`;
+  const [value, unit] =
+    size < 999_500 ? [size / 1e3, "KB"] : size < 999_500_000 ? [size / 1e6, "MB"] : [size / 1e9, "GB"];
+  const decimals = value < 9.995 ? 2 : value < 99.95 ? 1 : 0;
+  return `${sign}${value.toFixed(decimals)} ${unit}`;
+}
+
+/** All of it: `37,643 bytes`. */
+export const exactBytes = (count: number) => `${count.toLocaleString("en")} bytes`;
+
+export const percent = (value: number) => `${value.toFixed(1)} %`;
+
+export const pixels = (width: number, height: number) => `${width} × ${height} px`;
+
+export const formatName = { jpeg: "JPEG", webp: "WebP", avif: "AVIF", png: "PNG" } as const;
+
+export const density = (value: number) => `${value}x`;
+
+/** `1 picture`, `3 pictures`. */
+export const count = (n: number, one: string, many = `${one}s`) =>
+  `${n.toLocaleString("en")} ${n === 1 ? one : many}`;
