@@ -1,1 +1,1 @@
-//! Placeholder.
+//! Journeys through the real interface; see `tests/`.

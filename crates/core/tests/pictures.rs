@@ -11,14 +11,7 @@ use brisk_margin_core::raster::{Channels, Raster};
 use brisk_margin_core::render::{preview, render};
 use brisk_margin_core::slot::{Fit, Slot};
 use brisk_margin_core::units::{Bytes, Density};
-
-/// A smooth picture whose colour tells where a pixel came from.
-fn gradient(width: u32, height: u32) -> Raster {
-    let data = (0..height).flat_map(|y| {
-        (0..width).flat_map(move |x| [(x * 255 / width) as u8, (y * 255 / height) as u8, 90])
-    });
-    Raster::new(Size::new(width, height), Channels::Rgb, data.collect())
-}
+use brisk_margin_testing::pictures::{gradient, png_claiming};
 
 fn slot(width: f64, height: f64, fit: Fit) -> Slot {
     Slot::new(width, height, fit).unwrap()
@@ -57,23 +50,8 @@ fn bad_files_are_refused_with_the_reason() {
     assert_eq!(open(b"a note called dome.jpg"), Some(PictureError::NoPicture));
     assert_eq!(open(b"GIF89a and more"), Some(PictureError::NotRead("GIF")));
 
-    let claims = |side: u32| {
-        let mut file = png::encode_fast(&gradient(2, 2)).unwrap();
-        file[16..20].copy_from_slice(&side.to_be_bytes());
-        file[20..24].copy_from_slice(&side.to_be_bytes());
-        let crc = crc32(&file[12..29]);
-        file[29..33].copy_from_slice(&crc.to_be_bytes());
-        file
-    };
-    let huge = open(&claims(60_000)).unwrap().to_string();
+    let huge = open(&png_claiming(60_000)).unwrap().to_string();
     assert!(huge.contains("3600 megapixels") && huge.contains("120"), "{huge}");
-}
-
-/// The checksum of PNG chunks (ISO 3309).
-fn crc32(data: &[u8]) -> u32 {
-    !data.iter().fold(!0u32, |crc, &byte| {
-        (0..8).fold(crc ^ u32::from(byte), |c, _| (c >> 1) ^ (0xEDB8_8320 & (c & 1).wrapping_neg()))
-    })
 }
 
 #[test]

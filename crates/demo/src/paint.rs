@@ -62,10 +62,7 @@ pub fn photograph(
 }
 
 /// Paints without grain, with straight alpha.
-pub fn cutout(
-    (width, height): (u32, u32),
-    colour: impl Fn(Point) -> [f32; 4] + Sync,
-) -> Painting {
+pub fn cutout((width, height): (u32, u32), colour: impl Fn(Point) -> [f32; 4] + Sync) -> Painting {
     paint(width, height, 4, |point, _, _| colour(point))
 }
 

@@ -38,9 +38,8 @@ fn with_headers(mut response: Response) -> Response {
 }
 
 fn check(method: &Method, uri: &Uri, headers: &HeaderMap) -> Result<(), Problem> {
-    let refused = |detail: &str| {
-        Problem::new(StatusCode::FORBIDDEN, "not-from-here", "Refused", detail)
-    };
+    let refused =
+        |detail: &str| Problem::new(StatusCode::FORBIDDEN, "not-from-here", "Refused", detail);
     let host = headers
         .get(header::HOST)
         .and_then(|value| value.to_str().ok())
@@ -56,7 +55,9 @@ fn check(method: &Method, uri: &Uri, headers: &HeaderMap) -> Result<(), Problem>
         Some(origin) => origin.to_str().ok() != Some(format!("http://{host}").as_str()),
     };
     if foreign {
-        return Err(refused("this came from the page of another site, which may not change things"));
+        return Err(refused(
+            "this came from the page of another site, which may not change things",
+        ));
     }
     Ok(())
 }

@@ -90,8 +90,7 @@ pub async fn accept(app: &App, spooled: Spooled, name: &str) -> Result<Arrival, 
     let facts = read_facts(app, Arc::clone(&map)).await?;
     verify(app, Arc::clone(&map), &facts).await?;
     let hash = app.store.blobs().put(bytes::Bytes::from_owner(Shared(map))).await?;
-    let arrival =
-        app.store.add_picture(&naming::tidy(name), &hash, spooled.bytes, &facts).await?;
+    let arrival = app.store.add_picture(&naming::tidy(name), &hash, spooled.bytes, &facts).await?;
     if matches!(arrival, Arrival::New(_)) {
         app.tell(Change::Pictures);
     }
@@ -130,13 +129,17 @@ async fn verify(app: &App, map: Arc<Mmap>, facts: &Facts) -> Result<(), IntakeEr
 #[derive(Debug, Error)]
 pub enum IntakeError {
     /// More than [`MAX_FILE`].
-    #[error("the file is larger than {MAX_FILE}, the most that is taken; scale it down or save it with less quality first")]
+    #[error(
+        "the file is larger than {MAX_FILE}, the most that is taken; scale it down or save it with less quality first"
+    )]
     TooLarge,
     /// The sender stopped before the end.
     #[error("the transfer broke off ({0}); nothing was kept, send the file again")]
     BrokenOff(String),
     /// The spool cannot be written.
-    #[error("the file could not be written to disk ({0}); nothing was kept, send it again when there is room")]
+    #[error(
+        "the file could not be written to disk ({0}); nothing was kept, send it again when there is room"
+    )]
     Disk(#[from] io::Error),
     /// It is no picture that can be kept.
     #[error(transparent)]

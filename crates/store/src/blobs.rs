@@ -85,11 +85,7 @@ impl Blobs {
     }
 
     /// What was made of `source` as `kind` and kept, where it is still there.
-    pub async fn derived(
-        &self,
-        source: &BlobHash,
-        kind: &str,
-    ) -> Result<Option<Bytes>, BlobError> {
+    pub async fn derived(&self, source: &BlobHash, kind: &str) -> Result<Option<Bytes>, BlobError> {
         match self.store.get(&derived_key(source, kind)).await {
             Ok(found) => Ok(Some(found.bytes().await?)),
             Err(object_store::Error::NotFound { .. }) => Ok(None),

@@ -1,8 +1,8 @@
 //! Pictures: bringing them in, listing them, looking at them.
 
 use axum::Json;
-use axum::extract::multipart::{Field, Multipart, MultipartRejection};
 use axum::extract::State;
+use axum::extract::multipart::{Field, Multipart, MultipartRejection};
 use axum::http::StatusCode;
 use brisk_margin_core::format::{Format, Source};
 use brisk_margin_core::framing::FocalPoint;

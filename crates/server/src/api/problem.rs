@@ -27,12 +27,7 @@ pub struct Problem {
 
 impl Problem {
     /// A problem of `kind`, a short name that goes into its type.
-    pub fn new(
-        status: StatusCode,
-        kind: &str,
-        title: &'static str,
-        detail: impl ToString,
-    ) -> Self {
+    pub fn new(status: StatusCode, kind: &str, title: &'static str, detail: impl ToString) -> Self {
         Self {
             kind: format!("urn:brisk-margin:problem:{kind}"),
             title,

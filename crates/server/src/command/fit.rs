@@ -164,10 +164,7 @@ impl Fit {
     }
 
     /// Every density and format of one picture, side by side on the cores.
-    fn encode_all(
-        &self,
-        path: &Path,
-    ) -> Result<(Bytes, Vec<Result<Unwritten, String>>), Failure> {
+    fn encode_all(&self, path: &Path) -> Result<(Bytes, Vec<Result<Unwritten, String>>), Failure> {
         if fs::metadata(path)?.len() > MAX_FILE.get() {
             return Err(IntakeError::TooLarge.into());
         }
@@ -256,7 +253,10 @@ impl Fit {
                     made.source, made.source_bytes, made.bytes, made.file
                 );
                 if made.shortfall > 1.0 {
-                    println!("  too small for the slot: it needs {:.2}× the pixels", made.shortfall);
+                    println!(
+                        "  too small for the slot: it needs {:.2}× the pixels",
+                        made.shortfall
+                    );
                 }
             }
             Line::Failed { source, error } => eprintln!("{source}: {error}"),

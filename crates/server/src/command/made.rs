@@ -74,13 +74,7 @@ impl MadeFiles {
         self.hashes.get(name).is_some_and(|hash| hash == BlobHash::of(data).as_str())
     }
 
-    fn replace(
-        &mut self,
-        path: &Path,
-        name: &str,
-        data: &[u8],
-        hash: &BlobHash,
-    ) -> io::Result<()> {
+    fn replace(&mut self, path: &Path, name: &str, data: &[u8], hash: &BlobHash) -> io::Result<()> {
         self.put(path, data)?;
         self.hashes.insert(name.to_owned(), hash.as_str().to_owned());
         self.put(&self.folder.join(RECORD), &serde_json::to_vec_pretty(&self.hashes)?)

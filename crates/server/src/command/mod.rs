@@ -5,6 +5,8 @@ mod made;
 mod seed;
 mod serve;
 
+pub use serve::routes;
+
 use std::path::PathBuf;
 use std::process::ExitCode;
 

@@ -1,0 +1,55 @@
+//! Small pictures, good and bad.
+
+use brisk_margin_core::codec::{jpeg, png};
+use brisk_margin_core::geometry::Size;
+use brisk_margin_core::raster::{Channels, Raster};
+
+/// A smooth picture whose colour tells where a pixel came from: red grows to the right, green
+/// downwards.
+pub fn gradient(width: u32, height: u32) -> Raster {
+    let data = (0..height).flat_map(|y| {
+        (0..width).flat_map(move |x| [(x * 255 / width) as u8, (y * 255 / height) as u8, 90])
+    });
+    Raster::new(Size::new(width, height), Channels::Rgb, data.collect())
+}
+
+/// [`gradient`] as a JPEG of quality 92.
+pub fn gradient_jpeg(width: u32, height: u32) -> Vec<u8> {
+    jpeg::encode(&gradient(width, height), 92).expect("a plain picture")
+}
+
+/// [`gradient`] as a PNG.
+pub fn gradient_png(width: u32, height: u32) -> Vec<u8> {
+    png::encode_fast(&gradient(width, height)).expect("a plain picture")
+}
+
+/// `jpeg` with an EXIF block that says how it is to be turned (1 to 8).
+pub fn oriented(jpeg: &[u8], orientation: u8) -> Vec<u8> {
+    // A TIFF header, one entry (0x0112, SHORT, one value), no further block.
+    let mut exif = b"Exif\0\0II*\0\x08\0\0\0\x01\0\x12\x01\x03\0\x01\0\0\0".to_vec();
+    exif.extend([orientation, 0, 0, 0, 0, 0, 0, 0]);
+    let length = (exif.len() + 2) as u16;
+    let mut file = jpeg[..2].to_vec();
+    file.extend([0xFF, 0xE1]);
+    file.extend(length.to_be_bytes());
+    file.extend(exif);
+    file.extend(&jpeg[2..]);
+    file
+}
+
+/// A PNG of a few bytes whose header claims `side` × `side` pixels.
+pub fn png_claiming(side: u32) -> Vec<u8> {
+    let mut file = gradient_png(2, 2);
+    file[16..20].copy_from_slice(&side.to_be_bytes());
+    file[20..24].copy_from_slice(&side.to_be_bytes());
+    let crc = crc32(&file[12..29]);
+    file[29..33].copy_from_slice(&crc.to_be_bytes());
+    file
+}
+
+/// The checksum of PNG chunks (ISO 3309).
+fn crc32(data: &[u8]) -> u32 {
+    !data.iter().fold(!0u32, |crc, &byte| {
+        (0..8).fold(crc ^ u32::from(byte), |c, _| (c >> 1) ^ (0xEDB8_8320 & (c & 1).wrapping_neg()))
+    })
+}
