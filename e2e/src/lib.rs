@@ -1,1 +1,4 @@
-//! Journeys through the real interface; see `tests/`.
+//! What the journeys in `tests/` share: the running application, and a browser that looks at it.
+
+pub mod application;
+pub mod browser;

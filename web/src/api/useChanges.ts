@@ -7,7 +7,8 @@ export function useChanges() {
   useEffect(() => {
     const events = new EventSource("/api/events");
     const refresh = () => void queries.invalidateQueries();
-    for (const name of ["pictures", "variants", "all"]) events.addEventListener(name, refresh);
+    // What happened before the stream was open, or while it was broken, was not told.
+    for (const name of ["open", "pictures", "variants", "all"]) events.addEventListener(name, refresh);
     return () => {
       events.close();
     };

@@ -11,7 +11,8 @@ interface Props {
   onSettle: (focal: FocalPoint) => void;
 }
 
-const within = (value: number) => Math.max(0, Math.min(1, value));
+/** Four decimals are finer than a pixel of any picture that is taken. */
+const within = (value: number) => Math.round(1e4 * Math.max(0, Math.min(1, value))) / 1e4;
 
 /** The whole picture with the slot's frame on it, and the focal point to be moved. */
 export function FrameView({ picture, fitting, focal, onMove, onSettle }: Props) {

@@ -24,7 +24,8 @@ pub(super) async fn events(
             Ok(Change::Variants) => "variants",
             Err(_) => "all",
         };
-        Ok(Event::default().event(name).data(""))
+        // An event without data is not delivered (HTML Standard, 9.2.6).
+        Ok(Event::default().event(name).data(name))
     });
     Sse::new(events).keep_alive(KeepAlive::default())
 }

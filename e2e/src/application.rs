@@ -1,0 +1,91 @@
+//! The running application; it ends with the test.
+
+use std::io::{BufRead, BufReader};
+use std::path::{Path, PathBuf};
+use std::process::{Child, Command, Stdio};
+
+use tempfile::TempDir;
+
+/// The workspace's own folder.
+pub fn workspace() -> &'static Path {
+    Path::new(env!("CARGO_MANIFEST_DIR")).parent().unwrap()
+}
+
+/// The binary that was built beside this test.
+pub fn program() -> PathBuf {
+    // target/<profile>/deps/<this test> → target/<profile>/brisk-margin
+    let test = std::env::current_exe().unwrap();
+    let program = test.parent().unwrap().parent().unwrap().join("brisk-margin");
+    assert!(program.exists(), "{} is not built; run bin/test", program.display());
+    program
+}
+
+/// A process that is ended with the value.
+pub struct Process(pub Child);
+
+impl Drop for Process {
+    fn drop(&mut self) {
+        let _ = self.0.kill();
+        let _ = self.0.wait();
+    }
+}
+
+/// Where an application keeps its things between two starts.
+pub struct Home {
+    /// A folder of its own; the data folder is `data` in it.
+    pub data: TempDir,
+    database: String,
+}
+
+impl Home {
+    /// Nothing in it yet.
+    pub async fn empty() -> Self {
+        let database = brisk_margin_testing::database().await;
+        Self { data: tempfile::tempdir().unwrap(), database }
+    }
+
+    /// Starts the application and waits until it says that it is ready.
+    pub fn serve(&self) -> Application {
+        let mut child = Command::new(program())
+            .args(["serve", "--port", "0", "--data"])
+            .arg(self.data.path().join("data"))
+            .arg("--web")
+            .arg(workspace().join("web/dist"))
+            .env("BRISK_MARGIN_DATABASE_URL", &self.database)
+            .stdout(Stdio::piped())
+            .spawn()
+            .unwrap();
+        let mut first = String::new();
+        BufReader::new(child.stdout.take().unwrap()).read_line(&mut first).unwrap();
+        let process = Process(child);
+        let address = first.trim().strip_prefix("Brisk Margin is ready at ").unwrap_or_else(|| {
+            panic!("the application did not start: {first}");
+        });
+        Application { address: address.to_owned(), process }
+    }
+}
+
+/// A running application.
+pub struct Application {
+    /// Such as `http://127.0.0.1:41234`.
+    pub address: String,
+    process: Process,
+}
+
+impl Application {
+    /// Ends it at once, as a power cut would: nothing is tidied up.
+    pub fn kill(self) {
+        drop(self.process);
+    }
+
+    /// What the API answers at `path`.
+    pub async fn json(&self, path: &str) -> serde_json::Value {
+        let text = reqwest::get(self.url(path)).await.unwrap().text().await.unwrap();
+        serde_json::from_str(&text).unwrap()
+    }
+
+    /// The whole address of `path`.
+    pub fn url(&self, path: &str) -> String {
+        format!("{}{path}", self.address)
+    }
+}

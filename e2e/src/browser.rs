@@ -1,0 +1,169 @@
+//! Headless Chromium, driven through ChromeDriver.
+
+use std::io::{BufRead, BufReader};
+use std::path::Path;
+use std::process::{Command, Stdio};
+use std::time::Duration;
+
+use fantoccini::elements::Element;
+use fantoccini::{Client, ClientBuilder, Locator};
+use hyper_util::client::legacy::connect::HttpConnector;
+use serde_json::{Value, json};
+use tempfile::TempDir;
+
+use crate::application::Process;
+
+/// How long anything on the page may take; far more than it does.
+const PATIENCE: Duration = Duration::from_secs(20);
+
+/// Chromium with an empty profile of its own.
+pub struct Browser {
+    /// For what this type has no word.
+    pub client: Client,
+    _driver: Process,
+    _profile: TempDir,
+}
+
+impl Browser {
+    /// Opens a window of `width` × `height` CSS px, with downloads going to `downloads`.
+    pub async fn open(width: u32, height: u32, downloads: &Path) -> Self {
+        let (driver, port) = start_driver();
+        let profile = tempfile::tempdir().unwrap();
+        let options = json!({
+            "args": [
+                "--headless=new", "--no-sandbox", "--disable-gpu", "--disable-quic",
+                "--no-first-run", "--disable-background-networking",
+                "--disable-component-update", "--disable-sync", "--disable-dev-shm-usage",
+                "--force-device-scale-factor=1",
+                format!("--window-size={width},{height}"),
+                format!("--user-data-dir={}", profile.path().display()),
+            ],
+            "prefs": {"download.default_directory": downloads},
+        });
+        let capabilities = json!({
+            "goog:chromeOptions": options,
+            "goog:loggingPrefs": {"browser": "ALL"},
+        });
+        let client = ClientBuilder::new(HttpConnector::new())
+            .capabilities(capabilities.as_object().unwrap().clone())
+            .connect(&format!("http://127.0.0.1:{port}"))
+            .await
+            .unwrap();
+        Self { client, _driver: driver, _profile: profile }
+    }
+
+    /// The element that `css` finds, once it is there.
+    pub async fn find(&self, css: &str) -> Element {
+        let wait = self.client.wait().at_most(PATIENCE).for_element(Locator::Css(css));
+        match wait.await {
+            Ok(element) => element,
+            Err(_) => panic!("“{css}” is not there; the page says:\n{}", self.text().await),
+        }
+    }
+
+    /// The link or button with that text, once it is there.
+    pub async fn labelled(&self, text: &str) -> Element {
+        let path = format!("//*[self::a or self::button][normalize-space()='{text}']");
+        let wait = self.client.wait().at_most(PATIENCE).for_element(Locator::XPath(&path));
+        match wait.await {
+            Ok(element) => element,
+            Err(_) => panic!("“{text}” is not there; the page says:\n{}", self.text().await),
+        }
+    }
+
+    /// Runs `script` in the page.
+    pub async fn run(&self, script: &str, arguments: Vec<Value>) -> Value {
+        self.client.execute(script, arguments).await.unwrap()
+    }
+
+    /// Waits until `script` returns something true, and returns that.
+    pub async fn until(&self, what: &str, script: &str) -> Value {
+        let started = std::time::Instant::now();
+        while started.elapsed() < PATIENCE {
+            let value = self.run(script, vec![]).await;
+            if !matches!(value, Value::Null | Value::Bool(false)) && value != "" {
+                return value;
+            }
+            tokio::time::sleep(Duration::from_millis(50)).await;
+        }
+        panic!("waited in vain until {what}; the page says:\n{}", self.text().await);
+    }
+
+    /// Everything that can be read on the page.
+    pub async fn text(&self) -> String {
+        let text = self.run("return document.body.innerText", vec![]).await;
+        text.as_str().unwrap_or_default().to_owned()
+    }
+
+    /// Lets go of a file over the page, as the system's file manager does.
+    pub async fn drop_file(&self, name: &str, bytes: &[u8]) {
+        let script = r#"
+            const [name, hex] = arguments;
+            const bytes = Uint8Array.from(hex.match(/../g), (pair) => parseInt(pair, 16));
+            const transfer = new DataTransfer();
+            transfer.items.add(new File([bytes], name));
+            const zone = document.querySelector(".drop-zone .work");
+            for (const kind of ["dragenter", "dragover", "drop"]) {
+                const event = { bubbles: true, cancelable: true, dataTransfer: transfer };
+                zone.dispatchEvent(new DragEvent(kind, event));
+            }"#;
+        let hex: String = bytes.iter().map(|byte| format!("{byte:02x}")).collect();
+        self.run(script, vec![json!(name), json!(hex)]).await;
+    }
+
+    /// What the page complained of, refused requests and policy violations among it.
+    pub async fn complaints(&self) -> Vec<String> {
+        let log = self.client.issue_cmd(GetLog).await.unwrap();
+        let entries = log.as_array().cloned().unwrap_or_default();
+        entries
+            .iter()
+            .filter(|entry| entry["level"] == "SEVERE")
+            .map(|entry| entry["message"].as_str().unwrap_or_default().to_owned())
+            .collect()
+    }
+
+    /// Ends the session.
+    pub async fn close(self) {
+        self.client.close().await.unwrap();
+    }
+}
+
+/// ChromeDriver's own call for the page's console.
+#[derive(Debug)]
+struct GetLog;
+
+impl fantoccini::wd::WebDriverCompatibleCommand for GetLog {
+    fn endpoint(
+        &self,
+        base: &url::Url,
+        session: Option<&str>,
+    ) -> Result<url::Url, url::ParseError> {
+        base.join(&format!("session/{}/se/log", session.unwrap_or_default()))
+    }
+
+    fn method_and_body(&self, _: &url::Url) -> (http::Method, Option<String>) {
+        (http::Method::POST, Some(r#"{"type":"browser"}"#.to_owned()))
+    }
+}
+
+fn start_driver() -> (Process, u16) {
+    let mut child = Command::new("chromedriver")
+        .arg("--port=0")
+        .stdout(Stdio::piped())
+        .stderr(Stdio::null())
+        .spawn()
+        .expect("chromedriver is not here; bin/setup installs it");
+    let output = BufReader::new(child.stdout.take().unwrap());
+    let process = Process(child);
+    for line in output.lines() {
+        let line = line.unwrap();
+        let port = line
+            .split("on port ")
+            .nth(1)
+            .and_then(|rest| rest.split(|c: char| !c.is_ascii_digit()).next()?.parse().ok());
+        if let (true, Some(port)) = (line.contains("started successfully"), port) {
+            return (process, port);
+        }
+    }
+    panic!("chromedriver did not say its port");
+}

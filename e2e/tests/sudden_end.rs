@@ -1,0 +1,105 @@
+//! The process killed at any moment: what was accepted stays, what was not leaves nothing.
+
+use std::io::Write;
+use std::net::TcpStream;
+use std::time::Duration;
+
+use brisk_margin_e2e::application::{Application, Home};
+use brisk_margin_testing::pictures::gradient_jpeg;
+use reqwest::multipart::{Form, Part};
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_kill_in_the_middle_of_an_upload() {
+    let home = Home::empty().await;
+    let application = home.serve();
+    let accepted = upload(&application, "accepted.jpg", gradient_jpeg(400, 300)).await;
+    let half = send_half(&application, &gradient_jpeg(1600, 1200));
+    let spool = home.data.path().join("data/spool");
+    for _ in 0..100 {
+        if std::fs::read_dir(&spool).unwrap().next().is_some() {
+            break;
+        }
+        tokio::time::sleep(Duration::from_millis(20)).await;
+    }
+    assert_eq!(std::fs::read_dir(&spool).unwrap().count(), 1, "the upload is under way");
+    application.kill();
+    drop(half);
+
+    let application = home.serve();
+    assert_eq!(std::fs::read_dir(&spool).unwrap().count(), 0, "the half file is gone");
+    let list = application.json("/api/pictures").await;
+    assert_eq!(list["pictures"].as_array().unwrap().len(), 1);
+    assert_eq!(list["pictures"][0]["id"], accepted["id"]);
+    let original =
+        application.url(&format!("/api/pictures/{}/original", accepted["id"].as_str().unwrap()));
+    let bytes = reqwest::get(original).await.unwrap().bytes().await.unwrap();
+    assert_eq!(bytes, gradient_jpeg(400, 300));
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn kills_at_random_moments_lose_nothing_that_was_accepted() {
+    let home = Home::empty().await;
+    let mut accepted = Vec::new();
+    for round in 0..4u32 {
+        let application = home.serve();
+        let address = application.address.clone();
+        let uploads = tokio::spawn(async move {
+            let mut taken = Vec::new();
+            for n in 0..50 {
+                let width = 300 + round * 50 + n;
+                let form = form(&format!("{width}.jpg"), gradient_jpeg(width, 200));
+                let url = format!("{address}/api/pictures");
+                match reqwest::Client::new().post(url).multipart(form).send().await {
+                    Ok(answer) if answer.status() == 201 => taken.push(format!("{width}.jpg")),
+                    _ => break,
+                }
+            }
+            taken
+        });
+        tokio::time::sleep(Duration::from_millis(u64::from(60 + 53 * round))).await;
+        application.kill();
+        accepted.extend(uploads.await.unwrap());
+    }
+    let application = home.serve();
+    let list = application.json("/api/pictures?limit=500").await;
+    let pictures = list["pictures"].as_array().unwrap();
+    for name in &accepted {
+        assert!(pictures.iter().any(|picture| picture["name"] == **name), "{name} is lost");
+    }
+    for picture in pictures {
+        let id = picture["id"].as_str().unwrap();
+        let original = application.url(&format!("/api/pictures/{id}/original"));
+        let bytes = reqwest::get(original).await.unwrap().bytes().await.unwrap();
+        assert_eq!(bytes.len(), picture["bytes"], "{} is not whole", picture["name"]);
+    }
+    assert!(!accepted.is_empty(), "nothing was accepted before the kills");
+}
+
+fn form(name: &str, bytes: Vec<u8>) -> Form {
+    Form::new().part("file", Part::bytes(bytes).file_name(name.to_owned()))
+}
+
+async fn upload(application: &Application, name: &str, bytes: Vec<u8>) -> serde_json::Value {
+    let request = reqwest::Client::new().post(application.url("/api/pictures"));
+    let answer = request.multipart(form(name, bytes)).send().await.unwrap();
+    assert_eq!(answer.status(), 201);
+    serde_json::from_str(&answer.text().await.unwrap()).unwrap()
+}
+
+/// An upload that stops half-way and keeps its connection open.
+fn send_half(application: &Application, file: &[u8]) -> TcpStream {
+    let host = application.address.strip_prefix("http://").unwrap();
+    let mut stream = TcpStream::connect(host).unwrap();
+    let part =
+        "--b\r\nContent-Disposition: form-data; name=\"file\"; filename=\"half.jpg\"\r\n\r\n";
+    let length = part.len() + file.len() + 9;
+    write!(
+        stream,
+        "POST /api/pictures HTTP/1.1\r\nHost: {host}\r\nContent-Length: {length}\r\n\
+         Content-Type: multipart/form-data; boundary=b\r\n\r\n{part}"
+    )
+    .unwrap();
+    stream.write_all(&file[..file.len() / 2]).unwrap();
+    stream.flush().unwrap();
+    stream
+}
