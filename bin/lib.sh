@@ -11,7 +11,7 @@ fail() { say "${0##*/}: $*"; exit 1; }
 # --- What the machine needs -------------------------------------------------------------------
 
 # The folder of PostgreSQL's server programs, for version $1 or for the newest there is.
-postgres_bin() { find /usr/lib/postgresql -path "*/${1:-*}/bin/postgres" 2>/dev/null | sort -V | tail -n 1 | xargs -r dirname; }
+postgres_bin() { find /usr/lib/postgresql -path "*/${1:-*}/bin/postgres" 2>/dev/null | sort -V | tail -n 1 | xargs -r dirname || true; }
 
 missing_packages() {
   local pair
@@ -56,7 +56,7 @@ unless_stamped() {
 }
 
 npm_install() { (cd "$root/web" && npm ci --no-audit --no-fund --loglevel=error >&2); }
-npm_build() { (cd "$root/web" && npm run --silent types >&2 && npm run --silent build >&2); }
+npm_build() { (cd "$root/web" && npm run --silent types >/dev/null && npm run --silent build -- --logLevel warn >&2); }
 
 build_program() { (cd "$root" && cargo build --workspace --locked --quiet >&2); }
 

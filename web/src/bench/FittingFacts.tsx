@@ -26,13 +26,13 @@ export function FittingFacts({ fitting, picture }: { fitting: Fitting; picture: 
       )}
       <dl className="facts" data-testid="facts">
         <dt>File</dt>
-        <dd className="figure" data-testid="output">{fitting.refusal ? "none" : pixels(output.width, output.height)}</dd>
+        <dd className="figure" data-testid="output">
+          {fitting.refusal ? "none" : `${pixels(output.width, output.height)}, scaled to ${percent(100 * fitting.scale)}`}
+        </dd>
         <dt>Shows</dt>
         <dd className="figure">{pixels(crop.width, crop.height)} of {pixels(picture.width, picture.height)} ({percent(fitting.kept_percent)})</dd>
         <dt>Cut</dt>
         <dd className="figure" data-testid="cuts">{cut.length > 0 ? `${cut.join(" · ")} px` : "nothing"}</dd>
-        <dt>Scaled to</dt>
-        <dd className="figure">{percent(100 * fitting.scale)}</dd>
         <dt>Budget</dt>
         <dd><Bytes of={fitting.budget} /></dd>
       </dl>

@@ -3,7 +3,6 @@ import { useState } from "react";
 import { fileUrl, referenceUrl, type Variant } from "../api/client";
 import { Bytes } from "../ui/Bytes";
 import { formatName, percent, pixels } from "../ui/figures";
-import { MarginBar, MarginWords } from "../ui/MarginBar";
 import { ProblemNote } from "../ui/ProblemNote";
 import { useKey } from "../ui/useKey";
 import { TrueSize, type Offset } from "./TrueSize";
@@ -41,6 +40,10 @@ export function Proof({ variant }: { variant: Variant }) {
         <Segmented aria-label="Scale" value={zoom} onChange={setZoom}
           options={[{ value: 1, label: "1:1" }, { value: 2, label: "2:1" }]} />
         <Segmented aria-label="Surround" value={surround} onChange={setSurround} options={["dark", "mid", "light"]} />
+        <span className="proof-figures" data-testid="saving">
+          <Bytes of={variant.saving.before} /> → <b><Bytes of={variant.saving.after} /></b>, saved{" "}
+          <Bytes of={variant.saving.saved} /> <span className="figure">({percent(variant.saving.percent)})</span>
+        </span>
       </div>
       {error && <ProblemNote error={error} />}
       <div className="proof-views" data-surround={surround}>
@@ -58,11 +61,6 @@ export function Proof({ variant }: { variant: Variant }) {
             {arrangement === "in place" && <span className="soft"> · hold <kbd>O</kbd> for the original</span>}
           </figcaption>
         </figure>
-      </div>
-      <div className="proof-figures" data-testid="saving">
-        <span className="part"><Bytes of={variant.saving.before} /> → <b><Bytes of={variant.saving.after} /></b></span>
-        <span className="part">saved <Bytes of={variant.saving.saved} /> <span className="figure">({percent(variant.saving.percent)})</span></span>
-        <span className="part"><MarginBar margin={variant.margin} today={variant.saving.before} /> <MarginWords margin={variant.margin} /></span>
       </div>
     </section>
   );

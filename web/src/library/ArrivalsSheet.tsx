@@ -1,5 +1,6 @@
-import { Button, Drawer } from "antd";
+import { Button } from "antd";
 import { Link } from "react-router";
+import { SideSheet } from "../ui/SideSheet";
 import { bytes, count, formatName, pixels } from "../ui/figures";
 import { arrivals, isUnderWay, type Arrival, type Stage } from "./arrivals";
 import { ChooseFiles } from "./ChooseFiles";
@@ -10,7 +11,7 @@ export function ArrivalsSheet({ open, onClose }: { open: boolean; onClose: () =>
   const list = useArrivals();
   const underWay = list.filter(({ stage }) => isUnderWay(stage)).length;
   return (
-    <Drawer title="Arrivals" open={open} onClose={onClose} size={400} mask={false}>
+    <SideSheet title="Arrivals" open={open} onClose={onClose}>
       <div className="arrivals">
         <div className="arrivals-head">
           <ChooseFiles />
@@ -30,7 +31,7 @@ export function ArrivalsSheet({ open, onClose }: { open: boolean; onClose: () =>
           ))}
         </ul>
       </div>
-    </Drawer>
+    </SideSheet>
   );
 }
 

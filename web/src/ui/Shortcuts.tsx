@@ -1,4 +1,4 @@
-import { Drawer } from "antd";
+import { SideSheet } from "./SideSheet";
 
 const KEYS: [string[], string][] = [
   [["?"], "Show or hide this list"],
@@ -17,7 +17,7 @@ const KEYS: [string[], string][] = [
 /** The list of shortcuts, as a side sheet. */
 export function Shortcuts({ open, onClose }: { open: boolean; onClose: () => void }) {
   return (
-    <Drawer title="Keys" open={open} onClose={onClose} size={380} mask={false}>
+    <SideSheet title="Keys" open={open} onClose={onClose}>
       <dl className="keys">
         {KEYS.map(([keys, meaning]) => (
           <div key={meaning} style={{ display: "contents" }}>
@@ -28,6 +28,6 @@ export function Shortcuts({ open, onClose }: { open: boolean; onClose: () => voi
           </div>
         ))}
       </dl>
-    </Drawer>
+    </SideSheet>
   );
 }
