@@ -5,8 +5,10 @@ use thiserror::Error;
 
 use crate::framing::{self, Cuts, FocalPoint};
 use crate::geometry::{Rect, Size};
+use crate::layout::BoxSize;
+use crate::needs;
 use crate::slot::{Fit, Slot};
-use crate::units::{CssPx, Density};
+use crate::units::Density;
 
 /// How one picture fills one slot at one density.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize)]
@@ -91,18 +93,11 @@ impl Fitting {
 /// It is the rendered picture's size, not the box's: with cover and exact the file is cropped to
 /// the box, with contain and width it keeps the picture's shape.
 fn needed(source: Size, slot: Slot, density: Density) -> Size {
-    let aspect = source.aspect();
     let (width, height) = (slot.width().get(), slot.height().get());
-    let rendered = match slot.fit() {
-        Fit::Cover | Fit::Exact => (width, height),
-        Fit::Contain => (width.min(height * aspect), height.min(width / aspect)),
-        Fit::Width => (width, width / aspect),
-    };
-    let device = |length: f64| {
-        // A sliver of a picture rounds to nothing in CSS px; the file still has one pixel.
-        CssPx::new(length.max(f64::MIN_POSITIVE)).map_or(1, |px| px.at(density).get())
-    };
-    Size::new(device(rendered.0), device(rendered.1))
+    // A file that is cropped to the box has the box's shape.
+    let aspect = if slot.fit().crops() { slot.aspect() } else { source.aspect() };
+    let rendered = BoxSize { width, height }.rendered(slot.fit(), aspect);
+    needs::device(rendered.width, rendered.height, density)
 }
 
 fn ratio(part: u32, whole: u32) -> f64 {

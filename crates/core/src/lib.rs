@@ -7,6 +7,10 @@
 //! 3. [`render`] turns the original into the pixels of that fitting.
 //! 4. [`encode`] turns the pixels into a file.
 //! 5. [`budget`] says what margin the file leaves in its slot.
+//!
+//! A page's slots, once measured at several [`layout`] widths, have [`needs`]; [`sizes`] and
+//! [`markup`] tell the browser of the files that meet them, and [`state`] says in words how well
+//! the picture there does.
 
 pub mod budget;
 pub mod codec;
@@ -16,11 +20,16 @@ pub mod fitting;
 pub mod format;
 pub mod framing;
 pub mod geometry;
+pub mod layout;
+pub mod markup;
 pub mod naming;
+pub mod needs;
 pub mod orientation;
 pub mod picture;
 pub mod raster;
 pub mod render;
 pub mod resize;
+pub mod sizes;
 pub mod slot;
+pub mod state;
 pub mod units;

@@ -1,0 +1,105 @@
+//! Markup: what a page says so that the browser chooses the right file.
+
+use crate::layout::{BoxSize, Boxes, Cropping};
+use crate::slot::Fit;
+
+/// A `srcset` of files by their widths: `name-400.webp 400w, name-800.webp 800w`.
+///
+/// `address` names the file of a width.
+pub fn srcset(widths: &[u32], address: impl Fn(u32) -> String) -> String {
+    let entries: Vec<String> =
+        widths.iter().map(|&width| format!("{} {width}w", address(width))).collect();
+    entries.join(", ")
+}
+
+/// A shape of a slot, and the viewports that show it.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Shape {
+    /// The narrowest viewport that shows it, in CSS pixels; 0 for the narrowest shape.
+    pub from: u32,
+    /// The boxes of that shape.
+    pub boxes: Boxes,
+}
+
+impl Shape {
+    /// The largest of its boxes, whose shape the file gets.
+    pub fn largest(&self) -> Option<BoxSize> {
+        let shown = self.boxes.values().copied().filter(|size| size.is_shown());
+        shown.max_by(|a, b| (a.width * a.height).total_cmp(&(b.width * b.height)))
+    }
+
+    /// The media condition of its `<source>`; nothing for the narrowest.
+    pub fn media(&self) -> Option<String> {
+        (self.from > 0).then(|| format!("(min-width: {}px)", self.from))
+    }
+}
+
+/// The shapes that a slot has, from the widest viewports down as `<source>` elements stand: one
+/// where the file or the browser crops, with art direction one for each run of viewports whose
+/// shapes stay within a quarter of each other.
+///
+/// Conditions stand at the page's own `breakpoints` where one lies between two shapes.
+pub fn shapes(boxes: &Boxes, fit: Fit, breakpoints: &[u32]) -> Vec<Shape> {
+    let shown: Vec<(u32, BoxSize)> =
+        boxes.iter().map(|(&v, &size)| (v, size)).filter(|(_, size)| size.is_shown()).collect();
+    let mut shapes: Vec<Shape> = Vec::new();
+    for (n, &(viewport, size)) in shown.iter().enumerate() {
+        if let Some(last) = shapes.last_mut() {
+            let mut joined = last.boxes.clone();
+            joined.insert(viewport, size);
+            if Cropping::of(&joined, fit) != Cropping::ArtDirection {
+                last.boxes = joined;
+                continue;
+            }
+        }
+        let below = n.checked_sub(1).map(|before| shown[before].0);
+        let from = below.map_or(0, |below| {
+            let between = |b: &u32| below < *b && *b <= viewport;
+            breakpoints.iter().copied().find(between).unwrap_or(viewport)
+        });
+        shapes.push(Shape { from, boxes: [(viewport, size)].into() });
+    }
+    shapes.reverse();
+    shapes
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn boxes(list: &[(u32, f64, f64)]) -> Boxes {
+        list.iter().map(|&(v, width, height)| (v, BoxSize { width, height })).collect()
+    }
+
+    #[test]
+    fn a_srcset_names_every_width() {
+        let text = srcset(&[400, 800], |width| format!("dome-{width}.webp"));
+        assert_eq!(text, "dome-400.webp 400w, dome-800.webp 800w");
+    }
+
+    #[test]
+    fn a_header_that_changes_its_shape_gets_a_source_for_each() {
+        let header = boxes(&[
+            (390, 390.0, 300.0), (820, 820.0, 400.0), (1280, 1280.0, 480.0), (1920, 1920.0, 640.0),
+        ]);
+        let shapes = shapes(&header, Fit::Cover, &[600, 1100]);
+        let told: Vec<_> =
+            shapes.iter().map(|s| (s.media(), s.largest().unwrap().width)).collect();
+        assert_eq!(
+            told,
+            [
+                (Some("(min-width: 1100px)".to_owned()), 1920.0),
+                (Some("(min-width: 600px)".to_owned()), 820.0),
+                (None, 390.0),
+            ]
+        );
+    }
+
+    #[test]
+    fn one_shape_needs_no_sources() {
+        let card = boxes(&[(390, 358.0, 358.0), (820, 0.0, 0.0), (1280, 280.0, 280.0)]);
+        let shapes = shapes(&card, Fit::Cover, &[600]);
+        assert_eq!(shapes.len(), 1);
+        assert_eq!(shapes[0].media(), None);
+    }
+}
