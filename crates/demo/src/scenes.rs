@@ -116,12 +116,12 @@ fn nebula() -> Vec<u8> {
 }
 
 fn moon() -> Vec<u8> {
-    jpeg(&paint::photograph((3200, 3200), 0.03, sky::moon), 93.0, Camera::default())
+    jpeg(&paint::photograph((2400, 2400), 0.03, sky::moon), 93.0, Camera::default())
 }
 
 fn milky_way() -> Vec<u8> {
     let camera = Camera { wide_gamut: true, ..Camera::default() };
-    jpeg(&paint::photograph((4800, 2400), 0.05, sky::milky_way), 92.0, camera)
+    jpeg(&paint::photograph((4000, 2000), 0.05, sky::milky_way), 92.0, camera)
 }
 
 /// 24 megapixels, held upright: the sensor's rows run along the picture's columns.
@@ -133,7 +133,7 @@ fn heather_path() -> Vec<u8> {
 
 fn dome_at_dusk() -> Vec<u8> {
     let camera = Camera { located: true, ..Camera::default() };
-    jpeg(&paint::photograph((5472, 3648), 0.05, land::dome_at_dusk), 93.0, camera)
+    jpeg(&paint::photograph((5400, 3600), 0.05, land::dome_at_dusk), 93.0, camera)
 }
 
 /// The picture a quarter turn to the left, as orientation 6 stores it.

@@ -1,7 +1,9 @@
 //! The subcommands of the binary.
 
 mod fit;
+mod host;
 mod made;
+mod measure;
 mod seed;
 mod serve;
 
@@ -34,6 +36,15 @@ enum Command {
     Seed(seed::Seed),
     /// Makes the files of pictures for a slot, without a database
     Fit(fit::Fit),
+    /// Measures the slots of pages, without a database
+    Measure(measure::Measure),
+    /// Serves a folder as a stand-in for a customer's web host
+    Host(host::Host),
+    /// Writes the Tarnlight Observatory's website into a folder
+    DemoSite {
+        /// The folder
+        folder: PathBuf,
+    },
     /// Prepares a data folder, or says why it cannot be used
     Folder(FolderCommand),
     /// Prints the document that describes the API
@@ -85,6 +96,9 @@ pub fn run() -> ExitCode {
         Command::Serve(serve) => within_runtime(serve.run()),
         Command::Seed(seed) => within_runtime(seed.run()),
         Command::Fit(fit) => return fit.run(),
+        Command::Measure(measure) => within_runtime(measure.run()),
+        Command::Host(host) => within_runtime(host.run()),
+        Command::DemoSite { folder } => brisk_margin_demo::site::write(&folder).map_err(Failure::from),
         Command::Folder(folder) => prepare(&folder),
         Command::Openapi => {
             println!("{}", crate::api::document());

@@ -1,0 +1,180 @@
+//! Chromium: found on the system, started as an unprivileged user with an empty profile and
+//! environment, behind the gate.
+
+use std::os::unix::process::CommandExt;
+use std::path::{Path, PathBuf};
+use std::process::Stdio;
+use std::time::Duration;
+
+use serde_json::json;
+use tempfile::TempDir;
+use thiserror::Error;
+use tokio::io::{AsyncBufReadExt, BufReader};
+use tokio::process::{Child, Command};
+
+use crate::devtools::{Devtools, DevtoolsError};
+use crate::gate::Gate;
+use crate::page::Page;
+
+/// Where Debian and others put it.
+const PLACES: [&str; 5] = [
+    "/usr/lib/chromium/chromium",
+    "/usr/bin/chromium",
+    "/usr/bin/chromium-browser",
+    "/usr/bin/google-chrome-stable",
+    "/usr/bin/google-chrome",
+];
+
+/// A running browser; it ends, and its profile goes, when dropped.
+pub struct Chromium {
+    devtools: Devtools,
+    process: Child,
+    _profile: TempDir,
+}
+
+/// Why there is no browser.
+#[derive(Debug, Error)]
+pub enum ChromiumError {
+    /// None is installed.
+    #[error(
+        "no Chromium is installed on this machine: install Debian's package chromium; until then \
+         slots can be typed by hand"
+    )]
+    Missing,
+    /// It did not start.
+    #[error("Chromium did not start ({0}); start it by hand once to see why")]
+    NotStarted(String),
+    /// It broke down later.
+    #[error(transparent)]
+    Devtools(#[from] DevtoolsError),
+}
+
+impl Chromium {
+    /// Starts a browser whose only way out is `gate`.
+    ///
+    /// # Errors
+    /// [`ChromiumError::Missing`] with what to install.
+    pub async fn start(gate: &Gate) -> Result<Self, ChromiumError> {
+        let program = find().ok_or(ChromiumError::Missing)?;
+        // Its sandbox needs namespaces that containers often forbid.
+        match Self::launch(&program, gate, true).await {
+            Ok(browser) => Ok(browser),
+            Err(_) => Self::launch(&program, gate, false).await,
+        }
+    }
+
+    async fn launch(program: &Path, gate: &Gate, sandbox: bool) -> Result<Self, ChromiumError> {
+        let not_started = |error: std::io::Error| ChromiumError::NotStarted(error.to_string());
+        let profile = tempfile::Builder::new()
+            .prefix("brisk-margin-browser-")
+            .tempdir()
+            .map_err(not_started)?;
+        let mut command = std::process::Command::new(program);
+        command
+            .args(arguments(gate, profile.path(), sandbox))
+            .env_clear()
+            .env("HOME", profile.path())
+            .env("PATH", "/usr/bin:/bin")
+            .stdin(Stdio::null())
+            .stdout(Stdio::null())
+            .stderr(Stdio::piped())
+            // Its helpers end with it.
+            .process_group(0);
+        if let Some(nobody) = unprivileged() {
+            std::os::unix::fs::chown(profile.path(), Some(nobody), Some(nobody))
+                .map_err(not_started)?;
+            command.uid(nobody).gid(nobody);
+        }
+        let mut process = Command::from(command).kill_on_drop(true).spawn().map_err(not_started)?;
+        let stderr = process.stderr.take().expect("asked for above");
+        let address = tokio::time::timeout(Duration::from_secs(20), read_address(stderr));
+        let address = address
+            .await
+            .map_err(|_| ChromiumError::NotStarted("it was silent for 20 s".to_owned()))??;
+        let devtools = Devtools::connect(&address).await?;
+        Ok(Self { devtools, process, _profile: profile })
+    }
+
+    /// Opens an empty page.
+    pub async fn page(&self) -> Result<Page, DevtoolsError> {
+        let target = json!({"url": "about:blank"});
+        let made = self.devtools.call("", "Target.createTarget", target).await?;
+        let attach = json!({"targetId": made["targetId"], "flatten": true});
+        let attached = self.devtools.call("", "Target.attachToTarget", attach).await?;
+        let session = attached["sessionId"].as_str().unwrap_or_default().to_owned();
+        Page::prepare(self.devtools.clone(), session).await
+    }
+}
+
+impl Drop for Chromium {
+    fn drop(&mut self) {
+        if let Some(id) = self.process.id() {
+            // The group holds the helpers, which a kill of the browser alone would orphan.
+            let _ = std::process::Command::new("kill")
+                .args(["-KILL", "--", &format!("-{id}")])
+                .stderr(Stdio::null())
+                .status();
+        }
+    }
+}
+
+fn find() -> Option<PathBuf> {
+    PLACES.iter().map(PathBuf::from).find(|path| path.exists())
+}
+
+/// The number of the user `nobody`, where this process may become it.
+fn unprivileged() -> Option<u32> {
+    use std::os::unix::fs::MetadataExt;
+    let own = std::fs::metadata("/proc/self").ok()?.uid();
+    // 65534 by long custom.
+    (own == 0).then_some(65_534)
+}
+
+fn arguments(gate: &Gate, profile: &Path, sandbox: bool) -> Vec<String> {
+    let mut arguments: Vec<String> = [
+        "--headless=new",
+        "--remote-debugging-port=0",
+        "--no-first-run",
+        "--disable-gpu",
+        "--disable-quic",
+        "--disable-background-networking",
+        "--disable-component-update",
+        "--disable-sync",
+        "--disable-extensions",
+        "--disable-dev-shm-usage",
+        "--disable-breakpad",
+        "--mute-audio",
+        "--hide-scrollbars",
+        "--force-color-profile=srgb",
+        // Sockets that would go around the gate.
+        "--force-webrtc-ip-handling-policy=disable_non_proxied_udp",
+        "--dns-prefetch-disable",
+        // Loopback, too, goes through the gate.
+        "--proxy-bypass-list=<-loopback>",
+    ]
+    .map(str::to_owned)
+    .to_vec();
+    arguments.push(format!("--proxy-server=http://{}", gate.address()));
+    arguments.push(format!("--user-data-dir={}", profile.display()));
+    if !sandbox {
+        arguments.push("--no-sandbox".to_owned());
+    }
+    arguments
+}
+
+async fn read_address(
+    stderr: impl tokio::io::AsyncRead + Unpin + Send + 'static,
+) -> Result<String, ChromiumError> {
+    let mut lines = BufReader::new(stderr).lines();
+    let mut last = String::new();
+    while let Ok(Some(line)) = lines.next_line().await {
+        if let Some(address) = line.strip_prefix("DevTools listening on ") {
+            let address = address.trim().to_owned();
+            // Read on, so that the browser never waits for a full pipe.
+            tokio::spawn(async move { while let Ok(Some(_)) = lines.next_line().await {} });
+            return Ok(address);
+        }
+        last = line;
+    }
+    Err(ChromiumError::NotStarted(last))
+}

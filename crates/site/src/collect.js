@@ -1,0 +1,129 @@
+// Runs in the measured page. Returns every place that shows a picture, as it is laid out now.
+// Boxes are content boxes in CSS px (padding boxes for backgrounds), before any transform.
+(() => {
+  const MOST = 1000;
+  const visible = (style) => style.display !== "none" && style.visibility !== "hidden";
+  const number = (text) => Number.parseFloat(text) || 0;
+
+  /** A selector that finds this element alone, and the same without positions. */
+  const selectors = (element) => {
+    const exact = [];
+    const loose = [];
+    for (let at = element; at && at !== document.documentElement; at = at.parentElement) {
+      const tag = at.localName;
+      if (at.id) {
+        exact.unshift(`${tag}#${CSS.escape(at.id)}`);
+        loose.unshift(`${tag}#${CSS.escape(at.id)}`);
+        break;
+      }
+      const classes = [...at.classList].map((name) => `.${CSS.escape(name)}`).join("");
+      loose.unshift(tag + classes);
+      const same = at.parentElement ? [...at.parentElement.children].filter((e) => e.localName === tag) : [at];
+      exact.unshift(same.length > 1 ? `${tag}:nth-of-type(${same.indexOf(at) + 1})` : tag);
+    }
+    return { selector: exact.join(" > "), loose: loose.join(" > ") };
+  };
+
+  const box = (element, style, edge) => {
+    const rect = element.getBoundingClientRect();
+    if (!visible(style)) return { x: 0, y: 0, width: 0, height: 0 };
+    const sides = (name) => number(style[`border${name}Width`]) + (edge === "content" ? number(style[`padding${name}`]) : 0);
+    return {
+      x: rect.left + scrollX + sides("Left"),
+      y: rect.top + scrollY + sides("Top"),
+      width: Math.max(0, rect.width - sides("Left") - sides("Right")),
+      height: Math.max(0, rect.height - sides("Top") - sides("Bottom")),
+    };
+  };
+
+  const kindOf = (element) => {
+    if (element.closest("header, [role=banner]")) return "header";
+    if (element.closest("figure, article p, main > p")) return "text";
+    const area = element.getBoundingClientRect();
+    if (element.closest("a") && element.closest("li, ul, ol") && Math.max(area.width, area.height) <= 320) return "thumbnail";
+    if (element.closest("li, ul, ol, .card, [class*=card]")) return "card";
+    return "text";
+  };
+
+  const found = [];
+  let left = 0;
+  const add = (entry) => { if (found.length < MOST) found.push(entry); else left += 1; };
+
+  for (const img of document.images) {
+    const style = getComputedStyle(img);
+    const picture = img.closest("picture");
+    add({
+      ...selectors(img),
+      element: picture ? "picture" : "img",
+      kind: kindOf(img),
+      box: box(img, style, "content"),
+      address: img.currentSrc || img.src || "",
+      loaded: img.complete && img.naturalWidth > 0,
+      srcset: img.srcset || null,
+      sizes: img.sizes || null,
+      sources: picture ? [...picture.querySelectorAll("source")].map((s) => ({ media: s.media, srcset: s.srcset, type: s.type })) : [],
+      painting: { fill: "fill", cover: "cover", contain: "contain", none: "natural", "scale-down": "contain" }[style.objectFit],
+      position: style.objectPosition,
+      alt: img.getAttribute("alt"),
+      hasDimensions: img.hasAttribute("width") && img.hasAttribute("height"),
+      lazy: img.loading === "lazy",
+    });
+  }
+  for (const element of document.querySelectorAll("body, body *")) {
+    const style = getComputedStyle(element);
+    const address = /url\("([^"]+)"\)/.exec(style.backgroundImage)?.[1];
+    if (!address || address.startsWith("data:")) continue;
+    const size = style.backgroundSize;
+    add({
+      ...selectors(element),
+      element: "background",
+      kind: element.closest("header, [role=banner]") ? "header" : "background",
+      box: box(element, style, "padding"),
+      address,
+      loaded: true,
+      srcset: null,
+      sizes: null,
+      sources: [],
+      painting: size === "cover" || size === "contain" ? size : size === "100% 100%" ? "fill" : "natural",
+      position: style.backgroundPosition,
+      alt: null,
+      hasDimensions: true,
+      lazy: false,
+    });
+  }
+  const icons = [...document.querySelectorAll("link[rel~=icon], link[rel=apple-touch-icon]")].map((link) => ({
+    address: link.href, rel: link.rel, sizes: link.sizes.value, type: link.type,
+  }));
+
+  const breakpoints = new Set();
+  const read = (text) => {
+    for (const [, limit, value, unit] of text.matchAll(/(min|max)-width:\s*([\d.]+)(px|em|rem)/g)) {
+      const px = Math.round(Number(value) * (unit === "px" ? 1 : 16));
+      breakpoints.add(limit === "min" ? px : px + 1);
+    }
+    for (const [, sign, value] of text.matchAll(/width\s*(>=|>|<=|<)\s*([\d.]+)px/g)) {
+      breakpoints.add(Math.round(Number(value)) + (sign === ">" || sign === "<=" ? 1 : 0));
+    }
+  };
+  for (const sheet of document.styleSheets) {
+    try {
+      for (const rule of sheet.cssRules) if (rule instanceof CSSMediaRule) read(rule.conditionText);
+    } catch {
+      // A style sheet from elsewhere keeps its rules to itself.
+    }
+  }
+  for (const source of document.querySelectorAll("source[media]")) read(source.media);
+
+  const links = [...document.querySelectorAll("a[href]")].map((a) => a.href);
+  return {
+    title: document.title,
+    address: location.href,
+    found,
+    left,
+    icons,
+    breakpoints: [...breakpoints].sort((a, b) => a - b),
+    links: [...new Set(links)].slice(0, 2000),
+    height: document.documentElement.scrollHeight,
+    lcp: globalThis.__largest ? selectors(globalThis.__largest).selector : null,
+  };
+})()

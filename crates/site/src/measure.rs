@@ -1,0 +1,422 @@
+//! Measuring: what is found on a page at every layout width and density, on one page or on all
+//! pages that a site links to.
+
+use std::collections::{BTreeMap, BTreeSet, VecDeque};
+
+use brisk_margin_core::geometry::Size;
+use brisk_margin_core::layout::{BoxSize, Boxes, LayoutWidth};
+use brisk_margin_core::state::Painting;
+use brisk_margin_core::units::{Bytes, Density};
+use serde::Serialize;
+use thiserror::Error;
+use url::Url;
+
+use crate::chromium::{Chromium, ChromiumError};
+use crate::devtools::DevtoolsError;
+use crate::gate::{Authority, Gate, Rules};
+use crate::page::{Fetched, Files, Found, Kind, Page, PageError, Reading};
+
+/// Viewports between the layout widths at which only boxes are read, besides those at the page's
+/// own breakpoints.
+const EDGES: [u32; 2] = [320, 2_560];
+/// Most viewports that are read for boxes alone.
+const MOST_BETWEEN: usize = 24;
+
+/// What to measure, and what may be reached for it.
+#[derive(Debug, Clone)]
+pub struct Plan {
+    /// Layout widths, each opened once per density.
+    pub widths: Vec<LayoutWidth>,
+    /// Densities at which files are chosen.
+    pub densities: Vec<Density>,
+    /// Who may be reached.
+    pub rules: Rules,
+    /// Most pages of a site.
+    pub pages: usize,
+}
+
+impl Plan {
+    /// The usual layout widths at densities 1 and 2, reaching only the host and port of `address`.
+    ///
+    /// # Errors
+    /// [`MeasureError::Address`] where it is none that a browser can open.
+    pub fn for_page(address: &str) -> Result<Self, MeasureError> {
+        let unusable = || MeasureError::Address(address.to_owned());
+        let url = Url::parse(address).map_err(|_| unusable())?;
+        let allowed = BTreeSet::from([Authority::of(&url).ok_or_else(unusable)?]);
+        Ok(Self {
+            widths: LayoutWidth::USUAL.to_vec(),
+            densities: vec![Density::ONE, Density::new(2.0).expect("within range")],
+            rules: Rules { allowed, own_ports: BTreeSet::new() },
+            pages: 50,
+        })
+    }
+}
+
+/// A page as it was measured.
+#[derive(Debug, Clone)]
+pub struct MeasuredPage {
+    /// Its address, redirects followed.
+    pub address: String,
+    /// Its title.
+    pub title: String,
+    /// Its height in CSS px, by layout width.
+    pub heights: BTreeMap<u32, f64>,
+    /// Viewport widths at which its style sheets change.
+    pub breakpoints: Vec<u32>,
+    /// Every place that shows a picture.
+    pub places: Vec<Place>,
+    /// Places beyond the limit of 1,000.
+    pub left: usize,
+    /// Where it links to.
+    pub links: Vec<String>,
+}
+
+/// A place on a page that shows a picture.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Place {
+    /// Finds this element alone.
+    pub selector: String,
+    /// The same without positions.
+    pub loose: String,
+    /// What it is for.
+    pub kind: Kind,
+    /// Its boxes at the layout widths.
+    pub boxes: Boxes,
+    /// Its boxes at all viewports that were looked at.
+    pub rendered: Boxes,
+    /// Where it stands on the page, by layout width: from the left and from the top, in CSS px.
+    pub positions: BTreeMap<u32, (f64, f64)>,
+    /// The file at each layout width and density.
+    pub files: BTreeMap<u32, BTreeMap<String, ServedFile>>,
+    /// How the file is put into the box.
+    pub painting: Painting,
+    /// Which part stays where some is cut, as CSS says it.
+    pub position: String,
+    /// Its `srcset`.
+    pub srcset: Option<String>,
+    /// Its `sizes`.
+    pub sizes: Option<String>,
+    /// Its alternative text.
+    pub alt: Option<String>,
+    /// Whether width and height are written in the markup.
+    pub has_dimensions: bool,
+    /// Whether it loads only when scrolled to.
+    pub lazy: bool,
+    /// Whether a part of it is seen without scrolling, at any layout width.
+    pub above_fold: bool,
+    /// Whether it is the largest contentful paint, at any layout width.
+    pub lcp: bool,
+}
+
+/// A file that a page serves.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct ServedFile {
+    /// Where it is.
+    pub url: String,
+    /// Its pixels across; nothing where it could not be read.
+    pub width: Option<u32>,
+    /// Its pixels down.
+    pub height: Option<u32>,
+    /// Its format by content, in lower case.
+    pub format: Option<String>,
+    /// Its weight.
+    pub bytes: Bytes,
+}
+
+impl ServedFile {
+    fn new(address: &str, file: Option<&Fetched>) -> Self {
+        let body = file.and_then(|file| file.body.as_deref()).unwrap_or_default();
+        let size = imagesize::blob_size(body).ok().and_then(|size| {
+            Some((u32::try_from(size.width).ok()?, u32::try_from(size.height).ok()?))
+        });
+        Self {
+            url: address.to_owned(),
+            width: size.map(|(width, _)| width),
+            height: size.map(|(_, height)| height),
+            format: format_of(body).map(str::to_owned),
+            bytes: Bytes(file.map_or(0, |file| file.bytes)),
+        }
+    }
+
+    /// Its pixels.
+    pub fn size(&self) -> Option<Size> {
+        Some(Size::new(self.width?, self.height?)).filter(|size| size.pixels() > 0)
+    }
+}
+
+fn format_of(body: &[u8]) -> Option<&'static str> {
+    use imagesize::ImageType;
+    match imagesize::image_type(body) {
+        Ok(ImageType::Jpeg) => Some("jpeg"),
+        Ok(ImageType::Png) => Some("png"),
+        Ok(ImageType::Webp) => Some("webp"),
+        Ok(ImageType::Gif) => Some("gif"),
+        Ok(ImageType::Bmp) => Some("bmp"),
+        Ok(ImageType::Ico) => Some("ico"),
+        Ok(ImageType::Heif(imagesize::Compression::Av1)) => Some("avif"),
+        _ => String::from_utf8_lossy(&body[..body.len().min(1_024)])
+            .contains("<svg")
+            .then_some("svg"),
+    }
+}
+
+/// A browser with a gate, ready to measure.
+pub struct Measurer {
+    page: Page,
+    plan: Plan,
+    gate: Gate,
+    _browser: Chromium,
+}
+
+/// Why nothing could be measured.
+#[derive(Debug, Error)]
+pub enum MeasureError {
+    /// Not an address that a browser can open.
+    #[error("“{0}” is no address of a page: write it as in http://127.0.0.1:4811/visit.html")]
+    Address(String),
+    /// There is no browser.
+    #[error(transparent)]
+    Browser(#[from] ChromiumError),
+    /// The gate could not be opened.
+    #[error("the gate for the browser could not be opened: {0}")]
+    Gate(#[from] std::io::Error),
+    /// The page could not be read.
+    #[error(transparent)]
+    Page(#[from] PageError),
+    /// It leads to a host that was not entered.
+    #[error("{from} leads to {to}, which was not entered; measure that address instead, or allow its host")]
+    Elsewhere {
+        /// The address that was asked for.
+        from: String,
+        /// The host and port behind it.
+        to: String,
+    },
+}
+
+impl From<DevtoolsError> for MeasureError {
+    fn from(error: DevtoolsError) -> Self {
+        Self::Browser(error.into())
+    }
+}
+
+impl Measurer {
+    /// Starts a browser for `plan`.
+    pub async fn start(plan: Plan) -> Result<Self, MeasureError> {
+        let gate = Gate::open(plan.rules.clone()).await?;
+        let browser = Chromium::start(&gate).await?;
+        let page = browser.page().await?;
+        Ok(Self { page, plan, gate, _browser: browser })
+    }
+
+    /// The hosts that pages asked for and that were not entered, each with one of the addresses.
+    pub fn refused(&self) -> BTreeMap<Authority, String> {
+        self.gate.refused()
+    }
+
+    /// Measures one page.
+    pub async fn page(&self, address: &str) -> Result<MeasuredPage, MeasureError> {
+        let mut files = Files::new();
+        let mut sheet = Sheet::default();
+        for &viewport in &self.plan.widths {
+            for &density in &self.plan.densities {
+                self.page.resize(viewport, density).await?;
+                let opened = self.page.open(address, &files).await;
+                let (reading, new) = opened.map_err(|error| self.explain(address, error))?;
+                files.extend(new);
+                sheet.add(viewport, density, &reading, &files);
+            }
+        }
+        for viewport in self.between(&sheet.breakpoints) {
+            self.page.resize(LayoutWidth::of(viewport), Density::ONE).await?;
+            sheet.add_boxes(viewport, &self.page.read().await?);
+        }
+        Ok(sheet.finish())
+    }
+
+    /// Measures `start` and what it links to on the same host, telling `heard` of each page as it
+    /// is done; stops early where `heard` says so.
+    pub async fn site(
+        &self,
+        start: &str,
+        mut heard: impl FnMut(Progress<'_>) -> Go,
+    ) -> Result<(), MeasureError> {
+        let mut waiting = VecDeque::from([plain(start)]);
+        let mut seen: BTreeSet<String> = waiting.iter().cloned().collect();
+        let mut done = 0;
+        while let Some(address) = waiting.pop_front() {
+            let outcome = self.page(&address).await;
+            done += 1;
+            if let Ok(page) = &outcome {
+                for link in self.same_site(start, &page.links) {
+                    if seen.len() < self.plan.pages && seen.insert(link.clone()) {
+                        waiting.push_back(link);
+                    }
+                }
+            }
+            if done == 1 && let Err(error) = outcome {
+                return Err(error);
+            }
+            let progress = Progress { done, known: seen.len(), address: &address, outcome };
+            if heard(progress) == Go::Stop {
+                break;
+            }
+        }
+        Ok(())
+    }
+
+    fn same_site(&self, start: &str, links: &[String]) -> Vec<String> {
+        let home = Url::parse(start).ok().and_then(|url| Authority::of(&url));
+        links
+            .iter()
+            .filter(|link| Url::parse(link).ok().and_then(|url| Authority::of(&url)) == home)
+            .map(|link| plain(link))
+            .filter(|link| !leads_to_a_file(link))
+            .collect()
+    }
+
+    /// A redirect to a host that was not entered shows as the gate's own refusal.
+    fn explain(&self, address: &str, error: PageError) -> MeasureError {
+        let home = Url::parse(address).ok().and_then(|url| Authority::of(&url));
+        let refused = self.gate.refused();
+        let elsewhere = refused.keys().find(|authority| Some(*authority) != home.as_ref());
+        match (&error, elsewhere) {
+            (PageError::Status { status: 403, .. }, Some(to)) => {
+                MeasureError::Elsewhere { from: address.to_owned(), to: to.to_string() }
+            }
+            _ => error.into(),
+        }
+    }
+
+    /// Viewports for boxes alone: both ends and the middle of each stretch between breakpoints.
+    fn between(&self, breakpoints: &[u32]) -> Vec<u32> {
+        let mut ends: BTreeSet<u32> = EDGES.into();
+        let inside = |b: &&u32| (EDGES[0]..=EDGES[1]).contains(*b);
+        ends.extend(breakpoints.iter().filter(inside).flat_map(|&b| [b - 1, b]));
+        let ordered: Vec<u32> = ends.iter().copied().collect();
+        ends.extend(ordered.windows(2).map(|pair| pair[0].midpoint(pair[1])));
+        for width in &self.plan.widths {
+            ends.remove(&width.width);
+        }
+        ends.into_iter().take(MOST_BETWEEN).collect()
+    }
+}
+
+/// An address without the part that only says where on the page.
+fn plain(address: &str) -> String {
+    address.split('#').next().unwrap_or_default().to_owned()
+}
+
+fn leads_to_a_file(address: &str) -> bool {
+    let path = Url::parse(address).map(|url| url.path().to_ascii_lowercase()).unwrap_or_default();
+    let name = path.rsplit('/').next().unwrap_or_default();
+    match name.rsplit_once('.') {
+        Some((_, extension)) => !matches!(extension, "html" | "htm" | "xhtml" | "php" | "aspx"),
+        None => false,
+    }
+}
+
+/// How far a site was measured.
+pub struct Progress<'a> {
+    /// Pages that are done, this one included.
+    pub done: usize,
+    /// Pages that are known of.
+    pub known: usize,
+    /// This page.
+    pub address: &'a str,
+    /// What was found on it.
+    pub outcome: Result<MeasuredPage, MeasureError>,
+}
+
+/// Whether to go on.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Go {
+    /// To the next page.
+    On,
+    /// No further.
+    Stop,
+}
+
+/// What was read of a page so far.
+#[derive(Default)]
+struct Sheet {
+    address: String,
+    title: String,
+    heights: BTreeMap<u32, f64>,
+    breakpoints: Vec<u32>,
+    places: Vec<Place>,
+    left: usize,
+    links: Vec<String>,
+}
+
+impl Sheet {
+    fn add(&mut self, viewport: LayoutWidth, density: Density, reading: &Reading, files: &Files) {
+        self.address.clone_from(&reading.address);
+        self.title.clone_from(&reading.title);
+        self.heights.insert(viewport.width, reading.height);
+        self.breakpoints.clone_from(&reading.breakpoints);
+        self.left = reading.left;
+        self.links.clone_from(&reading.links);
+        for found in &reading.found {
+            let place = self.place(found);
+            let size = BoxSize { width: found.rect.width, height: found.rect.height };
+            place.boxes.insert(viewport.width, size);
+            place.rendered.insert(viewport.width, size);
+            place.positions.insert(viewport.width, (found.rect.x, found.rect.y));
+            let file = files.get(&found.address).filter(|file| file.status < 400 && found.loaded);
+            let served = ServedFile::new(&found.address, file);
+            if !found.address.is_empty() {
+                let files = place.files.entry(viewport.width).or_default();
+                files.insert(density.get().to_string(), served);
+            }
+            place.above_fold |= size.is_shown() && found.rect.y < f64::from(viewport.height);
+            place.lcp |= reading.lcp.as_ref() == Some(&found.selector);
+        }
+    }
+
+    fn add_boxes(&mut self, viewport: u32, reading: &Reading) {
+        for found in &reading.found {
+            let size = BoxSize { width: found.rect.width, height: found.rect.height };
+            self.place(found).rendered.insert(viewport, size);
+        }
+    }
+
+    /// The place of `found`, which is the same at every viewport by its selector.
+    fn place(&mut self, found: &Found) -> &mut Place {
+        let known = self.places.iter().position(|place| place.selector == found.selector);
+        let at = known.unwrap_or_else(|| {
+            self.places.push(Place {
+                selector: found.selector.clone(),
+                loose: found.loose.clone(),
+                kind: found.kind,
+                boxes: Boxes::new(),
+                rendered: Boxes::new(),
+                positions: BTreeMap::new(),
+                files: BTreeMap::new(),
+                painting: found.painting,
+                position: found.position.clone(),
+                srcset: found.srcset.clone(),
+                sizes: found.sizes.clone(),
+                alt: found.alt.clone(),
+                has_dimensions: found.has_dimensions,
+                lazy: found.lazy,
+                above_fold: false,
+                lcp: false,
+            });
+            self.places.len() - 1
+        });
+        &mut self.places[at]
+    }
+
+    fn finish(self) -> MeasuredPage {
+        MeasuredPage {
+            address: self.address,
+            title: self.title,
+            heights: self.heights,
+            breakpoints: self.breakpoints,
+            places: self.places,
+            left: self.left,
+            links: self.links,
+        }
+    }
+}
