@@ -42,16 +42,6 @@ pub struct BoxSize {
     pub height: f64,
 }
 
-#[cfg(feature = "schema")]
-impl utoipa::PartialSchema for BoxSize {
-    fn schema() -> utoipa::openapi::RefOr<utoipa::openapi::schema::Schema> {
-        <Vec<f64> as utoipa::PartialSchema>::schema()
-    }
-}
-
-#[cfg(feature = "schema")]
-impl utoipa::ToSchema for BoxSize {}
-
 impl From<[f64; 2]> for BoxSize {
     fn from([width, height]: [f64; 2]) -> Self {
         Self { width, height }
@@ -94,6 +84,40 @@ impl BoxSize {
 
 /// A slot's boxes, by the width of the viewport they were measured at.
 pub type Boxes = BTreeMap<u32, BoxSize>;
+
+/// The width at which a file of shape `aspect` is rendered at every viewport in `boxes`, and at
+/// those between where a fit begins to follow the other side of the box: boxes are taken to grow
+/// evenly from one viewport to the next. Viewports that show nothing are left out.
+pub fn rendered_widths(boxes: &Boxes, fit: Fit, aspect: f64) -> BTreeMap<u32, f64> {
+    let shown: Vec<(u32, BoxSize)> =
+        boxes.iter().map(|(&v, &size)| (v, size)).filter(|(_, size)| size.is_shown()).collect();
+    let width = |size: BoxSize| size.rendered(fit, aspect).width;
+    let mut widths: BTreeMap<u32, f64> = shown.iter().map(|&(v, size)| (v, width(size))).collect();
+    if !matches!(fit, Fit::Cover | Fit::Contain) {
+        return widths;
+    }
+    for pair in shown.windows(2) {
+        let [(v, a), (w, b)] = [pair[0], pair[1]];
+        // How much wider the box is than the file would be at the box's height.
+        let (at_a, at_b) = (a.width - a.height * aspect, b.width - b.height * aspect);
+        if at_a * at_b >= 0.0 {
+            continue;
+        }
+        let crossing = f64::from(v) + f64::from(w - v) * at_a / (at_a - at_b);
+        for viewport in [crossing.floor() as u32, crossing.ceil() as u32] {
+            if v < viewport && viewport < w {
+                let share = f64::from(viewport - v) / f64::from(w - v);
+                let between = |a: f64, b: f64| a + (b - a) * share;
+                let size = BoxSize {
+                    width: between(a.width, b.width),
+                    height: between(a.height, b.height),
+                };
+                widths.insert(viewport, width(size));
+            }
+        }
+    }
+    widths
+}
 
 /// Shapes differ by at most this much where one file, cropped to the slot, serves all of them.
 const SAME_SHAPE: f64 = 0.02;
@@ -149,10 +173,22 @@ mod tests {
     }
 
     #[test]
+    fn a_cover_that_changes_sides_between_two_viewports_is_followed() {
+        // As wide as the viewport and 300 px high: a file of 3:2 needs 450 px at least.
+        let boxes: Boxes =
+            [320, 1_320].map(|v| (v, BoxSize { width: v.into(), height: 300.0 })).into();
+        let widths = rendered_widths(&boxes, Fit::Cover, 1.5);
+        assert_eq!(widths, [(320, 450.0), (450, 450.0), (1_320, 1_320.0)].into());
+    }
+
+    #[test]
     fn who_crops_follows_how_much_the_shape_changes() {
         let boxes = |second: f64| -> Boxes {
-            [(390, BoxSize { width: 300.0, height: 200.0 }), (820, BoxSize { width: second, height: 200.0 })]
-                .into()
+            [
+                (390, BoxSize { width: 300.0, height: 200.0 }),
+                (820, BoxSize { width: second, height: 200.0 }),
+            ]
+            .into()
         };
         assert_eq!(Cropping::of(&boxes(303.0), Fit::Cover), Cropping::File);
         assert_eq!(Cropping::of(&boxes(360.0), Fit::Cover), Cropping::Browser);

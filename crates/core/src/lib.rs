@@ -27,6 +27,7 @@ pub mod needs;
 pub mod orientation;
 pub mod picture;
 pub mod raster;
+pub mod recognise;
 pub mod render;
 pub mod resize;
 pub mod sizes;

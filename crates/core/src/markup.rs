@@ -80,11 +80,13 @@ mod tests {
     #[test]
     fn a_header_that_changes_its_shape_gets_a_source_for_each() {
         let header = boxes(&[
-            (390, 390.0, 300.0), (820, 820.0, 400.0), (1280, 1280.0, 480.0), (1920, 1920.0, 640.0),
+            (390, 390.0, 300.0),
+            (820, 820.0, 400.0),
+            (1280, 1280.0, 480.0),
+            (1920, 1920.0, 640.0),
         ]);
         let shapes = shapes(&header, Fit::Cover, &[600, 1100]);
-        let told: Vec<_> =
-            shapes.iter().map(|s| (s.media(), s.largest().unwrap().width)).collect();
+        let told: Vec<_> = shapes.iter().map(|s| (s.media(), s.largest().unwrap().width)).collect();
         assert_eq!(
             told,
             [

@@ -88,8 +88,7 @@ impl ByteModel {
 /// 92 % of the last kept is dropped. Where neighbours are more than [`BYTE_STEP`] apart by
 /// `model`, the widest gap in bytes is filled first, with steps of equal bytes.
 pub fn variant_widths(needs: &[Need], available: u32, model: ByteModel) -> Vec<u32> {
-    let mut wanted: Vec<u32> =
-        needs.iter().map(|need| need.pixels.width.min(available)).collect();
+    let mut wanted: Vec<u32> = needs.iter().map(|need| need.pixels.width.min(available)).collect();
     wanted.sort_unstable_by(|a, b| b.cmp(a));
     let mut kept: Vec<u32> = Vec::new();
     for width in wanted {

@@ -129,7 +129,8 @@ fn follow(samples: &[Sample]) -> Option<Length> {
         return None;
     }
     let rounded = |vw_digits: i32, px_digits: i32| {
-        let round = |value: f64, digits: i32| (value * 10f64.powi(digits)).round() / 10f64.powi(digits);
+        let round =
+            |value: f64, digits: i32| (value * 10f64.powi(digits)).round() / 10f64.powi(digits);
         let even = middle(samples, round(best.vw, vw_digits));
         Length { vw: even.vw, px: round(even.px, px_digits) }
     };
@@ -198,8 +199,14 @@ mod tests {
     #[test]
     fn a_change_stands_at_the_pages_own_breakpoint() {
         let samples = [
-            (390, 358.0), (599, 567.0), (600, 284.0), (819, 393.5), (820, 394.0), (1199, 583.5),
-            (1200, 568.0), (1920, 568.0),
+            (390, 358.0),
+            (599, 567.0),
+            (600, 284.0),
+            (819, 393.5),
+            (820, 394.0),
+            (1199, 583.5),
+            (1200, 568.0),
+            (1920, 568.0),
         ];
         assert_eq!(
             sizes(&samples, &[600, 1200]),

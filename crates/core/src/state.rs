@@ -130,9 +130,8 @@ pub fn states(showings: &[Showing]) -> Vec<State> {
         return vec![State::Empty];
     }
     let most = |of: &dyn Fn(&Showing) -> f64| shown.iter().map(|s| of(s)).fold(0.0, f64::max);
-    let least = |of: &dyn Fn(&Showing) -> f64| {
-        shown.iter().map(|s| of(s)).fold(f64::INFINITY, f64::min)
-    };
+    let least =
+        |of: &dyn Fn(&Showing) -> f64| shown.iter().map(|s| of(s)).fold(f64::INFINITY, f64::min);
     let mut states = Vec::new();
     let squash = most(&Showing::squash);
     if squash > SQUASH {

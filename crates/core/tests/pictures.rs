@@ -64,8 +64,7 @@ fn a_file_cut_off_anywhere_is_found_before_it_is_kept() {
         assert_eq!(Picture::open(&file).unwrap().verify(), Ok(()));
         for percent in [30, 60, 90, 99] {
             let part = &file[..file.len() * percent / 100];
-            let found =
-                Picture::open(part).and_then(|p| Ok(p.verify()?));
+            let found = Picture::open(part).and_then(|p| Ok(p.verify()?));
             let cut_off = PictureError::Codec(CodecError::Truncated(format));
             assert_eq!(found, Err(cut_off), "{format} at {percent} %");
         }

@@ -1,11 +1,13 @@
 //! What every request shares.
 
+use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use brisk_margin_store::Store;
 use tokio::sync::broadcast;
 
 use crate::folder::DataFolder;
+use crate::measuring::Measuring;
 use crate::workshop::Workshop;
 
 /// The running application. Clones are handles on the same one.
@@ -17,6 +19,9 @@ pub struct App {
     pub workshop: Workshop,
     folder: Arc<DataFolder>,
     changes: broadcast::Sender<Change>,
+    /// Measuring of pages, one at a time.
+    pub measuring: Measuring,
+    own_ports: BTreeSet<u16>,
 }
 
 /// Something that an open list or page may want to show.
@@ -26,6 +31,10 @@ pub enum Change {
     Pictures,
     /// A file was made.
     Variants,
+    /// A page was measured, or a slot changed.
+    Layouts,
+    /// Measuring went on.
+    Measuring,
 }
 
 impl App {
@@ -33,7 +42,25 @@ impl App {
     pub fn new(store: Store, workshop: Workshop, folder: DataFolder) -> Self {
         // A listener that falls this far behind is told to look at everything again.
         let (changes, _) = broadcast::channel(64);
-        Self { store, workshop, folder: Arc::new(folder), changes }
+        Self {
+            store,
+            workshop,
+            folder: Arc::new(folder),
+            changes,
+            measuring: Measuring::default(),
+            own_ports: BTreeSet::new(),
+        }
+    }
+
+    /// The same, with ports of this machine that no measured page may reach.
+    pub fn with_own_ports(self, own_ports: BTreeSet<u16>) -> Self {
+        Self { own_ports, ..self }
+    }
+
+    /// Ports of this machine that no measured page may reach: the application's own and its
+    /// database's.
+    pub fn own_ports(&self) -> &BTreeSet<u16> {
+        &self.own_ports
     }
 
     /// Its data folder.

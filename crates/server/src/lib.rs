@@ -2,6 +2,7 @@
 //!
 //! - [`api`]: what a browser or a script can ask, over HTTP.
 //! - [`intake`]: the way of a file into the library.
+//! - [`measuring`]: pages measured in the background, and kept.
 //! - [`variants`]: the way from a picture to the file for its slot.
 //! - [`workshop`]: where pictures are decoded and encoded, within bounds.
 //! - [`guard`] and [`web`]: who may ask, and the client's own files.
@@ -13,6 +14,7 @@ pub mod command;
 pub mod folder;
 pub mod guard;
 pub mod intake;
+pub mod measuring;
 pub mod variants;
 pub mod web;
 pub mod workshop;

@@ -12,7 +12,7 @@ use brisk_margin_core::render;
 use brisk_margin_core::units::Bytes;
 use brisk_margin_store::pictures::Picture;
 use brisk_margin_store::variants::{Framing, NewVariant, Order, Variant};
-use brisk_margin_store::{BlobError, StoreError};
+use brisk_margin_store::{BlobError, BlobHash, StoreError};
 use thiserror::Error;
 
 use crate::app::{App, Change};
@@ -95,11 +95,36 @@ impl Look {
 /// The whole of `picture` at the size of `look`, as WebP.
 pub async fn preview(app: &App, picture: &Picture, look: Look) -> Result<bytes::Bytes, MakeError> {
     let side = look.long_side();
-    derived(app, picture, &format!("preview-{side}"), move |original| {
-        let quality = Quality::new(88)?;
-        Ok(encode::encode(&render::preview(original, side)?, Encoding::Webp(quality))?.bytes)
-    })
-    .await
+    derived(app, picture, &format!("preview-{side}"), move |original| preview_of(original, side))
+        .await
+}
+
+/// The file under `hash`, which a page serves, small, as WebP; `None` where there is none.
+pub async fn served_preview(app: &App, hash: &BlobHash) -> Result<Option<bytes::Bytes>, MakeError> {
+    const SIDE: u32 = 640;
+    if let Some(kept) = app.store.blobs().derived(hash, "served").await? {
+        return Ok(Some(kept));
+    }
+    let Some(length) = app.store.blobs().length(hash).await? else {
+        return Ok(None);
+    };
+    let room = app.workshop.admit(length).await;
+    let file = app.store.blobs().get(hash).await?;
+    let facts = {
+        let file = file.clone();
+        let read = move || Original::open(&file).map(|original| original.facts().clone());
+        app.workshop.run(room, read).await??
+    };
+    let room = app.workshop.admit(facts.memory(length)).await;
+    let make = move || preview_of(&Original::open(&file)?, SIDE);
+    let made = bytes::Bytes::from(app.workshop.run(room, make).await??);
+    app.store.blobs().put_derived(hash, "served", made.clone()).await?;
+    Ok(Some(made))
+}
+
+fn preview_of(original: &Original<'_>, side: u32) -> Result<Vec<u8>, MakeError> {
+    let quality = Quality::new(88)?;
+    Ok(encode::encode(&render::preview(original, side)?, Encoding::Webp(quality))?.bytes)
 }
 
 /// What `make` makes of `picture`, kept under `kind` and made again where it was lost.

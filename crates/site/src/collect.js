@@ -66,7 +66,8 @@
       position: style.objectPosition,
       alt: img.getAttribute("alt"),
       hasDimensions: img.hasAttribute("width") && img.hasAttribute("height"),
-      lazy: img.loading === "lazy",
+      // Measuring asks for lazy pictures by changing the property.
+      lazy: img.dataset.wasLazy === "1" || img.loading === "lazy",
     });
   }
   for (const element of document.querySelectorAll("body, body *")) {
@@ -96,6 +97,7 @@
   }));
 
   const breakpoints = new Set();
+  let asksForDensity = document.scripts.length > 0 || document.querySelector("img[srcset], source") !== null;
   const read = (text) => {
     for (const [, limit, value, unit] of text.matchAll(/(min|max)-width:\s*([\d.]+)(px|em|rem)/g)) {
       const px = Math.round(Number(value) * (unit === "px" ? 1 : 16));
@@ -107,8 +109,12 @@
   };
   for (const sheet of document.styleSheets) {
     try {
-      for (const rule of sheet.cssRules) if (rule instanceof CSSMediaRule) read(rule.conditionText);
+      for (const rule of sheet.cssRules) {
+        if (rule instanceof CSSMediaRule) read(rule.conditionText);
+        if (/image-set\(|resolution|pixel-ratio/.test(rule.cssText)) asksForDensity = true;
+      }
     } catch {
+      asksForDensity = true;
       // A style sheet from elsewhere keeps its rules to itself.
     }
   }
@@ -120,6 +126,7 @@
     address: location.href,
     found,
     left,
+    dependsOnDensity: asksForDensity,
     icons,
     breakpoints: [...breakpoints].sort((a, b) => a - b),
     links: [...new Set(links)].slice(0, 2000),

@@ -96,9 +96,8 @@ impl Devtools {
         }
         self.calls.send(message.to_string()).map_err(|_| DevtoolsError::Gone)?;
         let answer = tokio::time::timeout(PATIENCE, answer).await;
-        let mut answer = answer
-            .map_err(|_| DevtoolsError::Silent(method))?
-            .map_err(|_| DevtoolsError::Gone)?;
+        let mut answer =
+            answer.map_err(|_| DevtoolsError::Silent(method))?.map_err(|_| DevtoolsError::Gone)?;
         match answer.get("error") {
             Some(error) => {
                 let message = error["message"].as_str().unwrap_or("no reason given").to_owned();

@@ -39,7 +39,10 @@ impl Authority {
     fn parse(text: &str) -> Option<Self> {
         Self::of(&Url::parse(&format!("http://{text}/")).ok()?).map(|found| Self {
             // `http` hides its default port.
-            port: text.rsplit_once(':').and_then(|(_, port)| port.parse().ok()).unwrap_or(found.port),
+            port: text
+                .rsplit_once(':')
+                .and_then(|(_, port)| port.parse().ok())
+                .unwrap_or(found.port),
             ..found
         })
     }
@@ -71,6 +74,7 @@ pub struct Rules {
 pub struct Gate {
     address: SocketAddr,
     refused: Arc<Mutex<BTreeMap<Authority, String>>>,
+    unreachable: Arc<Mutex<BTreeSet<Authority>>>,
     task: JoinHandle<()>,
 }
 
@@ -80,7 +84,10 @@ impl Gate {
         let listener = TcpListener::bind(("127.0.0.1", 0)).await?;
         let address = listener.local_addr()?;
         let refused = Arc::new(Mutex::new(BTreeMap::new()));
-        let guard = Arc::new(Guard { rules, refused: Arc::clone(&refused) });
+        let unreachable = Arc::new(Mutex::new(BTreeSet::new()));
+        let guard =
+            Guard { rules, refused: Arc::clone(&refused), unreachable: Arc::clone(&unreachable) };
+        let guard = Arc::new(guard);
         let task = tokio::spawn(async move {
             while let Ok((stream, _)) = listener.accept().await {
                 let guard = Arc::clone(&guard);
@@ -88,7 +95,7 @@ impl Gate {
                 tokio::spawn(async move { guard.pass(stream).await.ok() });
             }
         });
-        Ok(Self { address, refused, task })
+        Ok(Self { address, refused, unreachable, task })
     }
 
     /// Where it listens.
@@ -102,6 +109,13 @@ impl Gate {
     }
 }
 
+impl Gate {
+    /// Whether nobody answered at an allowed host and port.
+    pub fn is_unreachable(&self, authority: &Authority) -> bool {
+        self.unreachable.lock().expect("no panic holds the lock").contains(authority)
+    }
+}
+
 impl Drop for Gate {
     fn drop(&mut self) {
         self.task.abort();
@@ -111,6 +125,15 @@ impl Drop for Gate {
 struct Guard {
     rules: Rules,
     refused: Arc<Mutex<BTreeMap<Authority, String>>>,
+    unreachable: Arc<Mutex<BTreeSet<Authority>>>,
+}
+
+/// Why a connection was not made.
+enum Closed {
+    /// The rules forbid it.
+    Refused,
+    /// Nobody answers there.
+    Unreachable,
 }
 
 impl Guard {
@@ -121,9 +144,17 @@ impl Guard {
         let Some(request) = Request::parse(&head) else {
             return answer(&mut browser, "400 Bad Request").await;
         };
-        let Some(mut server) = self.connect(&request).await else {
-            self.note(&request);
-            return answer(&mut browser, "403 Forbidden").await;
+        let mut server = match self.connect(&request.authority).await {
+            Ok(server) => server,
+            Err(Closed::Refused) => {
+                self.note(&request);
+                return answer(&mut browser, "403 Forbidden").await;
+            }
+            Err(Closed::Unreachable) => {
+                let unreachable = self.unreachable.lock();
+                unreachable.expect("no panic holds the lock").insert(request.authority);
+                return answer(&mut browser, "502 Bad Gateway").await;
+            }
         };
         match &request.forward {
             Some(head) => server.write_all(head.as_bytes()).await?,
@@ -134,20 +165,22 @@ impl Guard {
         Ok(())
     }
 
-    async fn connect(&self, request: &Request) -> Option<TcpStream> {
-        let authority = &request.authority;
+    async fn connect(&self, authority: &Authority) -> Result<TcpStream, Closed> {
         if !self.rules.allowed.contains(authority) {
-            return None;
+            return Err(Closed::Refused);
         }
         let host = authority.host.trim_matches(['[', ']']);
-        let found: Vec<SocketAddr> = lookup_host((host, authority.port)).await.ok()?.collect();
+        let found = lookup_host((host, authority.port)).await.map_err(|_| Closed::Unreachable)?;
         let reachable = found.into_iter().find(|address| {
             let own = address.ip().is_loopback() && self.rules.own_ports.contains(&address.port());
             // A public name that leads to a private address is a trick.
             !own && (authority.is_literal() || !is_private(address.ip()))
-        })?;
-        let connect = TcpStream::connect(reachable);
-        tokio::time::timeout(Duration::from_secs(10), connect).await.ok()?.ok()
+        });
+        let connect = TcpStream::connect(reachable.ok_or(Closed::Refused)?);
+        match tokio::time::timeout(Duration::from_secs(10), connect).await {
+            Ok(Ok(stream)) => Ok(stream),
+            _ => Err(Closed::Unreachable),
+        }
     }
 
     fn note(&self, request: &Request) {
@@ -315,8 +348,16 @@ mod tests {
     #[test]
     fn private_addresses_are_known_in_every_spelling() {
         for private in [
-            "127.0.0.1", "10.1.2.3", "192.168.0.1", "169.254.169.254", "100.64.0.1", "0.0.0.0",
-            "::1", "fe80::1", "fd00::1", "::ffff:127.0.0.1",
+            "127.0.0.1",
+            "10.1.2.3",
+            "192.168.0.1",
+            "169.254.169.254",
+            "100.64.0.1",
+            "0.0.0.0",
+            "::1",
+            "fe80::1",
+            "fd00::1",
+            "::ffff:127.0.0.1",
         ] {
             assert!(is_private(private.parse().unwrap()), "{private}");
         }

@@ -7,6 +7,8 @@ use brisk_margin_core::geometry::Size;
 use brisk_margin_core::layout::{BoxSize, Boxes, LayoutWidth};
 use brisk_margin_core::state::Painting;
 use brisk_margin_core::units::{Bytes, Density};
+use futures::StreamExt;
+use futures::stream::FuturesUnordered;
 use serde::Serialize;
 use thiserror::Error;
 use url::Url;
@@ -19,8 +21,12 @@ use crate::page::{Fetched, Files, Found, Kind, Page, PageError, Reading};
 /// Viewports between the layout widths at which only boxes are read, besides those at the page's
 /// own breakpoints.
 const EDGES: [u32; 2] = [320, 2_560];
-/// Most viewports that are read for boxes alone.
-const MOST_BETWEEN: usize = 24;
+/// Most viewports that are read for boxes alone, at breakpoints and again between them.
+const MOST_BETWEEN: usize = 60;
+/// How far a box may be from growing evenly, in CSS px.
+const EVEN: f64 = 0.25;
+/// Pages that are measured at once; the browser paints them on all cores.
+const TABS: usize = 2;
 
 /// What to measure, and what may be reached for it.
 #[derive(Debug, Clone)]
@@ -70,6 +76,8 @@ pub struct MeasuredPage {
     pub left: usize,
     /// Where it links to.
     pub links: Vec<String>,
+    /// The files that came, by their addresses.
+    pub files: Files,
 }
 
 /// A place on a page that shows a picture.
@@ -163,7 +171,7 @@ fn format_of(body: &[u8]) -> Option<&'static str> {
 
 /// A browser with a gate, ready to measure.
 pub struct Measurer {
-    page: Page,
+    tabs: Vec<Page>,
     plan: Plan,
     gate: Gate,
     _browser: Chromium,
@@ -185,7 +193,9 @@ pub enum MeasureError {
     #[error(transparent)]
     Page(#[from] PageError),
     /// It leads to a host that was not entered.
-    #[error("{from} leads to {to}, which was not entered; measure that address instead, or allow its host")]
+    #[error(
+        "{from} leads to {to}, which was not entered; measure that address instead, or allow its host"
+    )]
     Elsewhere {
         /// The address that was asked for.
         from: String,
@@ -205,33 +215,95 @@ impl Measurer {
     pub async fn start(plan: Plan) -> Result<Self, MeasureError> {
         let gate = Gate::open(plan.rules.clone()).await?;
         let browser = Chromium::start(&gate).await?;
-        let page = browser.page().await?;
-        Ok(Self { page, plan, gate, _browser: browser })
+        let mut tabs = Vec::new();
+        for _ in 0..TABS {
+            tabs.push(browser.page().await?);
+        }
+        Ok(Self { tabs, plan, gate, _browser: browser })
     }
 
     /// The hosts that pages asked for and that were not entered, each with one of the addresses.
     pub fn refused(&self) -> BTreeMap<Authority, String> {
-        self.gate.refused()
+        let asked: BTreeSet<Authority> = self.tabs.iter().flat_map(Page::asked).collect();
+        let mut refused = self.gate.refused();
+        refused.retain(|authority, _| asked.contains(authority));
+        refused
     }
 
     /// Measures one page.
     pub async fn page(&self, address: &str) -> Result<MeasuredPage, MeasureError> {
+        self.page_in(&self.tabs[0], address).await
+    }
+
+    async fn page_in(&self, tab: &Page, address: &str) -> Result<MeasuredPage, MeasureError> {
         let mut files = Files::new();
         let mut sheet = Sheet::default();
         for &viewport in &self.plan.widths {
-            for &density in &self.plan.densities {
-                self.page.resize(viewport, density).await?;
-                let opened = self.page.open(address, &files).await;
-                let (reading, new) = opened.map_err(|error| self.explain(address, error))?;
-                files.extend(new);
-                sheet.add(viewport, density, &reading, &files);
+            self.at(tab, address, viewport, &mut files, &mut sheet).await?;
+        }
+        let mut ends: BTreeSet<u32> = EDGES.into();
+        let inside = |b: &&u32| (EDGES[0]..=EDGES[1]).contains(*b);
+        ends.extend(sheet.breakpoints.iter().filter(inside).flat_map(|&b| [b - 1, b]));
+        for &viewport in ends.iter().take(MOST_BETWEEN) {
+            Self::boxes_at(tab, viewport, &mut sheet).await?;
+        }
+        self.refine(tab, &mut sheet).await?;
+        Ok(sheet.finish(files))
+    }
+
+    async fn boxes_at(tab: &Page, viewport: u32, sheet: &mut Sheet) -> Result<(), MeasureError> {
+        tab.resize(LayoutWidth::of(viewport), Density::ONE).await?;
+        sheet.add_boxes(viewport, &tab.read().await?);
+        Ok(())
+    }
+
+    /// Looks at the middle of each stretch between known viewports, and again at the middles of
+    /// its halves where a box does not grow evenly: so limits in the layout that no media query
+    /// tells are found to a pixel or two.
+    async fn refine(&self, tab: &Page, sheet: &mut Sheet) -> Result<(), MeasureError> {
+        let known = sheet.viewports();
+        let mut stretches: VecDeque<(u32, u32)> =
+            known.iter().zip(known.iter().skip(1)).map(|(&a, &b)| (a, b)).collect();
+        let mut reads = 0;
+        while let Some((from, to)) = stretches.pop_front() {
+            let middle = from.midpoint(to);
+            if middle == from || reads >= MOST_BETWEEN {
+                continue;
+            }
+            reads += 1;
+            Self::boxes_at(tab, middle, sheet).await?;
+            if !sheet.grows_evenly(from, middle, to) {
+                stretches.extend([(from, middle), (middle, to)]);
             }
         }
-        for viewport in self.between(&sheet.breakpoints) {
-            self.page.resize(LayoutWidth::of(viewport), Density::ONE).await?;
-            sheet.add_boxes(viewport, &self.page.read().await?);
+        Ok(())
+    }
+
+    /// Opens `address` at `viewport`, once for all densities where they cannot matter.
+    async fn at(
+        &self,
+        tab: &Page,
+        address: &str,
+        viewport: LayoutWidth,
+        files: &mut Files,
+        sheet: &mut Sheet,
+    ) -> Result<(), MeasureError> {
+        let mut same_for_all: Option<Reading> = None;
+        for &density in &self.plan.densities {
+            if let Some(reading) = &same_for_all {
+                sheet.add(viewport, density, reading, files);
+                continue;
+            }
+            tab.resize(viewport, density).await?;
+            let opened = tab.open(address, files).await;
+            let (reading, new) = opened.map_err(|error| self.explain(address, error))?;
+            files.extend(new);
+            sheet.add(viewport, density, &reading, files);
+            if !reading.depends_on_density {
+                same_for_all = Some(reading);
+            }
         }
-        Ok(sheet.finish())
+        Ok(())
     }
 
     /// Measures `start` and what it links to on the same host, telling `heard` of each page as it
@@ -243,9 +315,19 @@ impl Measurer {
     ) -> Result<(), MeasureError> {
         let mut waiting = VecDeque::from([plain(start)]);
         let mut seen: BTreeSet<String> = waiting.iter().cloned().collect();
+        let mut free: Vec<&Page> = self.tabs.iter().collect();
+        let mut under_way = FuturesUnordered::new();
         let mut done = 0;
-        while let Some(address) = waiting.pop_front() {
-            let outcome = self.page(&address).await;
+        loop {
+            while let Some(address) = waiting.pop_front_if(|_| !free.is_empty()) {
+                let Some(tab) = free.pop() else { break };
+                under_way.push(async move {
+                    let outcome = self.page_in(tab, &address).await;
+                    (tab, address, outcome)
+                });
+            }
+            let Some((tab, address, outcome)) = under_way.next().await else { break };
+            free.push(tab);
             done += 1;
             if let Ok(page) = &outcome {
                 for link in self.same_site(start, &page.links) {
@@ -254,7 +336,9 @@ impl Measurer {
                     }
                 }
             }
-            if done == 1 && let Err(error) = outcome {
+            if done == 1
+                && let Err(error) = outcome
+            {
                 return Err(error);
             }
             let progress = Progress { done, known: seen.len(), address: &address, outcome };
@@ -278,27 +362,20 @@ impl Measurer {
     /// A redirect to a host that was not entered shows as the gate's own refusal.
     fn explain(&self, address: &str, error: PageError) -> MeasureError {
         let home = Url::parse(address).ok().and_then(|url| Authority::of(&url));
-        let refused = self.gate.refused();
+        let refused = self.refused();
         let elsewhere = refused.keys().find(|authority| Some(*authority) != home.as_ref());
+        let silent = home.as_ref().is_some_and(|home| self.gate.is_unreachable(home));
         match (&error, elsewhere) {
+            (PageError::Status { status: 502, .. }, _) if silent => PageError::NoAnswer {
+                address: address.to_owned(),
+                reason: "nobody listens at that host and port".to_owned(),
+            }
+            .into(),
             (PageError::Status { status: 403, .. }, Some(to)) => {
                 MeasureError::Elsewhere { from: address.to_owned(), to: to.to_string() }
             }
             _ => error.into(),
         }
-    }
-
-    /// Viewports for boxes alone: both ends and the middle of each stretch between breakpoints.
-    fn between(&self, breakpoints: &[u32]) -> Vec<u32> {
-        let mut ends: BTreeSet<u32> = EDGES.into();
-        let inside = |b: &&u32| (EDGES[0]..=EDGES[1]).contains(*b);
-        ends.extend(breakpoints.iter().filter(inside).flat_map(|&b| [b - 1, b]));
-        let ordered: Vec<u32> = ends.iter().copied().collect();
-        ends.extend(ordered.windows(2).map(|pair| pair[0].midpoint(pair[1])));
-        for width in &self.plan.widths {
-            ends.remove(&width.width);
-        }
-        ends.into_iter().take(MOST_BETWEEN).collect()
     }
 }
 
@@ -381,6 +458,24 @@ impl Sheet {
         }
     }
 
+    /// Every viewport that was looked at.
+    fn viewports(&self) -> BTreeSet<u32> {
+        self.places.iter().flat_map(|place| place.rendered.keys().copied()).collect()
+    }
+
+    /// Whether every box at `middle` is where a line from `from` to `to` has it.
+    fn grows_evenly(&self, from: u32, middle: u32, to: u32) -> bool {
+        let share = f64::from(middle - from) / f64::from(to - from);
+        self.places.iter().all(|place| {
+            let at = |viewport: u32| place.rendered.get(&viewport);
+            let (Some(a), Some(m), Some(b)) = (at(from), at(middle), at(to)) else {
+                return true;
+            };
+            let even = |a: f64, m: f64, b: f64| (a + (b - a) * share - m).abs() <= EVEN;
+            even(a.width, m.width, b.width) && even(a.height, m.height, b.height)
+        })
+    }
+
     /// The place of `found`, which is the same at every viewport by its selector.
     fn place(&mut self, found: &Found) -> &mut Place {
         let known = self.places.iter().position(|place| place.selector == found.selector);
@@ -408,7 +503,7 @@ impl Sheet {
         &mut self.places[at]
     }
 
-    fn finish(self) -> MeasuredPage {
+    fn finish(self, files: Files) -> MeasuredPage {
         MeasuredPage {
             address: self.address,
             title: self.title,
@@ -417,6 +512,7 @@ impl Sheet {
             places: self.places,
             left: self.left,
             links: self.links,
+            files,
         }
     }
 }

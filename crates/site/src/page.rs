@@ -1,7 +1,7 @@
 //! One page in the browser: opened at a layout width and density, scrolled to its end, read.
 
-use std::collections::HashMap;
-use std::sync::Arc;
+use std::collections::{BTreeSet, HashMap};
+use std::sync::{Arc, Mutex};
 use std::time::Duration;
 
 use base64::Engine;
@@ -14,8 +14,10 @@ use serde_json::{Value, json};
 use thiserror::Error;
 use tokio::sync::broadcast;
 use tokio::time::{Instant, timeout};
+use url::Url;
 
 use crate::devtools::{Devtools, DevtoolsError, Event};
+use crate::gate::Authority;
 
 /// How long a page may take to load.
 const LOAD: Duration = Duration::from_secs(20);
@@ -30,6 +32,8 @@ const MAX_BODY: u64 = 60 << 20;
 pub struct Page {
     devtools: Devtools,
     session: String,
+    /// Whom its pages asked, since the browser asks on its own account too.
+    asked: Mutex<BTreeSet<Authority>>,
 }
 
 /// What a page shows at one layout width.
@@ -46,6 +50,9 @@ pub struct Reading {
     pub left: usize,
     /// The icons that its head names.
     pub icons: Vec<Icon>,
+    /// Whether a denser screen may make the page choose other files: it has a `srcset`, a
+    /// `<source>`, a script, or a style that asks for the density.
+    pub depends_on_density: bool,
     /// Viewport widths at which its style sheets change, in CSS px.
     pub breakpoints: Vec<u32>,
     /// Where it links to.
@@ -104,7 +111,9 @@ pub enum Element {
 }
 
 /// What a place on a page is for.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Deserialize, serde::Serialize)]
+#[derive(
+    Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Deserialize, serde::Serialize,
+)]
 #[serde(rename_all = "lowercase")]
 pub enum Kind {
     /// In the page's header.
@@ -162,7 +171,9 @@ pub struct Fetched {
 #[derive(Debug, Clone, Error)]
 pub enum PageError {
     /// Nobody answers there.
-    #[error("{address} does not answer ({reason}); see that the address is right and the host is running")]
+    #[error(
+        "{address} does not answer ({reason}); see that the address is right and the host is running"
+    )]
     NoAnswer {
         /// The page.
         address: String,
@@ -209,7 +220,7 @@ impl Page {
         devtools: Devtools,
         session: String,
     ) -> Result<Self, DevtoolsError> {
-        let page = Self { devtools, session };
+        let page = Self { devtools, session, asked: Mutex::default() };
         let buffers = json!({"maxTotalBufferSize": 400 << 20, "maxResourceBufferSize": MAX_BODY});
         page.call("Network.enable", buffers).await?;
         page.call("Network.setCacheDisabled", json!({"cacheDisabled": true})).await?;
@@ -217,6 +228,11 @@ impl Page {
         let watch = json!({"source": include_str!("watch.js")});
         page.call("Page.addScriptToEvaluateOnNewDocument", watch).await?;
         Ok(page)
+    }
+
+    /// The hosts that pages asked for something.
+    pub fn asked(&self) -> BTreeSet<Authority> {
+        self.asked.lock().expect("no panic holds the lock").clone()
     }
 
     async fn call(&self, method: &'static str, params: Value) -> Result<Value, DevtoolsError> {
@@ -239,16 +255,15 @@ impl Page {
         Ok(())
     }
 
-    /// Opens `address`, lets lazy pictures load by scrolling to the end, and reads what is there.
-    /// Bodies of files that `known` has already are not fetched again.
-    pub async fn open(
-        &self,
-        address: &str,
-        known: &Files,
-    ) -> Result<(Reading, Files), PageError> {
+    /// Opens `address`, lets lazy pictures load, and reads what is there. Bodies of files that
+    /// `known` has already are not fetched again.
+    pub async fn open(&self, address: &str, known: &Files) -> Result<(Reading, Files), PageError> {
         let mut traffic = Traffic::new(self);
         let opened = self.call("Page.navigate", json!({"url": address})).await?;
         if let Some(reason) = opened["errorText"].as_str() {
+            // An error without a page of its own is no answer to the browser, but has a status.
+            traffic.settle().await;
+            traffic.check_document(address)?;
             return Err(PageError::NoAnswer {
                 address: address.to_owned(),
                 reason: reason.trim_start_matches("net::").to_owned(),
@@ -260,13 +275,13 @@ impl Page {
         }
         traffic.check_document(address)?;
         traffic.settle().await;
-        // Read before scrolling, which would end the watch for the largest paint.
+        // Before scrolling, which ends the watch for the largest paint.
+        self.evaluate(PAINTED).await?;
         let lcp = self.read().await?.lcp;
         self.evaluate(SCROLL).await?;
         traffic.settle().await;
         let reading = Reading { lcp, ..self.read().await? };
-        let files = traffic.files(known).await;
-        Ok((reading, files))
+        Ok((reading, traffic.files(known).await))
     }
 
     /// Reads the page as it is laid out now.
@@ -279,15 +294,27 @@ impl Page {
     }
 }
 
-/// Goes down a page one screen at a time, and back to its top.
+/// Waits until what is in view was painted, pictures decoded, but not for ever.
+const PAINTED: &str = "new Promise((done) => {
+    setTimeout(done, 1500);
+    requestAnimationFrame(() => requestAnimationFrame(() => setTimeout(done, 0)));
+})";
+
+/// Asks for lazy pictures, goes down the page a screen at a time for those that a script loads,
+/// and back to its top. Timers and not frames set the pace, since a frame waits for pictures to be
+/// decoded, which nobody looks at.
 const SCROLL: &str = "(async () => {
-    const frame = () => new Promise((done) => requestAnimationFrame(() => setTimeout(done, 0)));
-    for (let y = 0, n = 0; y < document.documentElement.scrollHeight && n < 200; y += innerHeight, n++) {
+    for (const img of document.images) {
+        if (img.loading === 'lazy') img.dataset.wasLazy = '1';
+        img.loading = 'eager';
+    }
+    const pause = () => new Promise((done) => setTimeout(done, 25));
+    for (let y = 0, n = 0; y < document.documentElement.scrollHeight && n < 100; y += innerHeight, n++) {
         scrollTo({ top: y, behavior: 'instant' });
-        await frame();
+        await pause();
     }
     scrollTo({ top: 0, behavior: 'instant' });
-    await frame();
+    await pause();
 })()";
 
 /// What goes over the wire while a page is open.
@@ -359,6 +386,11 @@ impl<'a> Traffic<'a> {
                 let address = params["request"]["url"].as_str().unwrap_or_default();
                 if address.starts_with("data:") {
                     return;
+                }
+                if let Some(authority) =
+                    Url::parse(address).ok().and_then(|url| Authority::of(&url))
+                {
+                    self.page.asked.lock().expect("no panic holds the lock").insert(authority);
                 }
                 // The page's own; frames ask later.
                 if params["type"] == "Document" && self.document.is_none() {

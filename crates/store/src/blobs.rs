@@ -3,6 +3,7 @@
 use std::path::Path;
 use std::sync::Arc;
 
+use brisk_margin_core::units::Bytes as Weight;
 use bytes::Bytes;
 use object_store::local::LocalFileSystem;
 use object_store::path::Path as Key;
@@ -36,6 +37,12 @@ impl BlobHash {
         let mut hasher = BlobHasher::default();
         hasher.update(data);
         hasher.finish()
+    }
+
+    /// The hash that `text` spells; `None` where it spells none.
+    pub fn parse(text: &str) -> Option<Self> {
+        let digits = text.bytes().all(|b| matches!(b, b'0'..=b'9' | b'a'..=b'f'));
+        (text.len() == 64 && digits).then(|| Self(text.to_owned()))
     }
 
     /// A hash that was stored before.
@@ -105,9 +112,14 @@ impl Blobs {
     }
 
     async fn holds(&self, hash: &BlobHash, length: u64) -> Result<bool, BlobError> {
+        Ok(self.length(hash).await?.is_some_and(|found| found.get() == length))
+    }
+
+    /// How many bytes are kept under `hash`; `None` where none are.
+    pub async fn length(&self, hash: &BlobHash) -> Result<Option<Weight>, BlobError> {
         match self.store.head(&hash.key()).await {
-            Ok(found) => Ok(found.size == length),
-            Err(object_store::Error::NotFound { .. }) => Ok(false),
+            Ok(found) => Ok(Some(Weight(found.size))),
+            Err(object_store::Error::NotFound { .. }) => Ok(None),
             Err(error) => Err(error.into()),
         }
     }

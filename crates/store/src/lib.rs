@@ -5,6 +5,7 @@
 
 pub mod blobs;
 mod entities;
+pub mod layouts;
 mod migrations;
 pub mod pictures;
 pub mod tally;

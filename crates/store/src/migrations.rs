@@ -8,7 +8,7 @@ pub struct Migrator;
 #[async_trait]
 impl MigratorTrait for Migrator {
     fn migrations() -> Vec<Box<dyn MigrationTrait>> {
-        vec![Box::new(PicturesAndVariants)]
+        vec![Box::new(PicturesAndVariants), Box::new(Layouts)]
     }
 }
 
@@ -70,6 +70,67 @@ impl MigrationTrait for PicturesAndVariants {
         manager
             .get_connection()
             .execute_unprepared("DROP TABLE variants; DROP TABLE pictures")
+            .await?;
+        Ok(())
+    }
+}
+
+struct Layouts;
+
+impl MigrationName for Layouts {
+    fn name(&self) -> &str {
+        "m0002_layouts"
+    }
+}
+
+#[async_trait]
+impl MigrationTrait for Layouts {
+    async fn up(&self, manager: &SchemaManager) -> Result<(), DbErr> {
+        manager
+            .get_connection()
+            .execute_unprepared(
+                r#"
+                CREATE TABLE pages (
+                    id uuid PRIMARY KEY,
+                    address text NOT NULL UNIQUE,
+                    title text NOT NULL,
+                    heights jsonb NOT NULL,
+                    breakpoints jsonb NOT NULL,
+                    measured_at timestamptz NOT NULL
+                );
+                CREATE TABLE slots (
+                    id uuid PRIMARY KEY,
+                    name text NOT NULL,
+                    kind text NOT NULL,
+                    selector text,
+                    fit text NOT NULL,
+                    boxes jsonb NOT NULL,
+                    rendered jsonb NOT NULL,
+                    densities jsonb NOT NULL,
+                    budget bigint CHECK (budget > 0),
+                    created_at timestamptz NOT NULL
+                );
+                CREATE TABLE occurrences (
+                    id uuid PRIMARY KEY,
+                    slot_id uuid NOT NULL REFERENCES slots (id) ON DELETE CASCADE,
+                    page_id uuid NOT NULL REFERENCES pages (id) ON DELETE CASCADE,
+                    selector text NOT NULL,
+                    doubtful boolean NOT NULL,
+                    details jsonb NOT NULL,
+                    picture_id uuid REFERENCES pictures (id) ON DELETE SET NULL,
+                    UNIQUE (page_id, selector)
+                );
+                CREATE INDEX occurrences_slot ON occurrences (slot_id);
+                "#,
+            )
+            .await?;
+        Ok(())
+    }
+
+    async fn down(&self, manager: &SchemaManager) -> Result<(), DbErr> {
+        manager
+            .get_connection()
+            .execute_unprepared("DROP TABLE occurrences; DROP TABLE slots; DROP TABLE pages")
             .await?;
         Ok(())
     }

@@ -114,6 +114,12 @@ impl Store {
         Entity::find_by_id(id).one(&self.db).await?.map(Picture::try_from).transpose()
     }
 
+    /// The pictures `ids`, in no order.
+    pub async fn pictures_of(&self, ids: &[Uuid]) -> Result<Vec<Picture>, StoreError> {
+        let query = Entity::find().filter(Column::Id.is_in(ids.iter().copied()));
+        query.all(&self.db).await?.into_iter().map(Picture::try_from).collect()
+    }
+
     /// Part of the library in the order of `page`; paged by key, so that no row is skipped or
     /// repeated when pictures arrive meanwhile.
     pub async fn pictures(&self, page: &Page) -> Result<Vec<Picture>, StoreError> {

@@ -117,11 +117,15 @@ fn home() -> Page {
     );
     page.text("<div class=\"teasers\">");
     // Camera files in small slots, one of them stretched.
-    page.text("<a class=\"teaser\" href=\"visit.html\">").img("DSC_0412.JPG", "alt=\"\"").text("</a>");
+    page.text("<a class=\"teaser\" href=\"visit.html\">")
+        .img("DSC_0412.JPG", "alt=\"\"")
+        .text("</a>");
     page.text("<a class=\"teaser stretched\" href=\"star-walks.html\">")
         .img("half-moon.jpg", "")
         .text("</a>");
-    page.text("<a class=\"teaser\" href=\"hire.html\">").img("dome-at-dusk.jpg", "").text("</a></div>");
+    page.text("<a class=\"teaser\" href=\"hire.html\">")
+        .img("dome-at-dusk.jpg", "")
+        .text("</a></div>");
     page.page("index.html")
 }
 
@@ -140,8 +144,15 @@ fn visit() -> Page {
 
 fn star_walks() -> Page {
     let mut page = Writer::new("Star walks");
-    let walks =
-        ["walk-1.jpg", "walk-2.jpg", "walk-3.jpg", "walk-4.jpg", "walk-5.jpg", "walk-6.jpg", "walk-group-old.jpg"];
+    let walks = [
+        "walk-1.jpg",
+        "walk-2.jpg",
+        "walk-3.jpg",
+        "walk-4.jpg",
+        "walk-5.jpg",
+        "walk-6.jpg",
+        "walk-group-old.jpg",
+    ];
     page.list("cards", &walks, |page, file| {
         page.img(file, "alt=\"A star walk\"").text("<h2>Evening walk</h2>");
     });
@@ -151,8 +162,15 @@ fn star_walks() -> Page {
 fn hire() -> Page {
     let mut page = Writer::new("Hire and shop");
     let things = [
-        "hire-1.jpg", "hire-2.jpg", "hire-3.jpg", "hire-4.jpg", "hire-5.jpg", "hire-6.jpg",
-        "hire-7.jpg", "hire-8.jpg", "moon-teaser.jpg",
+        "hire-1.jpg",
+        "hire-2.jpg",
+        "hire-3.jpg",
+        "hire-4.jpg",
+        "hire-5.jpg",
+        "hire-6.jpg",
+        "hire-7.jpg",
+        "hire-8.jpg",
+        "moon-teaser.jpg",
     ];
     page.list("cards square", &things, |page, file| {
         page.img(file, "loading=\"lazy\"").text("<p>By the night</p>");
@@ -163,8 +181,15 @@ fn hire() -> Page {
 fn people() -> Page {
     let mut page = Writer::new("People");
     let people = [
-        "guide-1.jpg", "guide-2.jpg", "guide-3.jpg", "guide-4.jpg", "guide-5.jpg", "guide-6.jpg",
-        "guide-7.jpg", "guide-9.jpg", "gone.jpg",
+        "guide-1.jpg",
+        "guide-2.jpg",
+        "guide-3.jpg",
+        "guide-4.jpg",
+        "guide-5.jpg",
+        "guide-6.jpg",
+        "guide-7.jpg",
+        "guide-9.jpg",
+        "gone.jpg",
     ];
     page.list("people", &people, |page, file| {
         page.img(file, "alt=\"A guide\"");
@@ -175,7 +200,8 @@ fn people() -> Page {
 fn journal() -> Page {
     let mut page = Writer::new("A night with the Veil");
     page.text("<article><p>We carried the long telescope up the path before sunset.</p><figure>");
-    page.img("path.jpg", "alt=\"The path through the heather\"").text("</figure><figure class=\"small\">");
+    page.img("path.jpg", "alt=\"The path through the heather\"")
+        .text("</figure><figure class=\"small\">");
     page.img("moon-teaser.jpg", "alt=\"\"").text("</figure><p>The moon set early.</p><figure>");
     page.img("veil-nebula.png", "alt=\"The Veil\" loading=\"lazy\"");
     page.text("<figcaption>Forty minutes of light.</figcaption></figure><figure>");
@@ -187,9 +213,21 @@ fn journal() -> Page {
 fn gallery() -> Page {
     let mut page = Writer::new("Gallery");
     let nights = [
-        "night-01.jpg", "night-02.jpg", "night-03.jpg", "night-04.jpg", "night-05.jpg",
-        "night-06.jpg", "night-07.jpg", "night-08.jpg", "night-09.jpg", "night-10.jpg",
-        "night-11.jpg", "night-12.jpg", "night-13.jpg", "night-14.jpg", "night-15.jpg",
+        "night-01.jpg",
+        "night-02.jpg",
+        "night-03.jpg",
+        "night-04.jpg",
+        "night-05.jpg",
+        "night-06.jpg",
+        "night-07.jpg",
+        "night-08.jpg",
+        "night-09.jpg",
+        "night-10.jpg",
+        "night-11.jpg",
+        "night-12.jpg",
+        "night-13.jpg",
+        "night-14.jpg",
+        "night-15.jpg",
         "night-16.jpg",
     ];
     page.list("gallery", &nights, |page, file| {

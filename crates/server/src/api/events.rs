@@ -10,8 +10,8 @@ use tokio_stream::wrappers::BroadcastStream;
 
 use crate::app::{App, Change};
 
-/// A stream of server-sent events, each named after what changed: `pictures`, `variants`, or
-/// `all` where a listener was too slow to be told one by one.
+/// A stream of server-sent events, each named after what changed: `pictures`, `variants`,
+/// `layouts`, `measuring`, or `all` where a listener was too slow to be told one by one.
 #[utoipa::path(get, path = "/api/events", responses(
     (status = 200, content_type = "text/event-stream", body = String),
 ))]
@@ -22,6 +22,8 @@ pub(super) async fn events(
         let name = match change {
             Ok(Change::Pictures) => "pictures",
             Ok(Change::Variants) => "variants",
+            Ok(Change::Layouts) => "layouts",
+            Ok(Change::Measuring) => "measuring",
             Err(_) => "all",
         };
         // An event without data is not delivered (HTML Standard, 9.2.6).

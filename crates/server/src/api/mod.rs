@@ -4,6 +4,7 @@ mod events;
 mod extract;
 mod fittings;
 mod health;
+mod layouts;
 mod pictures;
 mod problem;
 mod served;
@@ -47,6 +48,13 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(variants::file))
         .routes(routes!(variants::reference))
         .routes(routes!(tally::tally))
+        .routes(routes!(layouts::measure))
+        .routes(routes!(layouts::measuring, layouts::cancel))
+        .routes(routes!(layouts::layouts))
+        .routes(routes!(layouts::add_slot))
+        .routes(routes!(layouts::change_slot))
+        .routes(routes!(layouts::place))
+        .routes(routes!(layouts::served))
 }
 
 /// Everything below `/api`.

@@ -67,7 +67,9 @@ impl Measure {
         }
         match failed {
             0 => Ok(()),
-            _ => Err(format!("{failed} of {} pages could not be measured", self.pages.len()).into()),
+            _ => {
+                Err(format!("{failed} of {} pages could not be measured", self.pages.len()).into())
+            }
         }
     }
 

@@ -98,7 +98,9 @@ pub fn run() -> ExitCode {
         Command::Fit(fit) => return fit.run(),
         Command::Measure(measure) => within_runtime(measure.run()),
         Command::Host(host) => within_runtime(host.run()),
-        Command::DemoSite { folder } => brisk_margin_demo::site::write(&folder).map_err(Failure::from),
+        Command::DemoSite { folder } => {
+            brisk_margin_demo::site::write(&folder).map_err(Failure::from)
+        }
         Command::Folder(folder) => prepare(&folder),
         Command::Openapi => {
             println!("{}", crate::api::document());

@@ -1,5 +1,6 @@
 //! `serve`: the application on loopback.
 
+use std::collections::BTreeSet;
 use std::net::{Ipv4Addr, SocketAddr};
 use std::path::PathBuf;
 
@@ -10,6 +11,8 @@ use tokio::net::TcpListener;
 use tokio::signal::unix::{SignalKind, signal};
 use tower_http::compression::CompressionLayer;
 use tower_http::compression::predicate::{DefaultPredicate, NotForContentType, Predicate};
+
+use url::Url;
 
 use super::{Failure, Home};
 use crate::app::App;
@@ -40,7 +43,9 @@ impl Serve {
         let listener = TcpListener::bind(address).await.map_err(|error| {
             format!("port {} cannot be used ({error}); give another with --port", self.port)
         })?;
-        let app = self.home.open().await?;
+        let mut own_ports = BTreeSet::from([listener.local_addr()?.port()]);
+        own_ports.extend(Url::parse(&self.home.database)?.port());
+        let app = self.home.open().await?.with_own_ports(own_ports);
         app.folder().clear_spool()?;
         let routes = routes(app, client);
         println!("Brisk Margin is ready at http://{}", listener.local_addr()?);

@@ -1,0 +1,281 @@
+//! Measuring in the background: one page or a whole site at a time, with progress and cancel.
+//!
+//! Each page is kept as soon as it is done, so that a cancel or an end of the process loses only
+//! the page under way; what was measured before stays when a page cannot be measured now.
+
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::{Arc, Mutex};
+
+use brisk_margin_site::gate::Authority;
+use brisk_margin_site::measure::{
+    Go, MeasureError, MeasuredPage, Measurer, Place, Plan, Progress, ServedFile,
+};
+use brisk_margin_site::page::Files;
+use brisk_margin_store::layouts::{Changes, Details, NewPage, NewPlace, Served};
+use serde::Serialize;
+use tokio::sync::mpsc;
+use url::Url;
+use utoipa::ToSchema;
+
+use crate::app::{App, Change};
+
+/// What is measured, or was measured last.
+#[derive(Clone, Default)]
+pub struct Measuring {
+    report: Arc<Mutex<Option<Report>>>,
+    cancel: Arc<AtomicBool>,
+}
+
+/// How far measuring is.
+#[derive(Debug, Clone, Serialize, ToSchema)]
+pub struct Report {
+    /// The address it started from.
+    pub address: String,
+    /// Whether it still goes on.
+    pub running: bool,
+    /// Whether somebody stopped it.
+    pub cancelled: bool,
+    /// Pages that are done.
+    pub done: usize,
+    /// Pages that are known of.
+    pub known: usize,
+    /// Places that are new.
+    pub new: usize,
+    /// Places whose boxes or files changed.
+    pub changed: usize,
+    /// Places that are gone.
+    pub gone: usize,
+    /// Pages that could not be measured, and why.
+    pub problems: Vec<String>,
+    /// Hosts and ports that pages asked for and that were not entered, each with an address.
+    pub refused: Vec<Refused>,
+}
+
+/// A host that was not reached.
+#[derive(Debug, Clone, Serialize, ToSchema)]
+pub struct Refused {
+    /// Host and port.
+    pub host: String,
+    /// One of the addresses that were asked for.
+    pub example: String,
+}
+
+/// What to measure.
+#[derive(Debug, Clone)]
+pub struct Wish {
+    /// The address of a page.
+    pub address: String,
+    /// Whether pages that it links to are measured, too.
+    pub whole_site: bool,
+    /// Other hosts that pages may reach, as in `http://pictures.example:8080`.
+    pub allow: Vec<String>,
+}
+
+impl Measuring {
+    /// How far it is, or how it ended; `None` before the first.
+    pub fn report(&self) -> Option<Report> {
+        self.lock().clone()
+    }
+
+    /// Stops after the page under way.
+    pub fn cancel(&self) {
+        self.cancel.store(true, Ordering::Relaxed);
+    }
+
+    fn lock(&self) -> std::sync::MutexGuard<'_, Option<Report>> {
+        self.report.lock().expect("no panic holds the lock")
+    }
+
+    fn update(&self, change: impl FnOnce(&mut Report)) {
+        if let Some(report) = self.lock().as_mut() {
+            change(report);
+        }
+    }
+
+    /// Takes the place of what was measured last, unless that still goes on.
+    fn begin(&self, address: &str) -> bool {
+        let mut report = self.lock();
+        if report.as_ref().is_some_and(|report| report.running) {
+            return false;
+        }
+        self.cancel.store(false, Ordering::Relaxed);
+        *report = Some(Report {
+            address: address.to_owned(),
+            running: true,
+            cancelled: false,
+            done: 0,
+            known: 1,
+            new: 0,
+            changed: 0,
+            gone: 0,
+            problems: Vec::new(),
+            refused: Vec::new(),
+        });
+        true
+    }
+}
+
+/// Starts measuring in the background; `Ok(false)` where something is being measured already.
+///
+/// # Errors
+/// [`MeasureError::Address`] where an address is none.
+pub fn start(app: &App, wish: Wish) -> Result<bool, MeasureError> {
+    let mut plan = Plan::for_page(&wish.address)?;
+    for host in &wish.allow {
+        let url = Url::parse(host).map_err(|_| MeasureError::Address(host.clone()))?;
+        let authority = Authority::of(&url).ok_or_else(|| MeasureError::Address(host.clone()))?;
+        plan.rules.allowed.insert(authority);
+    }
+    plan.rules.own_ports.clone_from(app.own_ports());
+    if !app.measuring.begin(&wish.address) {
+        return Ok(false);
+    }
+    let app = app.clone();
+    tokio::spawn(async move {
+        if let Err(error) = run(&app, &wish, plan).await {
+            app.measuring.update(|report| report.problems.push(error.to_string()));
+        }
+        app.measuring.update(|report| report.running = false);
+        app.tell(Change::Measuring);
+    });
+    Ok(true)
+}
+
+async fn run(app: &App, wish: &Wish, mut plan: Plan) -> Result<(), MeasureError> {
+    if !wish.whole_site {
+        plan.pages = 1;
+    }
+    let measurer = Measurer::start(plan).await?;
+    let (pages, mut done) = mpsc::unbounded_channel();
+    let keeper = {
+        let app = app.clone();
+        tokio::spawn(async move {
+            while let Some(page) = done.recv().await {
+                keep(&app, page).await;
+            }
+        })
+    };
+    let heard = |progress: Progress<'_>| {
+        let stop = app.measuring.cancel.load(Ordering::Relaxed);
+        app.measuring.update(|report| {
+            report.done = progress.done;
+            report.known = progress.known;
+            report.cancelled = stop && progress.done < progress.known;
+            if let Err(error) = &progress.outcome {
+                report.problems.push(error.to_string());
+            }
+        });
+        if let Ok(page) = progress.outcome {
+            // The keeper ends only after this sender is gone.
+            let _ = pages.send(page);
+        }
+        app.tell(Change::Measuring);
+        if stop { Go::Stop } else { Go::On }
+    };
+    let measured = measurer.site(&wish.address, heard).await;
+    drop(pages);
+    if keeper.await.is_err() {
+        app.measuring.update(|report| report.problems.push("keeping a page failed".to_owned()));
+    }
+    let refused = measurer.refused();
+    app.measuring.update(|report| {
+        report.refused = refused
+            .into_iter()
+            .map(|(host, example)| Refused { host: host.to_string(), example })
+            .collect();
+        // The first page's reason was told as a problem already.
+        report.problems.dedup();
+    });
+    measured
+}
+
+async fn keep(app: &App, page: MeasuredPage) {
+    let address = page.address.clone();
+    match keep_page(app, page).await {
+        Ok(Changes { new, changed, gone }) => app.measuring.update(|report| {
+            report.new += new;
+            report.changed += changed;
+            report.gone += gone;
+        }),
+        Err(error) => app.measuring.update(|report| {
+            report.problems.push(format!("{address} was measured but could not be kept: {error}"));
+        }),
+    }
+    app.tell(Change::Layouts);
+}
+
+async fn keep_page(
+    app: &App,
+    page: MeasuredPage,
+) -> Result<Changes, brisk_margin_store::StoreError> {
+    let mut places = Vec::new();
+    for place in page.places {
+        places.push(new_place(app, place, &page.files).await?);
+    }
+    let left = page.left;
+    if left > 0 {
+        let text =
+            format!("{} shows {left} pictures more than the 1,000 that are kept", page.address);
+        app.measuring.update(|report| report.problems.push(text));
+    }
+    let new = NewPage {
+        address: page.address,
+        title: page.title,
+        heights: page.heights,
+        breakpoints: page.breakpoints,
+        places,
+    };
+    app.store.keep_page(new).await
+}
+
+async fn new_place(
+    app: &App,
+    place: Place,
+    files: &Files,
+) -> Result<NewPlace, brisk_margin_store::StoreError> {
+    let mut served = std::collections::BTreeMap::new();
+    for (viewport, at) in place.files {
+        let mut kept = std::collections::BTreeMap::new();
+        for (density, file) in at {
+            kept.insert(density, keep_file(app, file, files).await?);
+        }
+        served.insert(viewport, kept);
+    }
+    let kind = serde_json::to_value(place.kind).expect("a plain name");
+    Ok(NewPlace {
+        selector: place.selector,
+        loose: place.loose,
+        kind: kind.as_str().unwrap_or_default().to_owned(),
+        details: Details {
+            boxes: place.boxes,
+            rendered: place.rendered,
+            positions: place.positions,
+            files: served,
+            painting: place.painting,
+            position: place.position,
+            srcset: place.srcset,
+            sizes: place.sizes,
+            alt: place.alt,
+            lazy: place.lazy,
+            above_fold: place.above_fold,
+            lcp: place.lcp,
+        },
+    })
+}
+
+/// Keeps a copy of a file that can be shown, so that the layout shows what the page does.
+async fn keep_file(
+    app: &App,
+    file: ServedFile,
+    files: &Files,
+) -> Result<Served, brisk_margin_store::StoreError> {
+    let body = files.get(&file.url).and_then(|fetched| fetched.body.clone());
+    let hash = match body {
+        Some(body) if matches!(file.format.as_deref(), Some("jpeg" | "png")) => {
+            Some(app.store.blobs().put(body.into()).await?.as_str().to_owned())
+        }
+        _ => None,
+    };
+    let size = file.size().map(|size| (size.width, size.height));
+    Ok(Served { url: file.url, size, format: file.format, bytes: file.bytes, hash })
+}

@@ -1,0 +1,27 @@
+//! The table `slots`.
+
+use sea_orm::entity::prelude::*;
+
+#[derive(Debug, Clone, PartialEq, DeriveEntityModel)]
+#[sea_orm(table_name = "slots")]
+pub struct Model {
+    #[sea_orm(primary_key, auto_increment = false)]
+    pub id: Uuid,
+    pub name: String,
+    pub kind: String,
+    pub selector: Option<String>,
+    pub fit: String,
+    #[sea_orm(column_type = "JsonBinary")]
+    pub boxes: Json,
+    #[sea_orm(column_type = "JsonBinary")]
+    pub rendered: Json,
+    #[sea_orm(column_type = "JsonBinary")]
+    pub densities: Json,
+    pub budget: Option<i64>,
+    pub created_at: DateTimeUtc,
+}
+
+#[derive(Debug, Clone, Copy, EnumIter, DeriveRelation)]
+pub enum Relation {}
+
+impl ActiveModelBehavior for ActiveModel {}
