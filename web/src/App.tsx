@@ -4,6 +4,7 @@ import { Navigate, NavLink, Route, Routes, useLocation, useNavigate } from "reac
 import { useChanges } from "./api/useChanges";
 import { BenchPage } from "./bench/BenchPage";
 import { lastPicture } from "./bench/lastPicture";
+import { LayoutsPage } from "./layouts/LayoutsPage";
 import { ArrivalsSheet } from "./library/ArrivalsSheet";
 import { DropZone } from "./library/DropZone";
 import { LibraryPage } from "./library/LibraryPage";
@@ -25,7 +26,8 @@ export function App({ mode, onMode }: { mode: Mode; onMode: (mode: Mode) => void
   useKey((event) => {
     const goes = going.current;
     going.current = event.key === "g";
-    if (goes && event.key === "l") void navigate("/library");
+    if (goes && event.key === "y") void navigate("/layouts");
+    else if (goes && event.key === "l") void navigate("/library");
     else if (goes && event.key === "b") void navigate(bench);
     else if (event.key === "?") setKeysOpen((open) => !open);
     else if (event.key === "a") setArrivalsOpen((open) => !open);
@@ -61,11 +63,13 @@ export function App({ mode, onMode }: { mode: Mode; onMode: (mode: Mode) => void
           <Button aria-label="Keys" onClick={() => { setKeysOpen(true); }}>?</Button>
         </header>
         <nav className="rail" aria-label="Work">
+          <NavLink to="/layouts">Layouts</NavLink>
           <NavLink to="/library">Library</NavLink>
           <NavLink to={bench}>Bench</NavLink>
         </nav>
         <Routes>
           <Route path="/" element={<Navigate to="/library" replace />} />
+          <Route path="/layouts" element={<LayoutsPage />} />
           <Route path="/library" element={<LibraryPage search={search} />} />
           <Route path="/bench" element={<BenchPage />} />
           <Route path="/bench/:id" element={<BenchPage />} />

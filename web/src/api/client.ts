@@ -15,6 +15,14 @@ export type Margin = Schemas["Margin"];
 export type Saving = Schemas["Saving"];
 export type Tally = Schemas["Tally"];
 export type Limits = Schemas["Limits"];
+export type Layouts = Schemas["Layouts"];
+export type MeasuredPage = Schemas["PageBody"];
+export type Slot = Schemas["SlotBody"];
+export type Occurrence = Schemas["OccurrenceBody"];
+export type SlotState = Schemas["StateBody"];
+export type SlotChange = Schemas["SlotChange"];
+export type NewSlot = Schemas["NewSlot"];
+export type Report = Schemas["Report"];
 export type Problem = Schemas["Problem"];
 
 export const api = createClient<import("./schema").paths>({ baseUrl: "/" });
@@ -42,4 +50,5 @@ export const previewUrl = (id: string, size: "thumbnail" | "bench") =>
 export const fileUrl = (id: string) => `/api/variants/${id}/file`;
 export const saveUrl = (id: string) => `/api/variants/${id}/file?save=true`;
 export const referenceUrl = (id: string) => `/api/variants/${id}/reference`;
+export const servedUrl = (hash: string) => `/api/served/${hash}`;
 export const originalUrl = (id: string) => `/api/pictures/${id}/original`;

@@ -25,6 +25,11 @@ export function useRecipe(): [Recipe, (change: Partial<Recipe>) => void] {
   return [recipe, change];
 }
 
+/** Lays a slot on the bench, for the picture that is opened next. */
+export function layOnBench(part: Partial<Recipe>) {
+  localStorage.setItem(KEY, JSON.stringify({ ...FIRST, ...stored(), ...part }));
+}
+
 function stored(): Partial<Recipe> {
   try {
     return JSON.parse(localStorage.getItem(KEY) ?? "{}") as Partial<Recipe>;

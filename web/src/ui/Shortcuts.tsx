@@ -3,11 +3,13 @@ import { SideSheet } from "./SideSheet";
 const KEYS: [string[], string][] = [
   [["?"], "Show or hide this list"],
   [["/"], "Search the library"],
+  [["G", "then", "Y"], "Go to the layouts"],
   [["G", "then", "L"], "Go to the library"],
   [["G", "then", "B"], "Go back to the bench"],
   [["↑", "↓"], "Move in the library"],
   [["Space"], "Select or leave the row; with Shift, all rows up to it"],
   [["Enter"], "Library: open on the bench. Bench: make the file"],
+  [["N"], "Layouts: the next slot to mend, the one that wastes most first"],
   [["A"], "Show or hide arrivals"],
   [["← → ↑ ↓"], "Bench: move the focal point by 1 % (Shift: 10 %) while it has the focus"],
   [["O"], "Bench: hold to see the original in place of the result"],

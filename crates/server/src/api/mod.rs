@@ -8,6 +8,7 @@ mod layouts;
 mod pictures;
 mod problem;
 mod served;
+mod slot_lists;
 mod tally;
 mod variants;
 
@@ -55,6 +56,9 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(layouts::change_slot))
         .routes(routes!(layouts::place))
         .routes(routes!(layouts::served))
+        .routes(routes!(slot_lists::as_json))
+        .routes(routes!(slot_lists::as_csv))
+        .routes(routes!(slot_lists::import))
 }
 
 /// Everything below `/api`.

@@ -1,0 +1,66 @@
+import { Button, Checkbox, Input } from "antd";
+import { useState } from "react";
+import type { Report } from "../api/client";
+import { count } from "../ui/figures";
+import { ProblemNote } from "../ui/ProblemNote";
+import { cancelMeasuring, useMeasure, useReport } from "./useLayouts";
+
+const KEY = "brisk-margin.site";
+const DEMO = "http://127.0.0.1:4811/index.html";
+
+/** Which page or site to measure, and how far that is. */
+export function MeasureBar() {
+  const [address, setAddress] = useState(() => localStorage.getItem(KEY) ?? DEMO);
+  const [wholeSite, setWholeSite] = useState(true);
+  const measure = useMeasure();
+  const report = useReport().data;
+  const running = report?.running ?? false;
+  const start = (allow: string[]) => {
+    localStorage.setItem(KEY, address);
+    measure.mutate({ address, whole_site: wholeSite, allow });
+  };
+  return (
+    <>
+      <form
+        className="bar"
+        onSubmit={(event) => {
+          event.preventDefault();
+          if (!running) start([]);
+        }}
+      >
+        <h1>Layouts</h1>
+        <Input aria-label="Address of a page" value={address} style={{ width: 320 }} onChange={({ target }) => { setAddress(target.value); }} />
+        <Checkbox checked={wholeSite} onChange={({ target }) => { setWholeSite(target.checked); }}>and the pages it links to</Checkbox>
+        <Button htmlType="submit" type="primary" loading={running} disabled={address.trim() === ""} title={address.trim() === "" ? "Type the address of a page first" : undefined}>
+          Measure
+        </Button>
+        {report && <Progress report={report} />}
+        {running && <Button onClick={() => void cancelMeasuring()}>Cancel</Button>}
+      </form>
+      {measure.error && <ProblemNote error={measure.error} />}
+      {report && !running && report.problems.map((problem) => (
+        <div key={problem} className="notice" role="alert"><b>Not measured:</b><span>{problem}</span></div>
+      ))}
+      {report && !running && report.refused.map(({ host, example }) => (
+        <div key={host} className="notice">
+          <b>Not reached:</b>
+          <span>{host} was asked for <span className="soft">({example})</span></span>
+          <button type="button" className="quiet-button" onClick={() => { start([`http://${host}`]); }}>Allow it and measure again</button>
+        </div>
+      ))}
+    </>
+  );
+}
+
+function Progress({ report }: { report: Report }) {
+  const pages = `${report.done} of ${count(report.known, "page")}`;
+  if (report.running) return <span data-testid="measuring" className="soft">{pages} measured</span>;
+  const { new: fresh, changed, gone } = report;
+  const changes = [[fresh, "new"], [changed, "changed"], [gone, "gone"]] as const;
+  const told = changes.filter(([n]) => n > 0).map(([n, word]) => `${n} ${word}`);
+  return (
+    <span data-testid="measured" className="soft">
+      {report.cancelled ? "cancelled, " : ""}{pages} measured{told.length > 0 ? `: ${told.join(", ")}` : ", nothing changed"}
+    </span>
+  );
+}

@@ -1,0 +1,86 @@
+import { useEffect, useRef } from "react";
+import { previewUrl, servedUrl, type MeasuredPage, type Occurrence } from "../api/client";
+
+interface Props {
+  page: MeasuredPage;
+  widths: number[];
+  occurrences: Occurrence[];
+  /** Screen px per CSS px, the same for every column. */
+  scale: number;
+  /** The occurrence that is lit. */
+  lit: string | undefined;
+  /** Other occurrences of the same slot. */
+  slot: string | undefined;
+  onPick: (occurrence: Occurrence) => void;
+}
+
+/** The page as it is laid out at each layout width, all at one scale. */
+export function PageColumns({ page, widths, occurrences, scale, lit, slot, onPick }: Props) {
+  return (
+    <div className="columns">
+      {widths.map((width) => (
+        <Column key={width} {...{ page, width, occurrences, scale, lit, slot, onPick }} />
+      ))}
+    </div>
+  );
+}
+
+function Column({ page, width, occurrences, scale, lit, slot, onPick }: Omit<Props, "widths"> & { width: number }) {
+  const scroller = useRef<HTMLDivElement>(null);
+  const [, target] = occurrences.find(({ id }) => id === lit)?.positions[width] ?? [];
+  useEffect(() => {
+    // Every width scrolls to where it has the lit slot.
+    if (target !== undefined) scroller.current?.scrollTo({ top: Math.max(0, target * scale - 40) });
+  }, [target, scale]);
+  return (
+    <section className="column" aria-label={`At ${width} CSS px`}>
+      <h2 className="figure">{width} px</h2>
+      <div className="column-scroll" ref={scroller} tabIndex={0} role="group" aria-label={`The page at ${width} CSS px`}>
+        <div className="sheet" style={{ width: width * scale, height: (page.heights[width] ?? 0) * scale }}>
+          {occurrences.map((occurrence) => (
+            <PlaceBox key={occurrence.id} {...{ occurrence, width, scale, onPick }} lit={occurrence.id === lit} kin={occurrence.slot_id === slot} />
+          ))}
+        </div>
+      </div>
+    </section>
+  );
+}
+
+interface BoxProps {
+  occurrence: Occurrence;
+  width: number;
+  scale: number;
+  lit: boolean;
+  kin: boolean;
+  onPick: (occurrence: Occurrence) => void;
+}
+
+const FIT = { fill: "fill", cover: "cover", contain: "contain", natural: "none" } as const;
+
+/** One slot on the page, with the picture in it as it is cropped there. */
+function PlaceBox({ occurrence, width, scale, lit, kin, onPick }: BoxProps) {
+  const size = occurrence.boxes[width];
+  const at = occurrence.positions[width];
+  if (!size || !at || !size[0] || !size[1]) return null;
+  const worst = occurrence.states[0];
+  const source = occurrence.picture_id ? previewUrl(occurrence.picture_id, "bench") : occurrence.today?.hash ? servedUrl(occurrence.today.hash) : undefined;
+  return (
+    <button
+      type="button"
+      className="place"
+      aria-pressed={lit}
+      data-kin={kin}
+      data-mend={(worst?.severity ?? 0) > 1}
+      aria-label={`${occurrence.selector}: ${worst?.words ?? "nothing measured"}`}
+      title={worst?.words}
+      style={{ left: (at[0] ?? 0) * scale, top: (at[1] ?? 0) * scale, width: size[0] * scale, height: size[1] * scale }}
+      onClick={() => { onPick(occurrence); }}
+    >
+      {source ? (
+        <img src={source} alt="" loading="lazy" style={{ objectFit: occurrence.picture_id ? "cover" : FIT[occurrence.painting], objectPosition: occurrence.position }} />
+      ) : (
+        <span className="place-empty">{occurrence.today?.format?.toUpperCase() ?? "empty"}</span>
+      )}
+    </button>
+  );
+}

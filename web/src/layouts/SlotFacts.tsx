@@ -1,0 +1,81 @@
+import { Button, InputNumber } from "antd";
+import { useNavigate } from "react-router";
+import type { MeasuredPage, Occurrence, Slot } from "../api/client";
+import { layOnBench } from "../bench/recipe";
+import { Bytes } from "../ui/Bytes";
+import { count, density, pixels } from "../ui/figures";
+import { MarginBar, MarginWords } from "../ui/MarginBar";
+import { PlacePicture } from "./PlacePicture";
+import { useChangeSlot } from "./useLayouts";
+
+interface Props {
+  slot: Slot;
+  occurrence: Occurrence | undefined;
+  pages: MeasuredPage[];
+}
+
+/** All that is known of a slot, and what can be done about it. */
+export function SlotFacts({ slot, occurrence, pages }: Props) {
+  const navigate = useNavigate();
+  const change = useChangeSlot(slot.id);
+  const margin = occurrence?.margin ?? slot.margin;
+  const today = occurrence?.today;
+  const widest = Object.values(slot.boxes).toSorted((a, b) => (b[0] ?? 0) - (a[0] ?? 0))[0];
+  const bench = (part: Parameters<typeof layOnBench>[0]) => {
+    layOnBench(part);
+    void navigate(occurrence?.picture_id ? `/bench/${occurrence.picture_id}` : "/library");
+  };
+  return (
+    <section className="slot-facts" aria-label="Chosen slot">
+      <h2>{slot.name} <span className="soft">{slot.kind}, {slot.fit}{slot.by_hand ? ", typed by hand" : ""}</span></h2>
+      {occurrence?.doubtful && <p className="notice"><b>Alike, or not?</b> <span>Its markup is that of another slot, but it is laid out differently, so it has a slot of its own.</span></p>}
+      <ul className="states" data-testid="states">
+        {(occurrence?.states ?? (slot.worst ? [slot.worst] : [])).map(({ words, severity }) => (
+          <li key={words} className={severity > 1 ? "overrun" : ""}>{words}</li>
+        ))}
+      </ul>
+      {margin && <div className="part"><MarginBar margin={margin} today={margin.weight} /> <MarginWords margin={margin} /></div>}
+      <dl className="facts">
+        <dt>Boxes</dt>
+        <dd className="figure">{Object.entries(slot.boxes).map(([viewport, [w, h]]) => <div key={viewport}>{viewport}: {w ? `${w} × ${h} CSS px` : "not shown"}</div>)}</dd>
+        <dt>Needs</dt>
+        <dd className="figure">{slot.needs.filter((need) => need.density === 2).map((need) => <div key={need.viewport}>{need.viewport}: {pixels(need.pixels.width, need.pixels.height)} at {density(need.density)}</div>)}</dd>
+        {slot.sources.map((source) => (
+          <Source key={source.media ?? "all"} {...source} />
+        ))}
+        {today && <><dt>Today</dt><dd className="figure">{today.width && today.height ? pixels(today.width, today.height) : "not read"} {today.format} <Bytes of={today.bytes} /></dd></>}
+        <dt>Used</dt>
+        <dd>{count(slot.occurrences, "time")}{occurrence && <> · here on {pages.find(({ id }) => id === occurrence.page_id)?.title}{occurrence.lcp ? ", the largest paint" : ""}{occurrence.above_fold ? ", above the fold" : ""}</>}</dd>
+        <dt>Budget</dt>
+        <dd>
+          <InputNumber aria-label="Budget in KB" style={{ width: 90 }} min={0} value={Math.round(slot.budget / 100) / 10} changeOnWheel={false}
+            onBlur={(event) => {
+              const kb = Number(event.target.value);
+              const next = Math.round(kb * 1000);
+              if (next !== slot.budget && Number.isFinite(kb)) change.mutate({ budget: next });
+            }} /> KB {slot.budget_by_hand ? <button type="button" className="quiet-button" onClick={() => { change.mutate({ budget: 0 }); }}>Back to the default</button> : <span className="soft">by area</span>}
+        </dd>
+      </dl>
+      <PlacePicture slot={slot} occurrence={occurrence} />
+      <div className="placing-actions">
+        {widest && <Button onClick={() => { bench({ width: widest[0] ?? null, height: widest[1] ?? null, fit: slot.fit, density: 2 }); }}>
+          {occurrence?.picture_id ? "Fit its picture on the bench" : "Choose a picture and fit it"}
+        </Button>}
+        {today?.width && today.height && <Button onClick={() => { bench({ width: today.width ?? null, height: today.height ?? null, fit: "exact", density: 1 }); }}>Like for like: {pixels(today.width, today.height)}</Button>}
+      </div>
+    </section>
+  );
+}
+
+function Source({ media, widths, sizes }: Slot["sources"][number]) {
+  return (
+    <>
+      <dt>{media ? "Source" : "Files"}</dt>
+      <dd className="figure wrap">
+        {media && <div>{media}</div>}
+        <div>{widths.join(", ")} px</div>
+        {sizes && <div className="soft">sizes=&quot;{sizes}&quot;</div>}
+      </dd>
+    </>
+  );
+}

@@ -1,0 +1,59 @@
+import { Segmented } from "antd";
+import { useState } from "react";
+import type { Slot } from "../api/client";
+import { Bytes } from "../ui/Bytes";
+import { MarginBar } from "../ui/MarginBar";
+
+type Order = "waste" | "overrun" | "name";
+
+const ORDERS: { value: Order; label: string }[] = [
+  { value: "waste", label: "Waste" },
+  { value: "overrun", label: "Overrun" },
+  { value: "name", label: "Name" },
+];
+
+const compare: Record<Order, (a: Slot, b: Slot) => number> = {
+  waste: (a, b) => b.wasted - a.wasted,
+  overrun: (a, b) => (a.margin?.margin ?? Infinity) - (b.margin?.margin ?? Infinity),
+  name: (a, b) => a.name.localeCompare(b.name),
+};
+
+interface Props {
+  slots: Slot[];
+  chosen: string | undefined;
+  onChoose: (slot: Slot) => void;
+}
+
+/** Every slot of the site, the most to gain first. */
+export function SlotTable({ slots, chosen, onChoose }: Props) {
+  const [order, setOrder] = useState<Order>("waste");
+  const sorted = slots.toSorted(compare[order]);
+  return (
+    <section className="slots" aria-label="Slots">
+      <div className="bar">
+        <h2>{slots.length} slots</h2>
+        <Segmented aria-label="Order of the slots" options={ORDERS} value={order} onChange={setOrder} />
+      </div>
+      <div className="slot-rows">
+        <table>
+          <thead>
+            <tr><th scope="col">Slot</th><th scope="col" className="right">Used</th><th scope="col" className="right">Wasted</th><th scope="col">Under its budget</th></tr>
+          </thead>
+          <tbody>
+            {sorted.map((slot) => (
+              <tr key={slot.id} aria-selected={slot.id === chosen} data-slot={slot.name}>
+                <td className="name">
+                  <button type="button" className="row-button" onClick={() => { onChoose(slot); }}>{slot.name}</button>
+                  <div className="soft slot-state">{slot.worst?.words ?? "not on a page"}</div>
+                </td>
+                <td className="right figure">{slot.occurrences}</td>
+                <td className="right"><Bytes of={slot.wasted} /></td>
+                <td>{slot.margin && <MarginBar margin={slot.margin} today={slot.margin.weight} />}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </div>
+    </section>
+  );
+}

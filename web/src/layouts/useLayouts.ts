@@ -1,0 +1,66 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { api, unwrap, type NewSlot, type SlotChange } from "../api/client";
+
+/** The site's pages, slots, and where those occur. */
+export function useLayouts() {
+  return useQuery({
+    queryKey: ["layouts"],
+    queryFn: async ({ signal }) => unwrap(await api.GET("/api/layouts", { signal })),
+    placeholderData: (previous) => previous,
+  });
+}
+
+/** How far measuring is. */
+export function useReport() {
+  return useQuery({
+    queryKey: ["measuring"],
+    queryFn: async ({ signal }) => unwrap(await api.GET("/api/measurements/latest", { signal })),
+    placeholderData: (previous) => previous,
+  });
+}
+
+export function useMeasure() {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: async (body: { address: string; whole_site: boolean; allow: string[] }) =>
+      unwrap(await api.POST("/api/measurements", { body })),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ["measuring"] }),
+  });
+}
+
+export const cancelMeasuring = () => api.DELETE("/api/measurements/latest");
+
+export function useChangeSlot(id: string) {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: async (body: SlotChange) =>
+      unwrap(await api.PATCH("/api/slots/{id}", { params: { path: { id } }, body })),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ["layouts"] }),
+  });
+}
+
+export function useAddSlot() {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: async (body: NewSlot) => unwrap(await api.POST("/api/slots", { body })),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ["layouts"] }),
+  });
+}
+
+interface Placement {
+  slot: string;
+  picture: string | null;
+  /** Only here; without it, wherever the slot occurs. */
+  only: string[] | undefined;
+}
+
+export function usePlace() {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: async ({ slot, picture, only }: Placement) => {
+      const body = { picture_id: picture, ...(only && { occurrences: only }) };
+      return unwrap(await api.POST("/api/slots/{id}/placement", { params: { path: { id: slot } }, body }));
+    },
+    onSuccess: () => queries.invalidateQueries({ queryKey: ["layouts"] }),
+  });
+}
