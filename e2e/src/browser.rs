@@ -34,7 +34,7 @@ impl Browser {
                 "--headless=new", "--no-sandbox", "--disable-gpu", "--disable-quic",
                 "--no-first-run", "--disable-background-networking",
                 "--disable-component-update", "--disable-sync", "--disable-dev-shm-usage",
-                "--force-device-scale-factor=1",
+                "--force-device-scale-factor=1", "--hide-scrollbars",
                 format!("--window-size={width},{height}"),
                 format!("--user-data-dir={}", profile.path().display()),
             ],
@@ -87,6 +87,15 @@ impl Browser {
             tokio::time::sleep(Duration::from_millis(50)).await;
         }
         panic!("waited in vain until {what}; the page says:\n{}", self.text().await);
+    }
+
+    /// Gives the page a viewport of its own, narrower than a window can be.
+    pub async fn viewport(&self, width: u32, height: u32) {
+        let params = json!({
+            "width": width, "height": height, "deviceScaleFactor": 1, "mobile": false,
+        });
+        let call = ForChromium { cmd: "Emulation.setDeviceMetricsOverride", params };
+        self.client.issue_cmd(call).await.unwrap();
     }
 
     /// Everything that can be read on the page.
@@ -143,6 +152,28 @@ impl fantoccini::wd::WebDriverCompatibleCommand for GetLog {
 
     fn method_and_body(&self, _: &url::Url) -> (http::Method, Option<String>) {
         (http::Method::POST, Some(r#"{"type":"browser"}"#.to_owned()))
+    }
+}
+
+/// ChromeDriver's own call for the browser's protocol.
+#[derive(Debug)]
+struct ForChromium {
+    cmd: &'static str,
+    params: Value,
+}
+
+impl fantoccini::wd::WebDriverCompatibleCommand for ForChromium {
+    fn endpoint(
+        &self,
+        base: &url::Url,
+        session: Option<&str>,
+    ) -> Result<url::Url, url::ParseError> {
+        base.join(&format!("session/{}/goog/cdp/execute", session.unwrap_or_default()))
+    }
+
+    fn method_and_body(&self, _: &url::Url) -> (http::Method, Option<String>) {
+        let body = json!({"cmd": self.cmd, "params": self.params});
+        (http::Method::POST, Some(body.to_string()))
     }
 }
 

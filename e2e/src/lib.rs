@@ -2,3 +2,4 @@
 
 pub mod application;
 pub mod browser;
+pub mod web_host;

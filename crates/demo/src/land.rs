@@ -34,9 +34,9 @@ fn path(point: Point, front: f32) -> Colour {
     let depth = ((point.y - front) / (1.0 - front)).clamp(0.0, 1.0);
     let bend = 0.40 + 0.12 * (depth * 3.4).sin() * (1.0 - depth) - 0.06 * depth;
     let half = 0.008 + 0.11 * depth * depth;
-    let rough_edge = (rough(point.x * 60.0, point.y * 60.0, 3, 55) - 0.5) * 0.05 * depth;
+    let rough_edge = (rough(point.x * 60.0, point.y * 60.0, 2, 55) - 0.5) * 0.05 * depth;
     let path = step(half, half * 0.72, (point.x - bend).abs() + rough_edge);
-    let gravel = 0.45 + 0.35 * rough(point.x * 240.0, point.y * 150.0, 3, 57);
+    let gravel = 0.45 + 0.35 * rough(point.x * 240.0, point.y * 150.0, 2, 57);
     blend(heather(point, front, 0.62), lit([0.72, 0.62, 0.54], gravel + 0.2), path)
 }
 
@@ -74,14 +74,14 @@ fn dusk(point: Point, horizon: f32) -> Colour {
     let height = (point.y / horizon).clamp(0.0, 1.0);
     let high = blend([0.05, 0.08, 0.20], [0.28, 0.32, 0.50], step(0.0, 0.7, height));
     let sky = blend(high, [0.95, 0.60, 0.36], step(0.55, 1.05, height));
-    let cloud = rough(point.x * 2.2, point.y * 9.0, 6, 17);
+    let cloud = rough(point.x * 2.2, point.y * 9.0, 5, 17);
     let veil = step(0.52, 0.78, cloud) * step(0.25, 0.8, height) * 0.55;
     let sky = blend(sky, [0.86, 0.50, 0.44], veil);
     add(sky, lit(stars(point, 0.22), (1.0 - height * 1.5).max(0.0)))
 }
 
 fn hill(point: Point, behind: Colour, base: f32, height: f32, tone: Colour, seed: u32) -> Colour {
-    let ridge = base - height * (rough(point.x * 1.7, 0.5, 6, seed) - 0.5);
+    let ridge = base - height * (rough(point.x * 1.7, 0.5, 5, seed) - 0.5);
     let ground = || lit(tone, 0.75 + 0.5 * rough(point.x * 18.0, point.y * 30.0, 4, seed + 1));
     in_front(point, ridge - point.y, || behind, ground)
 }
@@ -118,8 +118,8 @@ fn dome(point: Point, behind: Colour, foot: (f32, f32), radius: f32) -> Colour {
 fn heather(point: Point, front: f32, light: f32) -> Colour {
     let depth = ((point.y - front) / (1.0 - front)).max(0.004);
     let scale = 26.0 / (0.12 + depth);
-    let tufts = rough(point.x * scale, (point.y - front) * scale * 2.4, 5, 61);
-    let fine = rough(point.x * scale * 5.0, point.y * scale * 7.0, 3, 63);
+    let tufts = rough(point.x * scale, (point.y - front) * scale * 2.4, 4, 61);
+    let fine = rough(point.x * scale * 5.0, point.y * scale * 7.0, 2, 63);
     let green = [0.24, 0.27, 0.17];
     let bloom = [0.66, 0.34, 0.58];
     let colour = blend(green, bloom, step(0.42, 0.66, tufts));

@@ -103,11 +103,11 @@ fn moon_teaser() -> Vec<u8> {
 }
 
 fn guide() -> Vec<u8> {
-    jpeg(&paint::photograph((2000, 2500), 0.06, studio::guide), 92.0, Camera::default())
+    jpeg(&paint::photograph((1600, 2000), 0.06, studio::guide), 92.0, Camera::default())
 }
 
 fn telescope() -> Vec<u8> {
-    jpeg(&paint::photograph((3000, 2250), 0.03, studio::telescope), 93.0, Camera::default())
+    jpeg(&paint::photograph((2400, 1800), 0.03, studio::telescope), 93.0, Camera::default())
 }
 
 /// A photograph that somebody saved in a format for drawings.
@@ -133,7 +133,7 @@ fn heather_path() -> Vec<u8> {
 
 fn dome_at_dusk() -> Vec<u8> {
     let camera = Camera { located: true, ..Camera::default() };
-    jpeg(&paint::photograph((5400, 3600), 0.05, land::dome_at_dusk), 93.0, camera)
+    jpeg(&paint::photograph((4800, 3200), 0.05, land::dome_at_dusk), 93.0, camera)
 }
 
 /// The picture a quarter turn to the left, as orientation 6 stores it.

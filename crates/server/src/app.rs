@@ -22,6 +22,7 @@ pub struct App {
     /// Measuring of pages, one at a time.
     pub measuring: Measuring,
     own_ports: BTreeSet<u16>,
+    site: Option<String>,
 }
 
 /// Something that an open list or page may want to show.
@@ -49,7 +50,18 @@ impl App {
             changes,
             measuring: Measuring::default(),
             own_ports: BTreeSet::new(),
+            site: None,
         }
+    }
+
+    /// The same, for a site whose first page is at `site`.
+    pub fn with_site(self, site: Option<String>) -> Self {
+        Self { site, ..self }
+    }
+
+    /// The address of the site's first page, where it was given.
+    pub fn site(&self) -> Option<&str> {
+        self.site.as_deref()
     }
 
     /// The same, with ports of this machine that no measured page may reach.

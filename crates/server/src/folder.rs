@@ -78,6 +78,11 @@ impl DataFolder {
         self.path.join("spool")
     }
 
+    /// Where the demo's website is written.
+    pub fn site(&self) -> PathBuf {
+        self.path.join("site")
+    }
+
     /// Takes away what a stopped process left of uploads that it never accepted.
     pub fn clear_spool(&self) -> io::Result<()> {
         for entry in fs::read_dir(self.spool())? {

@@ -5,6 +5,25 @@
   const visible = (style) => style.display !== "none" && style.visibility !== "hidden";
   const number = (text) => Number.parseFloat(text) || 0;
 
+  const places = new WeakMap();
+  /** How many children of its kind come before an element, and whether it is the only one. */
+  const placeOf = (element) => {
+    const parent = element.parentElement;
+    if (!parent) return { index: 1, alone: true };
+    if (!places.has(parent)) {
+      const counts = new Map();
+      const index = new Map();
+      for (const child of parent.children) {
+        const n = (counts.get(child.localName) ?? 0) + 1;
+        counts.set(child.localName, n);
+        index.set(child, n);
+      }
+      places.set(parent, { counts, index });
+    }
+    const { counts, index } = places.get(parent);
+    return { index: index.get(element), alone: counts.get(element.localName) === 1 };
+  };
+
   /** A selector that finds this element alone, and the same without positions. */
   const selectors = (element) => {
     const exact = [];
@@ -18,8 +37,8 @@
       }
       const classes = [...at.classList].map((name) => `.${CSS.escape(name)}`).join("");
       loose.unshift(tag + classes);
-      const same = at.parentElement ? [...at.parentElement.children].filter((e) => e.localName === tag) : [at];
-      exact.unshift(same.length > 1 ? `${tag}:nth-of-type(${same.indexOf(at) + 1})` : tag);
+      const { index, alone } = placeOf(at);
+      exact.unshift(alone ? tag : `${tag}:nth-of-type(${index})`);
     }
     return { selector: exact.join(" > "), loose: loose.join(" > ") };
   };

@@ -1,6 +1,6 @@
 //! One page in the browser: opened at a layout width and density, scrolled to its end, read.
 
-use std::collections::{BTreeSet, HashMap};
+use std::collections::{BTreeSet, HashMap, HashSet};
 use std::sync::{Arc, Mutex};
 use std::time::Duration;
 
@@ -323,7 +323,7 @@ struct Traffic<'a> {
     events: broadcast::Receiver<Arc<Event>>,
     requests: HashMap<String, Exchange>,
     document: Option<String>,
-    under_way: usize,
+    under_way: HashSet<String>,
 }
 
 #[derive(Default)]
@@ -342,7 +342,7 @@ impl<'a> Traffic<'a> {
             events: page.devtools.events(),
             requests: HashMap::new(),
             document: None,
-            under_way: 0,
+            under_way: HashSet::new(),
         }
     }
 
@@ -358,7 +358,7 @@ impl<'a> Traffic<'a> {
     async fn settle(&mut self) {
         let deadline = Instant::now() + SETTLE;
         while Instant::now() < deadline {
-            if timeout(QUIET, self.next()).await.is_err() && self.under_way == 0 {
+            if timeout(QUIET, self.next()).await.is_err() && self.under_way.is_empty() {
                 return;
             }
         }
@@ -396,9 +396,14 @@ impl<'a> Traffic<'a> {
                 if params["type"] == "Document" && self.document.is_none() {
                     self.document = Some(id.clone());
                 }
+                // What changes the layout is waited for; sockets and beacons may never end.
+                let counts = matches!(
+                    params["type"].as_str(),
+                    Some("Image" | "Stylesheet" | "Script" | "Font")
+                );
                 // A redirect keeps its number.
-                if !self.requests.contains_key(&id) {
-                    self.under_way += 1;
+                if counts && !self.requests.contains_key(&id) {
+                    self.under_way.insert(id.clone());
                 }
                 let exchange = Exchange { address: address.to_owned(), ..Exchange::default() };
                 self.requests.insert(id, exchange);
@@ -416,11 +421,11 @@ impl<'a> Traffic<'a> {
                 if let Some(exchange) = self.requests.get_mut(&id) {
                     let all = params["encodedDataLength"].as_f64().unwrap_or(0.0) as u64;
                     exchange.bytes = Some(all.saturating_sub(exchange.head));
-                    self.under_way = self.under_way.saturating_sub(1);
                 }
+                self.under_way.remove(&id);
             }
-            "Network.loadingFailed" if self.requests.contains_key(&id) => {
-                self.under_way = self.under_way.saturating_sub(1);
+            "Network.loadingFailed" => {
+                self.under_way.remove(&id);
             }
             _ => {}
         }

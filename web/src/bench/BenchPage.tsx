@@ -1,7 +1,7 @@
-import { useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { Link, useParams } from "react-router";
-import { api, ApiError, originalUrl, unwrap, type FocalPoint, type Picture } from "../api/client";
+import { ApiError, originalUrl, type FocalPoint, type Picture } from "../api/client";
+import { useLimits } from "../api/useLimits";
 import { Bytes } from "../ui/Bytes";
 import { formatName, pixels } from "../ui/figures";
 import { ProblemNote } from "../ui/ProblemNote";
@@ -53,11 +53,7 @@ function Bench({ picture }: { picture: Picture }) {
   const [recipe, changeRecipe] = useRecipe();
   const [focal, setFocal] = useState<FocalPoint>(picture.focal);
   const [chosen, setChosen] = useState<string>();
-  const limits = useQuery({
-    queryKey: ["limits"],
-    queryFn: async () => unwrap(await api.GET("/api/limits")),
-    staleTime: Infinity,
-  });
+  const limits = useLimits();
   const place = placeOf(recipe);
   const fitting = useFitting(picture.id, place, focal);
   const moveFocal = useMoveFocal(picture.id);

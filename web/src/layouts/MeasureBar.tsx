@@ -3,14 +3,16 @@ import { useState } from "react";
 import type { Report } from "../api/client";
 import { count } from "../ui/figures";
 import { ProblemNote } from "../ui/ProblemNote";
+import { useLimits } from "../api/useLimits";
 import { cancelMeasuring, useMeasure, useReport } from "./useLayouts";
 
 const KEY = "brisk-margin.site";
-const DEMO = "http://127.0.0.1:4811/index.html";
 
 /** Which page or site to measure, and how far that is. */
 export function MeasureBar() {
-  const [address, setAddress] = useState(() => localStorage.getItem(KEY) ?? DEMO);
+  const limits = useLimits();
+  const [typed, setTyped] = useState(() => localStorage.getItem(KEY));
+  const address = typed ?? limits.data?.site ?? "";
   const [wholeSite, setWholeSite] = useState(true);
   const measure = useMeasure();
   const report = useReport().data;
@@ -29,7 +31,7 @@ export function MeasureBar() {
         }}
       >
         <h1>Layouts</h1>
-        <Input aria-label="Address of a page" value={address} style={{ width: 320 }} onChange={({ target }) => { setAddress(target.value); }} />
+        <Input aria-label="Address of a page" value={address} placeholder="http://…" style={{ width: 320 }} onChange={({ target }) => { setTyped(target.value); }} />
         <Checkbox checked={wholeSite} onChange={({ target }) => { setWholeSite(target.checked); }}>and the pages it links to</Checkbox>
         <Button htmlType="submit" type="primary" loading={running} disabled={address.trim() === ""} title={address.trim() === "" ? "Type the address of a page first" : undefined}>
           Measure

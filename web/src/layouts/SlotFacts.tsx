@@ -35,9 +35,10 @@ export function SlotFacts({ slot, occurrence, pages }: Props) {
         ))}
       </ul>
       {margin && <div className="part"><MarginBar margin={margin} today={margin.weight} /> <MarginWords margin={margin} /></div>}
+      <PlacePicture slot={slot} occurrence={occurrence} />
       <dl className="facts">
         <dt>Boxes</dt>
-        <dd className="figure">{Object.entries(slot.boxes).map(([viewport, [w, h]]) => <div key={viewport}>{viewport}: {w ? `${w} × ${h} CSS px` : "not shown"}</div>)}</dd>
+        <dd className="figure">{Object.entries(slot.boxes).map(([viewport, [w, h]]) => <div key={viewport}>{viewport}: {w && h ? `${cssPx(w)} × ${cssPx(h)} CSS px` : "not shown"}</div>)}</dd>
         <dt>Needs</dt>
         <dd className="figure">{slot.needs.filter((need) => need.density === 2).map((need) => <div key={need.viewport}>{need.viewport}: {pixels(need.pixels.width, need.pixels.height)} at {density(need.density)}</div>)}</dd>
         {slot.sources.map((source) => (
@@ -56,7 +57,6 @@ export function SlotFacts({ slot, occurrence, pages }: Props) {
             }} /> KB {slot.budget_by_hand ? <button type="button" className="quiet-button" onClick={() => { change.mutate({ budget: 0 }); }}>Back to the default</button> : <span className="soft">by area</span>}
         </dd>
       </dl>
-      <PlacePicture slot={slot} occurrence={occurrence} />
       <div className="placing-actions">
         {widest && <Button onClick={() => { bench({ width: widest[0] ?? null, height: widest[1] ?? null, fit: slot.fit, density: 2 }); }}>
           {occurrence?.picture_id ? "Fit its picture on the bench" : "Choose a picture and fit it"}
@@ -66,6 +66,9 @@ export function SlotFacts({ slot, occurrence, pages }: Props) {
     </section>
   );
 }
+
+/** Layouts have fractions; two decimals tell them apart. */
+const cssPx = (length: number) => Math.round(length * 100) / 100;
 
 function Source({ media, widths, sizes }: Slot["sources"][number]) {
   return (

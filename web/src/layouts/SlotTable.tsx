@@ -41,19 +41,28 @@ export function SlotTable({ slots, chosen, onChoose }: Props) {
           </thead>
           <tbody>
             {sorted.map((slot) => (
-              <tr key={slot.id} aria-selected={slot.id === chosen} data-slot={slot.name}>
-                <td className="name">
-                  <button type="button" className="row-button" onClick={() => { onChoose(slot); }}>{slot.name}</button>
-                  <div className="soft slot-state">{slot.worst?.words ?? "not on a page"}</div>
-                </td>
-                <td className="right figure">{slot.occurrences}</td>
-                <td className="right"><Bytes of={slot.wasted} /></td>
-                <td>{slot.margin && <MarginBar margin={slot.margin} today={slot.margin.weight} />}</td>
-              </tr>
+              <SlotRows key={slot.id} slot={slot} chosen={slot.id === chosen} onChoose={onChoose} />
             ))}
           </tbody>
         </table>
       </div>
     </section>
+  );
+}
+
+/** Figures in one row, the state in words below them. */
+function SlotRows({ slot, chosen, onChoose }: { slot: Slot; chosen: boolean; onChoose: (slot: Slot) => void }) {
+  return (
+    <>
+      <tr aria-selected={chosen} data-slot={slot.name}>
+        <td><button type="button" className="row-button" onClick={() => { onChoose(slot); }}>{slot.name}</button></td>
+        <td className="right figure">{slot.occurrences}</td>
+        <td className="right"><Bytes of={slot.wasted} /></td>
+        <td>{slot.margin && <MarginBar margin={slot.margin} today={slot.margin.weight} />}</td>
+      </tr>
+      <tr aria-selected={chosen} className="slot-state">
+        <td colSpan={4} className="soft">{slot.worst?.words ?? "not on a page"}</td>
+      </tr>
+    </>
   );
 }

@@ -1,6 +1,5 @@
-import { useQuery } from "@tanstack/react-query";
 import { useSyncExternalStore } from "react";
-import { api, unwrap } from "../api/client";
+import { useLimits } from "../api/useLimits";
 import { bytes } from "../ui/figures";
 import { arrivals } from "./arrivals";
 
@@ -8,11 +7,7 @@ export const useArrivals = () => useSyncExternalStore(arrivals.subscribe, arriva
 
 /** Brings files in, within the server's own limits. */
 export function useBringIn(): (files: Iterable<File>) => void {
-  const limits = useQuery({
-    queryKey: ["limits"],
-    queryFn: async () => unwrap(await api.GET("/api/limits")),
-    staleTime: Infinity,
-  });
+  const limits = useLimits();
   const most = limits.data?.file ?? Infinity;
   return (files) => { arrivals.add(files, most, bytes(most)); };
 }

@@ -1,12 +1,8 @@
 //! The pictures that the site serves.
 
-use std::fs;
-use std::io;
-use std::path::Path;
-
 use crate::file::{Camera, jpeg, png};
 use crate::paint::{self, Colour, Point};
-use crate::scenes::SCENES;
+use crate::scenes::{SCENES, Scene};
 use crate::{land, sky, studio};
 
 /// A picture that the site serves.
@@ -26,16 +22,12 @@ enum Source {
 }
 
 impl Medium {
-    pub(super) fn write(&self, folder: &Path) -> io::Result<()> {
-        fs::write(folder.join("media").join(self.name), self.bytes())
-    }
-
-    /// Its file.
-    pub fn bytes(&self) -> Vec<u8> {
+    /// Its file; `original` gives that of a scene.
+    pub fn bytes(&self, original: impl Fn(&Scene) -> Vec<u8>) -> Vec<u8> {
         match self.source {
             Source::Original(name) => {
                 let scene = SCENES.iter().find(|scene| scene.name == name);
-                scene.expect("a scene of that name").draw()
+                original(scene.expect("a scene of that name"))
             }
             Source::View { draw, size, shift, zoom, quality } => {
                 let view = |point: Point| {
@@ -71,10 +63,10 @@ const fn view(
     Medium { name, source: Source::View { draw, size, shift, zoom, quality: 88.0 } }
 }
 
-const GALLERY: (u32, u32) = (1200, 800);
-const PRODUCT: (u32, u32) = (900, 900);
-const PORTRAIT: (u32, u32) = (800, 1000);
-const WALK: (u32, u32) = (1200, 675);
+const GALLERY: (u32, u32) = (960, 640);
+const PRODUCT: (u32, u32) = (720, 720);
+const PORTRAIT: (u32, u32) = (640, 800);
+const WALK: (u32, u32) = (1024, 576);
 
 /// Every picture that the site serves.
 pub static MEDIA: &[Medium] = &[

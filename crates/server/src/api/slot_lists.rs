@@ -3,7 +3,6 @@
 //! A CSV row is one box of a slot: `name, kind, fit, viewport, width, height, budget`, sizes in
 //! CSS px and the budget in bytes, empty for the default.
 
-
 use axum::Json;
 use axum::extract::State;
 use axum::http::{HeaderMap, header};
@@ -97,8 +96,7 @@ pub(super) async fn import(
     let densities = [Density::ONE, Density::new(2.0).expect("within range")];
     for slot in &slots {
         let name = slot.name.trim();
-        let row =
-            app.store.add_slot(name, &slot.kind, slot.fit, &slot.boxes, &densities).await?;
+        let row = app.store.add_slot(name, &slot.kind, slot.fit, &slot.boxes, &densities).await?;
         if slot.budget.is_some() {
             let edit = SlotEdit { budget: Some(slot.budget), ..SlotEdit::default() };
             app.store.edit_slot(row.id, edit).await?;
@@ -150,7 +148,8 @@ fn read_csv(text: &[u8]) -> Result<Vec<ListedSlot>, Problem> {
     let text = std::str::from_utf8(text)
         .map_err(|_| Problem::invalid("the list is not in UTF-8: save it as CSV in UTF-8"))?;
     let mut slots: Vec<ListedSlot> = Vec::new();
-    for row in csv::Reader::from_reader(text.trim_start_matches('\u{FEFF}').as_bytes()).deserialize()
+    for row in
+        csv::Reader::from_reader(text.trim_start_matches('\u{FEFF}').as_bytes()).deserialize()
     {
         let row: Row = row.map_err(|error| Problem::invalid(format!("in the list: {error}")))?;
         let size = BoxSize { width: row.width, height: row.height };
@@ -198,7 +197,8 @@ mod tests {
     fn unknown_columns_and_wrong_encodings_are_told() {
         let unknown = read_csv(b"name,colour\ncards,red\n").unwrap_err();
         assert!(unknown.detail.contains("colour"), "{}", unknown.detail);
-        let latin = read_csv(b"name,kind,fit,viewport,width,height,budget\nd\xF4me,x,cover,1,1,1,\n");
+        let latin =
+            read_csv(b"name,kind,fit,viewport,width,height,budget\nd\xF4me,x,cover,1,1,1,\n");
         assert!(latin.unwrap_err().detail.contains("UTF-8"));
     }
 }

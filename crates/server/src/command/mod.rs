@@ -99,7 +99,8 @@ pub fn run() -> ExitCode {
         Command::Measure(measure) => within_runtime(measure.run()),
         Command::Host(host) => within_runtime(host.run()),
         Command::DemoSite { folder } => {
-            brisk_margin_demo::site::write(&folder).map_err(Failure::from)
+            brisk_margin_demo::site::write(&folder, brisk_margin_demo::Scene::draw)
+                .map_err(Failure::from)
         }
         Command::Folder(folder) => prepare(&folder),
         Command::Openapi => {

@@ -1,5 +1,6 @@
 //! `seed`: the demo's pictures, brought in the way any picture is.
 
+use std::collections::HashMap;
 use std::pin::pin;
 
 use brisk_margin_core::encode::{Encoding, Quality};
@@ -7,7 +8,7 @@ use brisk_margin_core::format::Format;
 use brisk_margin_core::framing::FocalPoint;
 use brisk_margin_core::slot::{Fit, Slot};
 use brisk_margin_core::units::Density;
-use brisk_margin_demo::{Place, Scene};
+use brisk_margin_demo::{Place, Scene, site};
 use brisk_margin_store::pictures::{Arrival, Picture};
 use brisk_margin_store::variants::{Framing, Order};
 use bytes::Bytes;
@@ -19,7 +20,7 @@ use crate::app::App;
 use crate::intake::{self, Spooled};
 use crate::variants;
 
-/// Fills the library with the pictures of the Tarnlight Observatory.
+/// Fills the library with the pictures of the Tarnlight Observatory, and writes its website.
 #[derive(Args)]
 pub struct Seed {
     #[command(flatten)]
@@ -34,18 +35,23 @@ impl Seed {
         });
         // The next picture is drawn while this one is brought in.
         let mut drawn = pin!(scenes.buffered(2));
+        let mut files = HashMap::new();
         while let Some((scene, file)) = drawn.next().await {
-            let picture = bring_in(&app, scene, file?).await?;
+            let file = Bytes::from(file?);
+            files.insert(scene.name, file.clone());
+            let picture = bring_in(&app, scene, file).await?;
             for place in scene.places {
                 fill(&app, &picture, place).await?;
             }
         }
-        Ok(())
+        let site = app.folder().site();
+        let write = move || site::write(&site, |scene| files[scene.name].to_vec());
+        Ok(tokio::task::spawn_blocking(write).await??)
     }
 }
 
-async fn bring_in(app: &App, scene: &Scene, file: Vec<u8>) -> Result<Picture, Failure> {
-    let chunks = stream::iter([Ok::<_, std::convert::Infallible>(Bytes::from(file))]);
+async fn bring_in(app: &App, scene: &Scene, file: Bytes) -> Result<Picture, Failure> {
+    let chunks = stream::iter([Ok::<_, std::convert::Infallible>(file)]);
     let spooled = Spooled::receive(&app.folder().spool(), chunks).await?;
     let (Arrival::New(picture) | Arrival::There(picture)) =
         intake::accept(app, spooled, scene.name).await?;

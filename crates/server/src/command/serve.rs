@@ -30,6 +30,9 @@ pub struct Serve {
     /// The folder of the built client
     #[arg(long, default_value = "web/dist")]
     web: PathBuf,
+    /// The address of the site's first page, to be measured
+    #[arg(long, value_name = "URL")]
+    site: Option<String>,
 }
 
 impl Serve {
@@ -45,7 +48,7 @@ impl Serve {
         })?;
         let mut own_ports = BTreeSet::from([listener.local_addr()?.port()]);
         own_ports.extend(Url::parse(&self.home.database)?.port());
-        let app = self.home.open().await?.with_own_ports(own_ports);
+        let app = self.home.open().await?.with_own_ports(own_ports).with_site(self.site);
         app.folder().clear_spool()?;
         let routes = routes(app, client);
         println!("Brisk Margin is ready at http://{}", listener.local_addr()?);

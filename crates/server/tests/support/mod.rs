@@ -1,5 +1,8 @@
 //! An application of its own for each test, and short words for its API.
 
+// Each test file uses its own part of these.
+#![allow(dead_code, reason = "shared by several test files")]
+
 use std::path::Path;
 
 use axum::Router;
@@ -20,6 +23,7 @@ use tower::ServiceExt;
 const BOUNDARY: &str = "a-boundary-of-our-own";
 
 pub struct Api {
+    pub store: Store,
     router: Router,
     database: String,
     data: TempDir,
@@ -63,9 +67,9 @@ impl Api {
         std::fs::write(client.path().join("index.html"), page).unwrap();
         let folder = DataFolder::open(&data.path().join("data")).unwrap();
         let store = Store::open(&database, &folder.blobs()).await.unwrap();
-        let app = App::new(store, Workshop::new(2, Bytes::mb(500)), folder);
+        let app = App::new(store.clone(), Workshop::new(2, Bytes::mb(500)), folder);
         let router = routes(app, web::router(client.path()).unwrap());
-        Self { router, database, data }
+        Self { store, router, database, data }
     }
 
     pub async fn send(&self, request: Request<Body>) -> Answer {

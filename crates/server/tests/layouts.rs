@@ -1,0 +1,175 @@
+//! Layouts through the API: slots recognised, kept, filled, listed.
+
+mod support;
+
+use std::collections::BTreeMap;
+
+use axum::http::StatusCode;
+use brisk_margin_core::layout::{BoxSize, Boxes};
+use brisk_margin_core::state::Painting;
+use brisk_margin_core::units::Bytes;
+use brisk_margin_store::layouts::{Changes, Details, NewPage, NewPlace, Served};
+use brisk_margin_testing::pictures::gradient_jpeg;
+use serde_json::{Value, json};
+use support::Api;
+
+fn boxes(width: f64) -> Boxes {
+    let size = |width, height| BoxSize { width, height };
+    [(390, size(358.0, 220.0)), (1280, size(width, 220.0))].into()
+}
+
+/// A card at `selector`, `width` wide on a desktop, that serves a file of 3000 × 2000 px.
+fn card(selector: &str, width: f64) -> NewPlace {
+    let file = Served {
+        url: "http://tarn.example/media/dome.jpg".to_owned(),
+        size: Some((3000, 2000)),
+        format: Some("jpeg".to_owned()),
+        bytes: Bytes::mb(2),
+        hash: None,
+    };
+    let files: BTreeMap<String, Served> =
+        [("1".to_owned(), file.clone()), ("2".to_owned(), file)].into();
+    NewPlace {
+        selector: selector.to_owned(),
+        loose: "main > ul.cards > li > img".to_owned(),
+        kind: "card".to_owned(),
+        details: Details {
+            boxes: boxes(width),
+            rendered: boxes(width),
+            positions: [(390, (16.0, 300.0)), (1280, (16.0, 300.0))].into(),
+            files: [(390, files.clone()), (1280, files)].into(),
+            painting: Painting::Cover,
+            position: "50% 50%".to_owned(),
+            srcset: None,
+            sizes: None,
+            alt: None,
+            lazy: false,
+            above_fold: false,
+            lcp: false,
+        },
+    }
+}
+
+fn page(address: &str, places: Vec<NewPlace>) -> NewPage {
+    NewPage {
+        address: format!("http://tarn.example/{address}"),
+        title: "Star walks".to_owned(),
+        heights: [(390, 2000.0), (1280, 1200.0)].into(),
+        breakpoints: vec![600],
+        places,
+    }
+}
+
+async fn slots(api: &Api) -> Vec<Value> {
+    api.get("/api/layouts").await.json()["slots"].as_array().unwrap().clone()
+}
+
+#[tokio::test]
+async fn cards_alike_are_one_slot_on_all_pages_and_others_are_asked_about() {
+    let api = Api::start().await;
+    let walks = page(
+        "walks.html",
+        vec![card("li:nth-of-type(1)", 365.0), card("li:nth-of-type(2)", 365.3)],
+    );
+    let changes = api.store.keep_page(walks).await.unwrap();
+    assert_eq!(changes, Changes { new: 2, changed: 0, gone: 0 });
+    api.store.keep_page(page("hire.html", vec![card("li:nth-of-type(1)", 365.0)])).await.unwrap();
+    api.store.keep_page(page("odd.html", vec![card("li:nth-of-type(1)", 500.0)])).await.unwrap();
+
+    let slots = slots(&api).await;
+    assert_eq!(slots.len(), 2);
+    assert_eq!((&slots[0]["name"], &slots[0]["occurrences"]), (&json!("cards card"), &json!(3)));
+    let layouts = api.get("/api/layouts").await.json();
+    let doubtful: Vec<_> = layouts["occurrences"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .filter(|o| o["doubtful"] == true)
+        .collect();
+    assert_eq!(doubtful.len(), 1);
+    assert_eq!(slots[0]["worst"]["state"], "too-large");
+    assert_eq!(slots[0]["sources"][0]["widths"].as_array().unwrap().last(), Some(&json!(730)));
+}
+
+#[tokio::test]
+async fn measuring_again_keeps_what_was_set_by_hand_and_tells_what_changed() {
+    let api = Api::start().await;
+    api.store
+        .keep_page(page("walks.html", vec![card("a", 365.0), card("b", 365.0)]))
+        .await
+        .unwrap();
+    let slot = slots(&api).await[0]["id"].as_str().unwrap().to_owned();
+    let edit = json!({"name": "Walk cards", "budget": 33_000});
+    assert_eq!(api.patch(&format!("/api/slots/{slot}"), &edit).await.status, StatusCode::OK);
+    let picture = api.taken("dome.jpg", &gradient_jpeg(1600, 1000)).await;
+    let placement = json!({"picture_id": picture});
+    let placed = api.post(&format!("/api/slots/{slot}/placement"), &placement).await.json();
+    assert_eq!(placed["occurrences"], 2);
+
+    let again = page("walks.html", vec![card("a", 380.0), card("c", 380.0)]);
+    let changes = api.store.keep_page(again).await.unwrap();
+    assert_eq!(changes, Changes { new: 1, changed: 1, gone: 1 });
+    let slots = slots(&api).await;
+    assert_eq!((&slots[0]["name"], &slots[0]["budget"]), (&json!("Walk cards"), &json!(33_000)));
+    assert_eq!(slots[0]["boxes"]["1280"][0], 380.0);
+    let layouts = api.get("/api/layouts").await.json();
+    let kept = layouts["occurrences"].as_array().unwrap().iter().find(|o| o["selector"] == "a");
+    assert_eq!(kept.unwrap()["picture_id"], picture);
+}
+
+#[tokio::test]
+async fn another_picture_changes_the_state_and_taking_it_out_brings_it_back() {
+    let api = Api::start().await;
+    api.store.keep_page(page("walks.html", vec![card("a", 365.0)])).await.unwrap();
+    let state = async || {
+        let layouts = api.get("/api/layouts").await.json();
+        layouts["occurrences"][0]["states"][0]["state"].as_str().unwrap().to_owned()
+    };
+    let slot = slots(&api).await[0]["id"].as_str().unwrap().to_owned();
+    let path = format!("/api/slots/{slot}/placement");
+    assert_eq!(state().await, "too-large");
+    let large = api.taken("dome.jpg", &gradient_jpeg(1600, 1000)).await;
+    api.post(&path, &json!({"picture_id": large})).await;
+    assert_eq!(state().await, "fits");
+    let small = api.taken("small.jpg", &gradient_jpeg(200, 120)).await;
+    api.post(&path, &json!({"picture_id": small})).await;
+    assert_eq!(state().await, "enlarged");
+    api.post(&path, &json!({"picture_id": null})).await;
+    assert_eq!(state().await, "too-large");
+    let nobody = json!({"picture_id": "00000000-0000-7000-8000-000000000000"});
+    assert_eq!(api.post(&path, &nobody).await.status, StatusCode::NOT_FOUND);
+}
+
+#[tokio::test]
+async fn slots_are_typed_listed_and_read_back() {
+    let api = Api::start().await;
+    let typed = json!({
+        "name": "Poster", "kind": "text", "fit": "cover", "boxes": {"390": [358, 500]},
+    });
+    let made = api.post("/api/slots", &typed).await;
+    assert_eq!(made.status, StatusCode::CREATED);
+    assert_eq!(made.json()["by_hand"], true);
+    let refused = json!({"name": "x", "kind": "text", "fit": "cover", "boxes": {"390": [0, 5]}});
+    assert_eq!(api.post("/api/slots", &refused).await.status, StatusCode::UNPROCESSABLE_ENTITY);
+
+    let csv = api.get("/api/slots.csv").await.text();
+    assert!(csv.contains("Poster,text,cover,390,358.0,500.0,"), "{csv}");
+    let list = api.get("/api/slots.json").await.json();
+    let added = api.post("/api/slots/import", &list).await;
+    assert_eq!(added.json()["added"], 1);
+    assert_eq!(slots(&api).await.len(), 2);
+    let broken = json!([{"name": "ok", "kind": "text", "fit": "cover", "boxes": {"390": [1, 1]}},
+                        {"name": "", "kind": "text", "fit": "cover", "boxes": {}}]);
+    assert_eq!(api.post("/api/slots/import", &broken).await.status, 422);
+    assert_eq!(slots(&api).await.len(), 2, "a list is taken whole or not at all");
+}
+
+#[tokio::test]
+async fn an_address_that_is_none_is_refused_before_a_browser_starts() {
+    let api = Api::start().await;
+    for address in ["visit.html", "file:///etc/passwd", "javascript:alert(1)", ""] {
+        let answer = api.post("/api/measurements", &json!({"address": address})).await;
+        assert_eq!(answer.status, StatusCode::UNPROCESSABLE_ENTITY, "{address}");
+    }
+    assert_eq!(api.get("/api/measurements/latest").await.json(), Value::Null);
+}

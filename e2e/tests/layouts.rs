@@ -1,0 +1,71 @@
+//! The first question of every job: what size does it have to be?
+
+use std::time::Duration;
+
+use brisk_margin_e2e::application::Home;
+use brisk_margin_e2e::browser::Browser;
+use brisk_margin_e2e::web_host::tarnlight;
+use brisk_margin_testing::pictures::gradient_jpeg;
+use reqwest::multipart::{Form, Part};
+use serde_json::json;
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_page_is_measured_and_a_wasteful_slot_gets_another_picture() {
+    let folder = tempfile::tempdir().unwrap();
+    let site = tarnlight(folder.path()).await;
+    let large = gradient_jpeg(4000, 3000);
+    std::fs::write(folder.path().join("media/tarnlight-mark.png"), &large).unwrap();
+    let home = Home::empty().await;
+    let application = home.serve();
+    let part = Part::bytes(gradient_jpeg(336, 240)).file_name("mark-small.jpg");
+    let upload = reqwest::Client::new().post(application.url("/api/pictures"));
+    let answer = upload.multipart(Form::new().part("file", part)).send().await.unwrap();
+    assert_eq!(answer.status(), 201);
+
+    let downloads = tempfile::tempdir().unwrap();
+    let browser = Browser::open(1280, 800, downloads.path()).await;
+    browser.client.goto(&application.url("/layouts")).await.unwrap();
+    let address = browser.find("input[aria-label='Address of a page']").await;
+    address.send_keys(&format!("{site}/people.html")).await.unwrap();
+    browser.find(".bar input[type=checkbox]").await.click().await.unwrap();
+    browser.labelled("Measure").await.click().await.unwrap();
+    measured(&browser).await;
+
+    // The page stands at all four widths, its slots as boxes with the pictures in them.
+    let columns = browser.run("return document.querySelectorAll('.column').length", vec![]).await;
+    assert_eq!(columns, 4);
+    let row = browser.find("[data-slot='masthead header'] .row-button").await;
+    row.click().await.unwrap();
+    browser.until("the waste is told", &states_say("more pixels than any screen uses")).await;
+    let lit = "return document.querySelectorAll('.place[aria-pressed=true]').length";
+    assert_eq!(browser.run(lit, vec![]).await, 4, "the slot is lit at every width");
+
+    let search = browser.find("input[aria-label='Picture to place']").await;
+    search.send_keys("mark-small").await.unwrap();
+    let option = browser.find(".ant-select-item-option[title*='mark-small']").await;
+    option.click().await.unwrap();
+    browser.labelled("Place it here").await.click().await.unwrap();
+    browser.until("the state is another", &states_say("fits")).await;
+    let layouts = application.json("/api/layouts").await;
+    let placed = layouts["occurrences"].as_array().unwrap().iter();
+    assert_eq!(placed.filter(|place| place["picture_id"].is_string()).count(), 1);
+    assert_eq!(browser.complaints().await, [""; 0]);
+    browser.close().await;
+}
+
+fn states_say(text: &str) -> String {
+    let states = "document.querySelector('[data-testid=states]')?.textContent";
+    format!("return {states}.includes({})", json!(text))
+}
+
+/// Measuring takes longer than anything else on the page.
+async fn measured(browser: &Browser) {
+    for _ in 0..12 {
+        let done = "return document.querySelector('[data-testid=measured]') !== null";
+        if browser.run(done, vec![]).await == true {
+            return;
+        }
+        tokio::time::sleep(Duration::from_secs(5)).await;
+    }
+    panic!("the page was not measured; the page says:\n{}", browser.text().await);
+}
