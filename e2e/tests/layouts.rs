@@ -53,6 +53,35 @@ async fn a_page_is_measured_and_a_wasteful_slot_gets_another_picture() {
     browser.close().await;
 }
 
+#[tokio::test(flavor = "multi_thread")]
+async fn a_site_that_comes_as_files_is_measured_like_any_other() {
+    let home = Home::empty().await;
+    let application = home.serve();
+    let page = "<!doctype html><title>Offline</title><img src=../p.jpg style='width:200px'>";
+    let part = |bytes: Vec<u8>, path: &str| Part::bytes(bytes).file_name(path.to_owned());
+    let form = Form::new()
+        .part("file", part(page.into(), "mysite/deep/index.html"))
+        .part("file", part(gradient_jpeg(900, 600), "mysite/p.jpg"));
+    let post = async |form: Form| {
+        let request = reqwest::Client::new().post(application.url("/api/measurements/files"));
+        request.multipart(form).send().await.unwrap()
+    };
+    let climbing = Form::new().part("file", part(page.into(), "../../index.html"));
+    assert_eq!(post(climbing).await.status(), 422);
+    assert_eq!(post(form).await.status(), 202);
+    for _ in 0..60 {
+        tokio::time::sleep(Duration::from_millis(500)).await;
+        if application.json("/api/measurements/latest").await["running"] == false {
+            break;
+        }
+    }
+    let layouts = application.json("/api/layouts").await;
+    assert_eq!(layouts["pages"][0]["address"], "files:mysite/mysite/deep/index.html");
+    let place = &layouts["occurrences"][0];
+    assert_eq!(place["boxes"]["390"], json!([200.0, 133.328125]));
+    assert_eq!((&place["today"]["width"], &place["states"][0]["state"]), (&json!(900), &json!("too-large")));
+}
+
 fn states_say(text: &str) -> String {
     let states = "document.querySelector('[data-testid=states]')?.textContent";
     format!("return {states}.includes({})", json!(text))

@@ -58,6 +58,8 @@ async fn the_whole_site_is_found_as_it_was_written_and_as_it_is_laid_out() {
 /// Every picture that the generator wrote is there, with a file that it named.
 fn check_found(page: &site::Page, found: &MeasuredPage) {
     assert_eq!(found.places.len(), page.shown.len(), "on {}", page.file);
+    let icons: Vec<_> = found.icons.iter().map(|icon| (icon.rel.as_str(), icon.file.width)).collect();
+    assert_eq!(icons, [("icon", Some(1200))], "on {}", page.file);
     // Backgrounds are listed after the pictures of the markup.
     let (behind, before): (Vec<_>, Vec<_>) =
         page.shown.iter().partition(|shown| shown.element == "background");
@@ -94,6 +96,33 @@ async fn check_boxes(browser: &Browser, found: &MeasuredPage, width: u32) {
             .max((size.height - rect[1].as_f64().unwrap()).abs());
         assert!(off <= 1.0, "{} at {width}: {size:?}, not {rect}", place.selector);
     }
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn pages_that_only_the_sites_map_names_are_measured_up_to_the_limit() {
+    let folder = tempfile::tempdir().unwrap();
+    let write = |name: &str, text: &str| std::fs::write(folder.path().join(name), text).unwrap();
+    let address = serve(brisk_margin_site::host::router(folder.path(), Default::default())).await;
+    let location = |name: &str| format!("<url><loc>{address}/{name}</loc></url>");
+    let listed: String = ["a.html", "b.html", "c.html", "d.html"].map(location).concat();
+    let space = "http://www.sitemaps.org/schemas/sitemap/0.9";
+    write("sitemap.xml", &format!("<urlset xmlns='{space}'>{listed}</urlset>"));
+    for name in ["index.html", "a.html", "b.html", "c.html", "d.html"] {
+        write(name, "<!doctype html><title>x</title><p>Linked from nowhere.");
+    }
+    let start = format!("{address}/index.html");
+    let mut plan = Plan::for_page(&start).unwrap();
+    plan.widths.truncate(1);
+    plan.pages = 3;
+    let mut seen = Vec::new();
+    let measurer = Measurer::start(plan).await.unwrap();
+    let heard = |progress: brisk_margin_site::measure::Progress<'_>| {
+        seen.push(progress.address.rsplit('/').next().unwrap().to_owned());
+        Go::On
+    };
+    measurer.site(&start, heard).await.unwrap();
+    seen.sort();
+    assert_eq!(seen, ["a.html", "b.html", "index.html"]);
 }
 
 #[tokio::test(flavor = "multi_thread")]

@@ -86,7 +86,8 @@ impl DataFolder {
     /// Takes away what a stopped process left of uploads that it never accepted.
     pub fn clear_spool(&self) -> io::Result<()> {
         for entry in fs::read_dir(self.spool())? {
-            fs::remove_file(entry?.path())?;
+            let path = entry?.path();
+            if path.is_dir() { fs::remove_dir_all(path)? } else { fs::remove_file(path)? }
         }
         Ok(())
     }

@@ -3,21 +3,34 @@
 //! Each page is kept as soon as it is done, so that a cancel or an end of the process loses only
 //! the page under way; what was measured before stays when a page cannot be measured now.
 
+use std::collections::BTreeSet;
+use std::ops::RangeInclusive;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex};
 
+use brisk_margin_core::layout::LayoutWidth;
 use brisk_margin_site::gate::Authority;
 use brisk_margin_site::measure::{
     Go, MeasureError, MeasuredPage, Measurer, Place, Plan, Progress, ServedFile,
 };
-use brisk_margin_site::page::Files;
+use brisk_margin_site::archive::{self, ArchiveError};
+use brisk_margin_site::host::{self, Faults};
+use brisk_margin_site::page::Files as PageFiles;
 use brisk_margin_store::layouts::{Changes, Details, NewPage, NewPlace, Served};
 use serde::Serialize;
+use tempfile::TempDir;
+use tokio::net::TcpListener;
 use tokio::sync::mpsc;
+use tokio::task::JoinHandle;
 use url::Url;
 use utoipa::ToSchema;
 
 use crate::app::{App, Change};
+
+/// Viewports that a page can be opened at, in CSS px.
+const WIDTHS: RangeInclusive<u32> = 160..=7_680;
+/// Most layout widths of a site.
+const MOST_WIDTHS: usize = 8;
 
 /// What is measured, or was measured last.
 #[derive(Clone, Default)]
@@ -69,6 +82,8 @@ pub struct Wish {
     pub whole_site: bool,
     /// Other hosts that pages may reach, as in `http://pictures.example:8080`.
     pub allow: Vec<String>,
+    /// Layout widths in CSS px; the usual ones where none are given.
+    pub widths: Vec<u32>,
 }
 
 impl Measuring {
@@ -126,22 +141,94 @@ pub fn start(app: &App, wish: Wish) -> Result<bool, MeasureError> {
         let authority = Authority::of(&url).ok_or_else(|| MeasureError::Address(host.clone()))?;
         plan.rules.allowed.insert(authority);
     }
+    if !wish.widths.is_empty() {
+        let widths: BTreeSet<u32> = wish.widths.iter().copied().collect();
+        if widths.len() > MOST_WIDTHS || widths.iter().any(|width| !WIDTHS.contains(width)) {
+            return Err(MeasureError::Widths);
+        }
+        plan.widths = widths.into_iter().map(LayoutWidth::of).collect();
+    }
     plan.rules.own_ports.clone_from(app.own_ports());
     if !app.measuring.begin(&wish.address) {
         return Ok(false);
     }
+    spawn(app, wish, plan, None);
+    Ok(true)
+}
+
+/// Starts measuring the site whose files lie in `folder`, called `name`; `Ok(false)` where
+/// something is being measured already. Its pages are kept under `files:name/…`.
+///
+/// # Errors
+/// [`ArchiveError::NoPages`] where there is none.
+pub async fn start_files(app: &App, folder: TempDir, name: &str) -> Result<bool, ArchiveError> {
+    let pages = archive::pages(folder.path())?;
+    let first = pages.first().ok_or(ArchiveError::NoPages)?.clone();
+    let listener = TcpListener::bind(("127.0.0.1", 0)).await?;
+    let origin = format!("http://{}", listener.local_addr()?);
+    // Pages that no other page links to are found through the map.
+    let map = folder.path().join("sitemap.xml");
+    if !map.exists() {
+        std::fs::write(map, sitemap(&origin, &pages))?;
+    }
+    let wish = Wish {
+        address: format!("{origin}/{first}"),
+        whole_site: true,
+        allow: Vec::new(),
+        widths: Vec::new(),
+    };
+    let mut plan = Plan::for_page(&wish.address).map_err(std::io::Error::other)?;
+    plan.rules.own_ports.clone_from(app.own_ports());
+    let shown_as = format!("files:{name}");
+    if !app.measuring.begin(&format!("{shown_as}/{first}")) {
+        return Ok(false);
+    }
+    let router = host::router(folder.path(), Faults::default());
+    let server = tokio::spawn(async move { axum::serve(listener, router).await });
+    spawn(app, wish, plan, Some(Files { _folder: folder, server, origin, shown_as }));
+    Ok(true)
+}
+
+fn sitemap(origin: &str, pages: &[String]) -> String {
+    let location = |page: &String| {
+        let path = page.replace('&', "&amp;").replace('<', "&lt;");
+        format!("<url><loc>{origin}/{path}</loc></url>")
+    };
+    let locations: String = pages.iter().map(location).collect();
+    format!("<urlset xmlns=\"http://www.sitemaps.org/schemas/sitemap/0.9\">{locations}</urlset>")
+}
+
+/// A site that came as files, served while it is measured.
+struct Files {
+    _folder: TempDir,
+    server: JoinHandle<std::io::Result<()>>,
+    origin: String,
+    shown_as: String,
+}
+
+impl Drop for Files {
+    fn drop(&mut self) {
+        self.server.abort();
+    }
+}
+
+fn spawn(app: &App, wish: Wish, plan: Plan, files: Option<Files>) {
     let app = app.clone();
     tokio::spawn(async move {
-        if let Err(error) = run(&app, &wish, plan).await {
+        if let Err(error) = run(&app, &wish, plan, files.as_ref()).await {
             app.measuring.update(|report| report.problems.push(error.to_string()));
         }
         app.measuring.update(|report| report.running = false);
         app.tell(Change::Measuring);
     });
-    Ok(true)
 }
 
-async fn run(app: &App, wish: &Wish, mut plan: Plan) -> Result<(), MeasureError> {
+async fn run(
+    app: &App,
+    wish: &Wish,
+    mut plan: Plan,
+    files: Option<&Files>,
+) -> Result<(), MeasureError> {
     if !wish.whole_site {
         plan.pages = 1;
     }
@@ -165,7 +252,10 @@ async fn run(app: &App, wish: &Wish, mut plan: Plan) -> Result<(), MeasureError>
                 report.problems.push(error.to_string());
             }
         });
-        if let Ok(page) = progress.outcome {
+        if let Ok(mut page) = progress.outcome {
+            if let Some(files) = files {
+                page.address = page.address.replacen(&files.origin, &files.shown_as, 1);
+            }
             // The keeper ends only after this sender is gone.
             let _ = pages.send(page);
         }
@@ -231,7 +321,7 @@ async fn keep_page(
 async fn new_place(
     app: &App,
     place: Place,
-    files: &Files,
+    files: &PageFiles,
 ) -> Result<NewPlace, brisk_margin_store::StoreError> {
     let mut served = std::collections::BTreeMap::new();
     for (viewport, at) in place.files {
@@ -267,7 +357,7 @@ async fn new_place(
 async fn keep_file(
     app: &App,
     file: ServedFile,
-    files: &Files,
+    files: &PageFiles,
 ) -> Result<Served, brisk_margin_store::StoreError> {
     let body = files.get(&file.url).and_then(|fetched| fetched.body.clone());
     let hash = match body {

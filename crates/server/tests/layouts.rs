@@ -141,6 +141,31 @@ async fn another_picture_changes_the_state_and_taking_it_out_brings_it_back() {
 }
 
 #[tokio::test]
+async fn a_doubtful_match_is_joined_by_hand_and_split_again() {
+    let api = Api::start().await;
+    let walks = page("walks.html", vec![card("a", 365.0), card("b", 500.0)]);
+    api.store.keep_page(walks).await.unwrap();
+    let two = slots(&api).await;
+    let id = |slot: &Value| slot["id"].as_str().unwrap().to_owned();
+    let join = json!({"slot_id": id(&two[0])});
+    let joined = api.post(&format!("/api/slots/{}/join", id(&two[1])), &join).await;
+    assert_eq!(joined.status, StatusCode::NO_CONTENT);
+    let one = slots(&api).await;
+    assert_eq!((one.len(), &one[0]["occurrences"]), (1, &json!(2)));
+
+    let layouts = api.get("/api/layouts").await.json();
+    let odd = layouts["occurrences"].as_array().unwrap().iter().find(|o| o["selector"] == "b");
+    let odd = odd.unwrap()["id"].as_str().unwrap();
+    let split = api.post(&format!("/api/occurrences/{odd}/split"), &Value::Null).await;
+    assert_eq!(split.status, StatusCode::OK);
+    let two = slots(&api).await;
+    assert_eq!((two.len(), &two[1]["boxes"]["1280"][0]), (2, &json!(500.0)));
+    let itself = json!({"slot_id": id(&two[0])});
+    let same = api.post(&format!("/api/slots/{}/join", id(&two[0])), &itself).await;
+    assert_eq!(same.status, StatusCode::NOT_FOUND);
+}
+
+#[tokio::test]
 async fn slots_are_typed_listed_and_read_back() {
     let api = Api::start().await;
     let typed = json!({
@@ -171,5 +196,7 @@ async fn an_address_that_is_none_is_refused_before_a_browser_starts() {
         let answer = api.post("/api/measurements", &json!({"address": address})).await;
         assert_eq!(answer.status, StatusCode::UNPROCESSABLE_ENTITY, "{address}");
     }
+    let narrow = json!({"address": "http://tarn.example/", "widths": [12]});
+    assert_eq!(api.post("/api/measurements", &narrow).await.status, 422);
     assert_eq!(api.get("/api/measurements/latest").await.json(), Value::Null);
 }

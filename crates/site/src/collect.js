@@ -112,7 +112,7 @@
     });
   }
   const icons = [...document.querySelectorAll("link[rel~=icon], link[rel=apple-touch-icon]")].map((link) => ({
-    address: link.href, rel: link.rel, sizes: link.sizes.value, type: link.type,
+    ...selectors(link), address: link.href, rel: link.rel, sizes: link.sizes.value,
   }));
 
   const breakpoints = new Set();

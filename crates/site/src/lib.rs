@@ -4,8 +4,10 @@
 //! - [`chromium`]: the browser itself, as an unprivileged user with an empty profile.
 //! - [`page`]: one page, opened at each layout width and density.
 //! - [`measure`](mod@measure): what is found on pages, one or a whole site.
+//! - [`archive`]: sites that come as files.
 //! - [`host`]: serves a folder as a customer's web host would.
 
+pub mod archive;
 pub mod chromium;
 mod devtools;
 pub mod gate;

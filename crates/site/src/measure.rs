@@ -16,7 +16,7 @@ use url::Url;
 use crate::chromium::{Chromium, ChromiumError};
 use crate::devtools::DevtoolsError;
 use crate::gate::{Authority, Gate, Rules};
-use crate::page::{Fetched, Files, Found, Kind, Page, PageError, Reading};
+use crate::page::{Fetched, Files, Found, Icon, Kind, Page, PageError, Reading};
 
 /// Viewports between the layout widths at which only boxes are read, besides those at the page's
 /// own breakpoints.
@@ -72,12 +72,27 @@ pub struct MeasuredPage {
     pub breakpoints: Vec<u32>,
     /// Every place that shows a picture.
     pub places: Vec<Place>,
+    /// The icons that its head names.
+    pub icons: Vec<PageIcon>,
     /// Places beyond the limit of 1,000.
     pub left: usize,
     /// Where it links to.
     pub links: Vec<String>,
     /// The files that came, by their addresses.
     pub files: Files,
+}
+
+/// An icon that a page names in its head; it has no box in the layout.
+#[derive(Debug, Clone, PartialEq)]
+pub struct PageIcon {
+    /// Finds its element.
+    pub selector: String,
+    /// What it is for: `icon`, `apple-touch-icon`.
+    pub rel: String,
+    /// The sizes that the markup says it has.
+    pub sizes: String,
+    /// Its file.
+    pub file: ServedFile,
 }
 
 /// A place on a page that shows a picture.
@@ -183,6 +198,9 @@ pub enum MeasureError {
     /// Not an address that a browser can open.
     #[error("“{0}” is no address of a page: write it as in http://127.0.0.1:4811/visit.html")]
     Address(String),
+    /// Layout widths that no page is opened at.
+    #[error("give one to eight layout widths between 160 and 7,680 CSS px, as in 390, 1280")]
+    Widths,
     /// There is no browser.
     #[error(transparent)]
     Browser(#[from] ChromiumError),
@@ -306,7 +324,7 @@ impl Measurer {
         Ok(())
     }
 
-    /// Measures `start` and what it links to on the same host, telling `heard` of each page as it
+    /// Measures `start`, what the site's map names, and what those link to on the same host, telling `heard` of each page as it
     /// is done; stops early where `heard` says so.
     pub async fn site(
         &self,
@@ -314,7 +332,11 @@ impl Measurer {
         mut heard: impl FnMut(Progress<'_>) -> Go,
     ) -> Result<(), MeasureError> {
         let mut waiting = VecDeque::from([plain(start)]);
-        let mut seen: BTreeSet<String> = waiting.iter().cloned().collect();
+        if self.plan.pages > 1 {
+            waiting.extend(self.sitemap(start).await);
+        }
+        let mut seen = BTreeSet::new();
+        waiting.retain(|address| seen.len() < self.plan.pages && seen.insert(address.clone()));
         let mut free: Vec<&Page> = self.tabs.iter().collect();
         let mut under_way = FuturesUnordered::new();
         let mut done = 0;
@@ -347,6 +369,18 @@ impl Measurer {
             }
         }
         Ok(())
+    }
+
+    /// The pages that the site's own map names, where it has one.
+    async fn sitemap(&self, start: &str) -> Vec<String> {
+        let Ok(address) = Url::parse(start).and_then(|url| url.join("/sitemap.xml")) else {
+            return Vec::new();
+        };
+        // A site without a map answers with an error, which says nothing about its pages.
+        match self.tabs[0].locations(address.as_str()).await {
+            Ok(found) => self.same_site(start, &found),
+            Err(_) => Vec::new(),
+        }
     }
 
     fn same_site(&self, start: &str, links: &[String]) -> Vec<String> {
@@ -422,6 +456,7 @@ struct Sheet {
     heights: BTreeMap<u32, f64>,
     breakpoints: Vec<u32>,
     places: Vec<Place>,
+    icons: Vec<Icon>,
     left: usize,
     links: Vec<String>,
 }
@@ -432,6 +467,7 @@ impl Sheet {
         self.title.clone_from(&reading.title);
         self.heights.insert(viewport.width, reading.height);
         self.breakpoints.clone_from(&reading.breakpoints);
+        self.icons.clone_from(&reading.icons);
         self.left = reading.left;
         self.links.clone_from(&reading.links);
         for found in &reading.found {
@@ -510,6 +546,19 @@ impl Sheet {
             heights: self.heights,
             breakpoints: self.breakpoints,
             places: self.places,
+            icons: self
+                .icons
+                .into_iter()
+                .map(|icon| PageIcon {
+                    file: ServedFile::new(
+                        &icon.address,
+                        files.get(&icon.address).filter(|file| file.status < 400),
+                    ),
+                    selector: icon.selector,
+                    rel: icon.rel,
+                    sizes: icon.sizes,
+                })
+                .collect(),
             left: self.left,
             links: self.links,
             files,

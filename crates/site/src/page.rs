@@ -148,6 +148,8 @@ pub struct PageRect {
 pub struct Icon {
     /// Its file.
     pub address: String,
+    /// Finds its element.
+    pub selector: String,
     /// What it is for.
     pub rel: String,
     /// The sizes it says it has.
@@ -284,6 +286,18 @@ impl Page {
         Ok((reading, traffic.files(known).await))
     }
 
+    /// The addresses that the sitemap at `address` lists (sitemaps.org, version 0.9).
+    pub async fn locations(&self, address: &str) -> Result<Vec<String>, PageError> {
+        let mut traffic = Traffic::new(self);
+        let opened = self.call("Page.navigate", json!({"url": address})).await?;
+        if opened["errorText"].is_string() || timeout(LOAD, traffic.until_loaded()).await.is_err() {
+            return Ok(Vec::new());
+        }
+        traffic.check_document(address)?;
+        let script = "[...document.querySelectorAll('loc')].map((e) => e.textContent.trim())";
+        Ok(serde_json::from_value(self.evaluate(script).await?).unwrap_or_default())
+    }
+
     /// Reads the page as it is laid out now.
     pub async fn read(&self) -> Result<Reading, PageError> {
         let value = self.evaluate(include_str!("collect.js")).await?;
@@ -308,6 +322,9 @@ const SCROLL: &str = "(async () => {
         if (img.loading === 'lazy') img.dataset.wasLazy = '1';
         img.loading = 'eager';
     }
+    // A headless browser does not load icons by itself.
+    const icons = document.querySelectorAll('link[rel~=icon], link[rel=apple-touch-icon]');
+    for (const link of icons) new Image().src = link.href;
     const pause = () => new Promise((done) => setTimeout(done, 25));
     for (let y = 0, n = 0; y < document.documentElement.scrollHeight && n < 100; y += innerHeight, n++) {
         scrollTo({ top: y, behavior: 'instant' });

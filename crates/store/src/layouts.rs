@@ -295,6 +295,54 @@ impl Store {
         Ok(Some(row.update(&self.db).await?.try_into()?))
     }
 
+    /// Moves the occurrences of slot `from` to slot `into` and takes `from` away; false where one
+    /// of them is not there.
+    pub async fn join_slots(&self, from: Uuid, into: Uuid) -> Result<bool, StoreError> {
+        let transaction = self.db.begin().await?;
+        let both = slot::Entity::find()
+            .filter(slot::Column::Id.is_in([from, into]))
+            .all(&transaction)
+            .await?;
+        if both.len() != 2 {
+            return Ok(false);
+        }
+        occurrence::Entity::update_many()
+            .col_expr(occurrence::Column::SlotId, sea_orm::sea_query::Expr::value(into))
+            .col_expr(occurrence::Column::Doubtful, sea_orm::sea_query::Expr::value(false))
+            .filter(occurrence::Column::SlotId.eq(from))
+            .exec(&transaction)
+            .await?;
+        slot::Entity::delete_by_id(from).exec(&transaction).await?;
+        transaction.commit().await?;
+        Ok(true)
+    }
+
+    /// Gives an occurrence a slot of its own, laid out as it is there; `None` where it is gone.
+    pub async fn split_slot(&self, id: Uuid) -> Result<Option<Uuid>, StoreError> {
+        let transaction = self.db.begin().await?;
+        let Some(row) = occurrence::Entity::find_by_id(id).one(&transaction).await? else {
+            return Ok(None);
+        };
+        let Some(slot) = slot::Entity::find_by_id(row.slot_id).one(&transaction).await? else {
+            return Ok(None);
+        };
+        let details: Details = read(row.details.clone())?;
+        let own = SlotRow {
+            id: Uuid::now_v7(),
+            boxes: details.boxes,
+            rendered: details.rendered,
+            ..SlotRow::try_from(slot)?
+        };
+        let own = SlotRow { name: format!("{}, on its own", own.name), ..own };
+        slot::Entity::insert(own.active()).exec_without_returning(&transaction).await?;
+        let mut row: occurrence::ActiveModel = row.into();
+        row.slot_id = Set(own.id);
+        row.doubtful = Set(false);
+        row.update(&transaction).await?;
+        transaction.commit().await?;
+        Ok(Some(own.id))
+    }
+
     /// Places a picture in occurrences of a slot, or takes it out; tells how many there were.
     pub async fn place(
         &self,

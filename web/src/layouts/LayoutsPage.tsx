@@ -105,7 +105,7 @@ function Measured({ layouts, onAdd }: { layouts: Layouts; onAdd: () => void }) {
           : <p className="empty soft">No page is measured; the slots were typed by hand.</p>}
       </div>
       <aside className="layouts-side">
-        {slot && <SlotFacts key={place?.id ?? slot.id} slot={slot} occurrence={place} pages={layouts.pages} />}
+        {slot && <SlotFacts key={place?.id ?? slot.id} slot={slot} occurrence={place} pages={layouts.pages} slots={layouts.slots} />}
         <SlotTable slots={layouts.slots} chosen={slotId} onChoose={choose} />
         <div className="bar">
           <Button onClick={onAdd}>Type a slot by hand</Button>

@@ -4,9 +4,11 @@ import type { Report } from "../api/client";
 import { count } from "../ui/figures";
 import { ProblemNote } from "../ui/ProblemNote";
 import { useLimits } from "../api/useLimits";
+import { SiteFiles } from "./SiteFiles";
 import { cancelMeasuring, useMeasure, useReport } from "./useLayouts";
 
 const KEY = "brisk-margin.site";
+const WIDTHS_KEY = "brisk-margin.widths";
 
 /** Which page or site to measure, and how far that is. */
 export function MeasureBar() {
@@ -14,12 +16,16 @@ export function MeasureBar() {
   const [typed, setTyped] = useState(() => localStorage.getItem(KEY));
   const address = typed ?? limits.data?.site ?? "";
   const [wholeSite, setWholeSite] = useState(true);
+  const [widths, setWidths] = useState(() => localStorage.getItem(WIDTHS_KEY) ?? "390, 820, 1280, 1920");
   const measure = useMeasure();
   const report = useReport().data;
   const running = report?.running ?? false;
   const start = (allow: string[]) => {
     localStorage.setItem(KEY, address);
-    measure.mutate({ address, whole_site: wholeSite, allow });
+    localStorage.setItem(WIDTHS_KEY, widths);
+    const numbers = widths.split(/[\s,]+/).filter(Boolean).map(Number);
+    // What is no number is refused by the server, in words.
+    measure.mutate({ address, whole_site: wholeSite, allow, widths: numbers.map((n) => (Number.isInteger(n) ? n : 0)) });
   };
   return (
     <>
@@ -31,11 +37,17 @@ export function MeasureBar() {
         }}
       >
         <h1>Layouts</h1>
-        <Input aria-label="Address of a page" value={address} placeholder="http://…" style={{ width: 320 }} onChange={({ target }) => { setTyped(target.value); }} />
+        <Input aria-label="Address of a page" value={address} placeholder="http://…" style={{ width: 270 }} onChange={({ target }) => { setTyped(target.value); }} />
+        <span className="part">
+          at
+          <Input aria-label="Layout widths in CSS px" className="figure" value={widths} style={{ width: 150 }} onChange={({ target }) => { setWidths(target.value); }} />
+          px
+        </span>
         <Checkbox checked={wholeSite} onChange={({ target }) => { setWholeSite(target.checked); }}>and the pages it links to</Checkbox>
         <Button htmlType="submit" type="primary" loading={running} disabled={address.trim() === ""} title={address.trim() === "" ? "Type the address of a page first" : undefined}>
           Measure
         </Button>
+        <SiteFiles disabled={running} />
         {report && <Progress report={report} />}
         {running && <Button onClick={() => void cancelMeasuring()}>Cancel</Button>}
       </form>

@@ -6,16 +6,18 @@ import { Bytes } from "../ui/Bytes";
 import { count, density, pixels } from "../ui/figures";
 import { MarginBar, MarginWords } from "../ui/MarginBar";
 import { PlacePicture } from "./PlacePicture";
+import { SameSlot } from "./SameSlot";
 import { useChangeSlot } from "./useLayouts";
 
 interface Props {
   slot: Slot;
   occurrence: Occurrence | undefined;
   pages: MeasuredPage[];
+  slots: Slot[];
 }
 
 /** All that is known of a slot, and what can be done about it. */
-export function SlotFacts({ slot, occurrence, pages }: Props) {
+export function SlotFacts({ slot, occurrence, pages, slots }: Props) {
   const navigate = useNavigate();
   const change = useChangeSlot(slot.id);
   const margin = occurrence?.margin ?? slot.margin;
@@ -63,6 +65,7 @@ export function SlotFacts({ slot, occurrence, pages }: Props) {
         </Button>}
         {today?.width && today.height && <Button onClick={() => { bench({ width: today.width ?? null, height: today.height ?? null, fit: "exact", density: 1 }); }}>Like for like: {pixels(today.width, today.height)}</Button>}
       </div>
+      <SameSlot slot={slot} slots={slots} occurrence={occurrence} />
     </section>
   );
 }

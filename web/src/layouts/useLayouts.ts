@@ -1,5 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { api, unwrap, type NewSlot, type SlotChange } from "../api/client";
+import { api, ApiError, unwrap, type NewSlot, type Problem, type SlotChange } from "../api/client";
 
 /** The site's pages, slots, and where those occur. */
 export function useLayouts() {
@@ -22,8 +22,22 @@ export function useReport() {
 export function useMeasure() {
   const queries = useQueryClient();
   return useMutation({
-    mutationFn: async (body: { address: string; whole_site: boolean; allow: string[] }) =>
+    mutationFn: async (body: { address: string; whole_site: boolean; allow: string[]; widths: number[] }) =>
       unwrap(await api.POST("/api/measurements", { body })),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ["measuring"] }),
+  });
+}
+
+/** Measures a site that comes as files: one zip, or a folder with the paths below it. */
+export function useMeasureFiles() {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: async (files: File[]) => {
+      const form = new FormData();
+      for (const file of files) form.append("file", file, file.webkitRelativePath || file.name);
+      const response = await fetch("/api/measurements/files", { method: "POST", body: form });
+      if (!response.ok) throw new ApiError((await response.json()) as Partial<Problem>, response.status);
+    },
     onSuccess: () => queries.invalidateQueries({ queryKey: ["measuring"] }),
   });
 }
@@ -43,6 +57,28 @@ export function useAddSlot() {
   const queries = useQueryClient();
   return useMutation({
     mutationFn: async (body: NewSlot) => unwrap(await api.POST("/api/slots", { body })),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ["layouts"] }),
+  });
+}
+
+/** Moves all occurrences of a slot to another one. */
+export function useJoin() {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: async ({ slot, into }: { slot: string; into: string }) => {
+      const answer = await api.POST("/api/slots/{id}/join", { params: { path: { id: slot } }, body: { slot_id: into } });
+      if (answer.error) throw new ApiError(answer.error, answer.response.status);
+    },
+    onSuccess: () => queries.invalidateQueries({ queryKey: ["layouts"] }),
+  });
+}
+
+/** Gives an occurrence a slot of its own. */
+export function useSplit() {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: async (occurrence: string) =>
+      unwrap(await api.POST("/api/occurrences/{id}/split", { params: { path: { id: occurrence } } })),
     onSuccess: () => queries.invalidateQueries({ queryKey: ["layouts"] }),
   });
 }

@@ -43,6 +43,9 @@ pub(super) struct MeasureWish {
     /// Other hosts that pages may reach, as in `http://pictures.example:8080`.
     #[serde(default)]
     allow: Vec<String>,
+    /// Layout widths in CSS px; 390, 820, 1280 and 1920 where none are given.
+    #[serde(default)]
+    widths: Vec<u32>,
 }
 
 /// Measures a page, or a whole site, in the background. Only the hosts and ports that are given
@@ -56,8 +59,8 @@ pub(super) async fn measure(
     State(app): State<App>,
     extract::Json(wish): extract::Json<MeasureWish>,
 ) -> Result<(StatusCode, Json<Option<Report>>), Problem> {
-    let MeasureWish { address, whole_site, allow } = wish;
-    let wish = measuring::Wish { address: address.trim().to_owned(), whole_site, allow };
+    let MeasureWish { address, whole_site, allow, widths } = wish;
+    let wish = measuring::Wish { address: address.trim().to_owned(), whole_site, allow, widths };
     if !measuring::start(&app, wish)? {
         let title = "Something is being measured already";
         let detail = "wait until it is done, or cancel it";
@@ -551,6 +554,43 @@ pub(super) async fn place(
     let occurrences = app.store.place(id, only, placement.picture_id).await?;
     app.tell(Change::Layouts);
     Ok(Json(Placed { occurrences }))
+}
+
+/// Another slot.
+#[derive(Serialize, Deserialize, ToSchema)]
+pub(super) struct OtherSlot {
+    /// Its number.
+    slot_id: Uuid,
+}
+
+/// Joins a slot with another one: its occurrences move there, and it is gone.
+#[utoipa::path(post, path = "/api/slots/{id}/join", request_body = OtherSlot, responses(
+    (status = 204), (status = 404, body = Problem, content_type = "application/problem+json"),
+), params(("id" = Uuid, Path, description = "The slot that goes")))]
+pub(super) async fn join(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    extract::Json(other): extract::Json<OtherSlot>,
+) -> Result<StatusCode, Problem> {
+    if !app.store.join_slots(id, other.slot_id).await? {
+        return Err(Problem::not_found("slot"));
+    }
+    app.tell(Change::Layouts);
+    Ok(StatusCode::NO_CONTENT)
+}
+
+/// Gives an occurrence a slot of its own, laid out as it is here. Joining undoes it.
+#[utoipa::path(post, path = "/api/occurrences/{id}/split", responses(
+    (status = 200, body = OtherSlot),
+    (status = 404, body = Problem, content_type = "application/problem+json"),
+), params(("id" = Uuid, Path, description = "The occurrence's number")))]
+pub(super) async fn split(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+) -> Result<Json<OtherSlot>, Problem> {
+    let slot_id = app.store.split_slot(id).await?.ok_or_else(|| Problem::not_found("slot"))?;
+    app.tell(Change::Layouts);
+    Ok(Json(OtherSlot { slot_id }))
 }
 
 /// A copy of a file that a page serves today, decoded and encoded anew as WebP.

@@ -8,6 +8,7 @@ mod layouts;
 mod pictures;
 mod problem;
 mod served;
+mod site_files;
 mod slot_lists;
 mod tally;
 mod variants;
@@ -33,6 +34,7 @@ struct Document;
 fn described() -> OpenApiRouter<App> {
     let uploads = OpenApiRouter::new()
         .routes(routes!(pictures::upload))
+        .routes(routes!(site_files::measure_files))
         // Intake counts the bytes itself and answers in words.
         .layer(DefaultBodyLimit::disable());
     OpenApiRouter::with_openapi(Document::openapi())
@@ -55,6 +57,8 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(layouts::add_slot))
         .routes(routes!(layouts::change_slot))
         .routes(routes!(layouts::place))
+        .routes(routes!(layouts::join))
+        .routes(routes!(layouts::split))
         .routes(routes!(layouts::served))
         .routes(routes!(slot_lists::as_json))
         .routes(routes!(slot_lists::as_csv))

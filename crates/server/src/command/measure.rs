@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use brisk_margin_core::layout::{Boxes, LayoutWidth};
 use brisk_margin_core::state::Painting;
-use brisk_margin_site::measure::{Measurer, Place, Plan, ServedFile};
+use brisk_margin_site::measure::{Measurer, PageIcon, Place, Plan, ServedFile};
 use brisk_margin_site::page::Kind;
 use clap::Args;
 use serde::Serialize;
@@ -55,7 +55,10 @@ impl Measure {
         let mut failed = 0;
         for address in &self.pages {
             match measurer.page(address).await {
-                Ok(page) => page.places.iter().for_each(|place| self.print(&page.address, place)),
+                Ok(page) => {
+                    page.places.iter().for_each(|place| self.print(&page.address, place));
+                    page.icons.iter().for_each(|icon| self.print_icon(&page.address, icon));
+                }
                 Err(error) => {
                     eprintln!("brisk-margin: {error}");
                     failed += 1;
@@ -71,6 +74,27 @@ impl Measure {
                 Err(format!("{failed} of {} pages could not be measured", self.pages.len()).into())
             }
         }
+    }
+
+    fn print_icon(&self, page: &str, icon: &PageIcon) {
+        if !self.json {
+            println!("{}\n  {} {}", icon.selector, icon.rel, icon.file.url);
+            return;
+        }
+        // It has no box, and the browser takes it at any width.
+        let at_any: BTreeMap<String, ServedFile> = [("1".to_owned(), icon.file.clone())].into();
+        let line = Line {
+            page,
+            selector: &icon.selector,
+            kind: Kind::Icon,
+            boxes: &Boxes::new(),
+            files: &[(0, at_any)].into(),
+            fit: Painting::Contain,
+            position: "50% 50%",
+            above_fold: false,
+            lcp: false,
+        };
+        println!("{}", serde_json::to_string(&line).expect("plain values"));
     }
 
     fn print(&self, page: &str, place: &Place) {

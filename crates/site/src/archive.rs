@@ -1,0 +1,176 @@
+//! Sites that come as files: unpacked from a zip or written one by one, into a folder and never
+//! out of it.
+
+use std::fs::{self, File};
+use std::io::{self, Read};
+use std::path::{Component, Path, PathBuf};
+
+use brisk_margin_core::units::Bytes;
+use thiserror::Error;
+
+/// Most files of a site.
+pub const MOST_FILES: usize = 5_000;
+/// Most bytes of a site, unpacked.
+pub const MOST_BYTES: Bytes = Bytes::mb(500);
+
+/// A folder that a site is written into, within limits.
+pub struct Unpacking {
+    folder: PathBuf,
+    files: usize,
+    bytes: u64,
+}
+
+impl Unpacking {
+    /// Starts in `folder`, which is there and empty.
+    pub fn into(folder: &Path) -> Self {
+        Self { folder: folder.to_owned(), files: 0, bytes: 0 }
+    }
+
+    /// Unpacks the zip archive in `file`.
+    pub fn zip(&mut self, file: File) -> Result<(), ArchiveError> {
+        let mut archive = zip::ZipArchive::new(io::BufReader::new(file))?;
+        for n in 0..archive.len() {
+            let mut entry = archive.by_index(n)?;
+            if entry.is_dir() {
+                continue;
+            }
+            let name = entry.name().to_owned();
+            self.file(&name, &mut entry)?;
+        }
+        Ok(())
+    }
+
+    /// Writes one file at `path`, relative to the site's own folder.
+    pub fn file(&mut self, path: &str, content: &mut impl Read) -> Result<(), ArchiveError> {
+        self.files += 1;
+        if self.files > MOST_FILES {
+            return Err(ArchiveError::TooMany);
+        }
+        let target = self.folder.join(inside(path)?);
+        if let Some(parent) = target.parent() {
+            fs::create_dir_all(parent)?;
+        }
+        // One byte beyond the limit tells that there is more; what an archive says of its own
+        // sizes is not believed.
+        let room = MOST_BYTES.get() - self.bytes + 1;
+        self.bytes += io::copy(&mut content.take(room), &mut File::create(target)?)?;
+        if self.bytes > MOST_BYTES.get() {
+            return Err(ArchiveError::TooLarge);
+        }
+        Ok(())
+    }
+}
+
+/// `path` as parts below a folder.
+fn inside(path: &str) -> Result<PathBuf, ArchiveError> {
+    let path = path.replace('\\', "/");
+    let parts: Option<PathBuf> = Path::new(&path)
+        .components()
+        .filter(|part| *part != Component::CurDir)
+        .map(|part| match part {
+            Component::Normal(name) => Some(name),
+            _ => None,
+        })
+        .collect();
+    let drive = path.split('/').next().is_some_and(|first| first.contains(':'));
+    match parts {
+        Some(parts) if !parts.as_os_str().is_empty() && !drive => Ok(parts),
+        _ => Err(ArchiveError::Climbing(path)),
+    }
+}
+
+/// The pages in `folder`, by their paths below it with forward slashes, index pages first.
+pub fn pages(folder: &Path) -> io::Result<Vec<String>> {
+    let mut pages = Vec::new();
+    let mut waiting = vec![folder.to_owned()];
+    while let Some(next) = waiting.pop() {
+        for entry in fs::read_dir(next)? {
+            let path = entry?.path();
+            let is_page = path.extension().is_some_and(|e| e == "html" || e == "htm");
+            if path.is_dir() {
+                waiting.push(path);
+            } else if let (true, Ok(below)) = (is_page, path.strip_prefix(folder)) {
+                pages.push(below.to_string_lossy().into_owned());
+            }
+        }
+    }
+    pages.sort_by_key(|page| (!page.ends_with("index.html"), page.matches('/').count(), page.clone()));
+    Ok(pages)
+}
+
+/// Why a site was not taken.
+#[derive(Debug, Error)]
+pub enum ArchiveError {
+    /// Not a zip archive, or a damaged one.
+    #[error("the archive cannot be read ({0}); pack it again as zip")]
+    Unreadable(#[from] zip::result::ZipError),
+    /// A path that leads out of the folder.
+    #[error("the path “{0}” leads out of the site's folder; nothing was taken, pack it with plain paths")]
+    Climbing(String),
+    /// More than [`MOST_FILES`].
+    #[error("the site has more than {MOST_FILES} files; leave out what its pages do not show")]
+    TooMany,
+    /// More than [`MOST_BYTES`].
+    #[error("the site unpacks to more than {MOST_BYTES}; leave out what its pages do not show")]
+    TooLarge,
+    /// It holds no page.
+    #[error("there is no .html file in it; pack the site's pages with their styles and pictures")]
+    NoPages,
+    /// The disk.
+    #[error("the site could not be written to disk: {0}")]
+    Disk(#[from] io::Error),
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use std::io::{Seek, Write};
+    use zip::write::SimpleFileOptions;
+
+    fn archive(entries: &[(&str, &[u8])]) -> File {
+        let mut writer = zip::ZipWriter::new(tempfile::tempfile().unwrap());
+        for (name, content) in entries {
+            writer.start_file(*name, SimpleFileOptions::default()).unwrap();
+            writer.write_all(content).unwrap();
+        }
+        let mut file = writer.finish().unwrap();
+        file.rewind().unwrap();
+        file
+    }
+
+    #[test]
+    fn a_site_is_unpacked_with_its_folders() {
+        let folder = tempfile::tempdir().unwrap();
+        let file = archive(&[("site/a.html", b"a"), ("site/index.html", b"i"), ("site/m/p.png", b"p")]);
+        Unpacking::into(folder.path()).zip(file).unwrap();
+        assert_eq!(fs::read(folder.path().join("site/m/p.png")).unwrap(), b"p");
+        assert_eq!(pages(folder.path()).unwrap(), ["site/index.html", "site/a.html"]);
+    }
+
+    #[test]
+    fn no_path_leads_out_of_the_folder() {
+        for path in ["../out.html", "/etc/out.html", "a/../../out.html", "..\\out.html", "C:\\out", ""] {
+            let folder = tempfile::tempdir().unwrap();
+            let inner = folder.path().join("inner");
+            fs::create_dir(&inner).unwrap();
+            let taken = Unpacking::into(&inner).file(path, &mut b"x".as_slice());
+            assert!(matches!(taken, Err(ArchiveError::Climbing(_))), "{path}");
+            assert_eq!(fs::read_dir(folder.path()).unwrap().count(), 1, "{path}");
+        }
+    }
+
+    #[test]
+    fn a_bomb_is_stopped_at_the_limit_whatever_it_claims() {
+        let folder = tempfile::tempdir().unwrap();
+        let mut unpacking = Unpacking::into(folder.path());
+        let mut endless = io::repeat(0).take(2 * MOST_BYTES.get());
+        assert!(matches!(unpacking.file("a.css", &mut endless), Err(ArchiveError::TooLarge)));
+        let mut unpacking = Unpacking { files: MOST_FILES, ..Unpacking::into(folder.path()) };
+        let more = unpacking.file("b.css", &mut b"".as_slice());
+        assert!(matches!(more, Err(ArchiveError::TooMany)));
+        assert!(matches!(
+            Unpacking::into(folder.path()).zip(tempfile::tempfile().unwrap()),
+            Err(ArchiveError::Unreadable(_))
+        ));
+    }
+}

@@ -1,0 +1,42 @@
+import { Button, Select } from "antd";
+import type { Occurrence, Slot } from "../api/client";
+import { ProblemNote } from "../ui/ProblemNote";
+import { useJoin, useSplit } from "./useLayouts";
+
+interface Props {
+  slot: Slot;
+  slots: Slot[];
+  occurrence: Occurrence | undefined;
+}
+
+/** Says by hand which places are one slot: joins two, or splits one off. Each undoes the other. */
+export function SameSlot({ slot, slots, occurrence }: Props) {
+  const join = useJoin();
+  const split = useSplit();
+  const others = slots.filter(({ id }) => id !== slot.id).map(({ id, name }) => ({ value: id, label: name }));
+  const error = join.error ?? split.error;
+  return (
+    <>
+      <div className="placing-actions">
+        <Select
+          aria-label="Join with another slot"
+          placeholder="Is the same as…"
+          options={others}
+          value={null}
+          style={{ minWidth: 160 }}
+          onChange={(into: string) => { join.mutate({ slot: slot.id, into }); }}
+        />
+        {occurrence && (
+          <Button
+            disabled={slot.occurrences < 2}
+            title={slot.occurrences < 2 ? "It has a slot of its own already" : undefined}
+            onClick={() => { split.mutate(occurrence.id); }}
+          >
+            Give this one a slot of its own
+          </Button>
+        )}
+      </div>
+      {error && <ProblemNote error={error} />}
+    </>
+  );
+}
