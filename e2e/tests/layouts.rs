@@ -79,7 +79,10 @@ async fn a_site_that_comes_as_files_is_measured_like_any_other() {
     assert_eq!(layouts["pages"][0]["address"], "files:mysite/mysite/deep/index.html");
     let place = &layouts["occurrences"][0];
     assert_eq!(place["boxes"]["390"], json!([200.0, 133.328125]));
-    assert_eq!((&place["today"]["width"], &place["states"][0]["state"]), (&json!(900), &json!("too-large")));
+    assert_eq!(
+        (&place["today"]["width"], &place["states"][0]["state"]),
+        (&json!(900), &json!("too-large"))
+    );
 }
 
 fn states_say(text: &str) -> String {

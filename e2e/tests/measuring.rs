@@ -58,7 +58,8 @@ async fn the_whole_site_is_found_as_it_was_written_and_as_it_is_laid_out() {
 /// Every picture that the generator wrote is there, with a file that it named.
 fn check_found(page: &site::Page, found: &MeasuredPage) {
     assert_eq!(found.places.len(), page.shown.len(), "on {}", page.file);
-    let icons: Vec<_> = found.icons.iter().map(|icon| (icon.rel.as_str(), icon.file.width)).collect();
+    let icons: Vec<_> =
+        found.icons.iter().map(|icon| (icon.rel.as_str(), icon.file.width)).collect();
     assert_eq!(icons, [("icon", Some(1200))], "on {}", page.file);
     // Backgrounds are listed after the pictures of the markup.
     let (behind, before): (Vec<_>, Vec<_>) =

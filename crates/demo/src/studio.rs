@@ -1,5 +1,7 @@
 //! Things and people of the park: a telescope for hire, a guide.
 
+use std::sync::LazyLock;
+
 use crate::noise::{hash, rough, step};
 use crate::paint::{Colour, Point, add, blend, lit};
 
@@ -50,15 +52,35 @@ fn tube(
     blend(behind, paint, point.inside(outside))
 }
 
+/// A light far behind, blurred to a disc.
+struct Light {
+    x: f32,
+    y: f32,
+    radius: f32,
+    strength: f32,
+    tone: Colour,
+}
+
+static LIGHTS: LazyLock<[Light; 46]> = LazyLock::new(|| {
+    std::array::from_fn(|n| {
+        let at = |seed| hash(n as i32, 0, seed);
+        Light {
+            x: at(92) * 0.8,
+            y: 0.35 + 0.5 * at(93),
+            radius: 0.012 + 0.03 * at(91),
+            strength: 0.25 + 0.4 * at(94),
+            tone: blend([1.0, 0.75, 0.45], [0.6, 0.75, 1.0], at(95)),
+        }
+    })
+});
+
 /// A guide before the lights of the visitors' terrace, as a silhouette.
 pub fn guide(point: Point) -> Colour {
     let mut colour = blend([0.10, 0.14, 0.26], [0.80, 0.50, 0.36], step(0.1, 0.95, point.y));
-    for n in 0..46 {
-        let at = |seed| hash(n, 0, seed);
-        let radius = 0.012 + 0.03 * at(91);
-        let distance = point.distance(at(92) * 0.8, 0.35 + 0.5 * at(93));
-        let disc = step(radius, radius * 0.86, distance) * (0.25 + 0.4 * at(94));
-        colour = add(colour, lit(blend([1.0, 0.75, 0.45], [0.6, 0.75, 1.0], at(95)), disc * 0.5));
+    for light in LIGHTS.iter() {
+        let distance = point.distance(light.x, light.y);
+        let disc = step(light.radius, light.radius * 0.86, distance) * light.strength;
+        colour = add(colour, lit(light.tone, disc * 0.5));
     }
     let head = (((point.x - 0.40) / 0.105).powi(2) + ((point.y - 0.33) / 0.135).powi(2)).sqrt();
     let brim = point.along((0.25, 0.265), (0.55, 0.25)).0 - 0.014;

@@ -9,12 +9,12 @@ use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex};
 
 use brisk_margin_core::layout::LayoutWidth;
+use brisk_margin_site::archive::{self, ArchiveError};
 use brisk_margin_site::gate::Authority;
+use brisk_margin_site::host::{self, Faults};
 use brisk_margin_site::measure::{
     Go, MeasureError, MeasuredPage, Measurer, Place, Plan, Progress, ServedFile,
 };
-use brisk_margin_site::archive::{self, ArchiveError};
-use brisk_margin_site::host::{self, Faults};
 use brisk_margin_site::page::Files as PageFiles;
 use brisk_margin_store::layouts::{Changes, Details, NewPage, NewPlace, Served};
 use serde::Serialize;

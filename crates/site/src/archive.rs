@@ -34,7 +34,7 @@ impl Unpacking {
             if entry.is_dir() {
                 continue;
             }
-            let name = entry.name().to_owned();
+            let name = entry.name()?.into_owned();
             self.file(&name, &mut entry)?;
         }
         Ok(())
@@ -94,7 +94,9 @@ pub fn pages(folder: &Path) -> io::Result<Vec<String>> {
             }
         }
     }
-    pages.sort_by_key(|page| (!page.ends_with("index.html"), page.matches('/').count(), page.clone()));
+    pages.sort_by_key(|page| {
+        (!page.ends_with("index.html"), page.matches('/').count(), page.clone())
+    });
     Ok(pages)
 }
 
@@ -105,7 +107,9 @@ pub enum ArchiveError {
     #[error("the archive cannot be read ({0}); pack it again as zip")]
     Unreadable(#[from] zip::result::ZipError),
     /// A path that leads out of the folder.
-    #[error("the path “{0}” leads out of the site's folder; nothing was taken, pack it with plain paths")]
+    #[error(
+        "the path “{0}” leads out of the site's folder; nothing was taken, pack it with plain paths"
+    )]
     Climbing(String),
     /// More than [`MOST_FILES`].
     #[error("the site has more than {MOST_FILES} files; leave out what its pages do not show")]
@@ -141,7 +145,8 @@ mod tests {
     #[test]
     fn a_site_is_unpacked_with_its_folders() {
         let folder = tempfile::tempdir().unwrap();
-        let file = archive(&[("site/a.html", b"a"), ("site/index.html", b"i"), ("site/m/p.png", b"p")]);
+        let file =
+            archive(&[("site/a.html", b"a"), ("site/index.html", b"i"), ("site/m/p.png", b"p")]);
         Unpacking::into(folder.path()).zip(file).unwrap();
         assert_eq!(fs::read(folder.path().join("site/m/p.png")).unwrap(), b"p");
         assert_eq!(pages(folder.path()).unwrap(), ["site/index.html", "site/a.html"]);
@@ -149,7 +154,9 @@ mod tests {
 
     #[test]
     fn no_path_leads_out_of_the_folder() {
-        for path in ["../out.html", "/etc/out.html", "a/../../out.html", "..\\out.html", "C:\\out", ""] {
+        for path in
+            ["../out.html", "/etc/out.html", "a/../../out.html", "..\\out.html", "C:\\out", ""]
+        {
             let folder = tempfile::tempdir().unwrap();
             let inner = folder.path().join("inner");
             fs::create_dir(&inner).unwrap();

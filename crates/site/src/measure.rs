@@ -5,6 +5,7 @@ use std::collections::{BTreeMap, BTreeSet, VecDeque};
 
 use brisk_margin_core::geometry::Size;
 use brisk_margin_core::layout::{BoxSize, Boxes, LayoutWidth};
+use brisk_margin_core::picture::Picture;
 use brisk_margin_core::state::Painting;
 use brisk_margin_core::units::{Bytes, Density};
 use futures::StreamExt;
@@ -150,13 +151,11 @@ pub struct ServedFile {
 impl ServedFile {
     fn new(address: &str, file: Option<&Fetched>) -> Self {
         let body = file.and_then(|file| file.body.as_deref()).unwrap_or_default();
-        let size = imagesize::blob_size(body).ok().and_then(|size| {
-            Some((u32::try_from(size.width).ok()?, u32::try_from(size.height).ok()?))
-        });
+        let size = size_of(body);
         Self {
             url: address.to_owned(),
-            width: size.map(|(width, _)| width),
-            height: size.map(|(_, height)| height),
+            width: size.map(|size| size.width),
+            height: size.map(|size| size.height),
             format: format_of(body).map(str::to_owned),
             bytes: Bytes(file.map_or(0, |file| file.bytes)),
         }
@@ -166,6 +165,15 @@ impl ServedFile {
     pub fn size(&self) -> Option<Size> {
         Some(Size::new(self.width?, self.height?)).filter(|size| size.pixels() > 0)
     }
+}
+
+/// A file's pixels as shown: browsers turn a picture as its metadata say.
+fn size_of(body: &[u8]) -> Option<Size> {
+    if let Ok(picture) = Picture::open(body) {
+        return Some(picture.facts().size);
+    }
+    let size = imagesize::blob_size(body).ok()?;
+    Some(Size::new(u32::try_from(size.width).ok()?, u32::try_from(size.height).ok()?))
 }
 
 fn format_of(body: &[u8]) -> Option<&'static str> {
@@ -563,5 +571,32 @@ impl Sheet {
             links: self.links,
             files,
         }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use brisk_margin_testing::pictures::{gradient_jpeg, gradient_png, oriented};
+
+    #[test]
+    fn a_files_pixels_are_told_as_a_browser_shows_them() {
+        let lying = gradient_jpeg(60, 40);
+        assert_eq!(size_of(&lying), Some(Size::new(60, 40)));
+        assert_eq!(size_of(&oriented(&lying, 6)), Some(Size::new(40, 60)));
+        assert_eq!(size_of(&gradient_png(7, 5)), Some(Size::new(7, 5)));
+        assert_eq!(size_of(b"GIF89a\x0a\0\x14\0\0\0\0"), Some(Size::new(10, 20)));
+        assert_eq!(size_of(b"no picture"), None);
+    }
+
+    #[test]
+    fn only_pages_are_followed() {
+        assert!(leads_to_a_file("http://tarn.example/media/dome.jpg"));
+        for page in
+            ["http://tarn.example/", "http://tarn.example/visit.html", "http://tarn.example/a/b"]
+        {
+            assert!(!leads_to_a_file(page), "{page}");
+        }
+        assert_eq!(plain("http://tarn.example/visit.html#map"), "http://tarn.example/visit.html");
     }
 }

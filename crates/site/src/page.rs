@@ -324,14 +324,19 @@ const SCROLL: &str = "(async () => {
     }
     // A headless browser does not load icons by itself.
     const icons = document.querySelectorAll('link[rel~=icon], link[rel=apple-touch-icon]');
-    for (const link of icons) new Image().src = link.href;
+    const own = [...icons].map((link) => Object.assign(new Image(), { src: link.href }));
     const pause = () => new Promise((done) => setTimeout(done, 25));
     for (let y = 0, n = 0; y < document.documentElement.scrollHeight && n < 100; y += innerHeight, n++) {
         scrollTo({ top: y, behavior: 'instant' });
         await pause();
     }
     scrollTo({ top: 0, behavior: 'instant' });
-    await pause();
+    const ended = (img) => img.complete || new Promise((done) => {
+        img.addEventListener('load', done);
+        img.addEventListener('error', done);
+    });
+    const late = new Promise((done) => setTimeout(done, 8000));
+    await Promise.race([Promise.all([...document.images, ...own].map(ended)), late]);
 })()";
 
 /// What goes over the wire while a page is open.

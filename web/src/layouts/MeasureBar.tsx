@@ -37,10 +37,10 @@ export function MeasureBar() {
         }}
       >
         <h1>Layouts</h1>
-        <Input aria-label="Address of a page" value={address} placeholder="http://…" style={{ width: 270 }} onChange={({ target }) => { setTyped(target.value); }} />
+        <Input aria-label="Address of a page" value={address} placeholder="http://…" style={{ width: 260 }} onChange={({ target }) => { setTyped(target.value); }} />
         <span className="part">
           at
-          <Input aria-label="Layout widths in CSS px" className="figure" value={widths} style={{ width: 150 }} onChange={({ target }) => { setWidths(target.value); }} />
+          <Input aria-label="Layout widths in CSS px" className="figure" value={widths} style={{ width: 185 }} onChange={({ target }) => { setWidths(target.value); }} />
           px
         </span>
         <Checkbox checked={wholeSite} onChange={({ target }) => { setWholeSite(target.checked); }}>and the pages it links to</Checkbox>
