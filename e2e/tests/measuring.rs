@@ -17,12 +17,16 @@ use brisk_margin_site::page::PageError;
 use brisk_margin_testing::pictures::gradient_jpeg;
 use serde_json::json;
 
+/// One browser after the other: several at once on two cores would only wait for each other.
+static TURN: tokio::sync::Mutex<()> = tokio::sync::Mutex::const_new(());
+
 async fn measure(address: &str) -> Result<MeasuredPage, MeasureError> {
     Measurer::start(Plan::for_page(address)?).await?.page(address).await
 }
 
 #[tokio::test(flavor = "multi_thread")]
 async fn the_whole_site_is_found_as_it_was_written_and_as_it_is_laid_out() {
+    let _turn = TURN.lock().await;
     let folder = tempfile::tempdir().unwrap();
     let address = tarnlight(folder.path()).await;
     let start = format!("{address}/index.html");
@@ -101,6 +105,7 @@ async fn check_boxes(browser: &Browser, found: &MeasuredPage, width: u32) {
 
 #[tokio::test(flavor = "multi_thread")]
 async fn pages_that_only_the_sites_map_names_are_measured_up_to_the_limit() {
+    let _turn = TURN.lock().await;
     let folder = tempfile::tempdir().unwrap();
     let write = |name: &str, text: &str| std::fs::write(folder.path().join(name), text).unwrap();
     let address = serve(brisk_margin_site::host::router(folder.path(), Default::default())).await;
@@ -128,6 +133,7 @@ async fn pages_that_only_the_sites_map_names_are_measured_up_to_the_limit() {
 
 #[tokio::test(flavor = "multi_thread")]
 async fn the_file_depends_on_width_and_density_as_the_markup_says() {
+    let _turn = TURN.lock().await;
     let folder = tempfile::tempdir().unwrap();
     let address = tarnlight(folder.path()).await;
     for (width, bytes) in [(400, 1), (800, 2), (1600, 3)] {
@@ -143,6 +149,7 @@ async fn the_file_depends_on_width_and_density_as_the_markup_says() {
 
 #[tokio::test(flavor = "multi_thread")]
 async fn a_hostile_page_reaches_nothing_that_was_not_entered() {
+    let _turn = TURN.lock().await;
     let victim = BlockingListener::bind(("127.0.0.1", 0)).unwrap();
     let port = victim.local_addr().unwrap().port();
     let reached = Arc::new(AtomicUsize::new(0));
@@ -174,6 +181,7 @@ async fn a_hostile_page_reaches_nothing_that_was_not_entered() {
 
 #[tokio::test(flavor = "multi_thread")]
 async fn pages_that_cannot_be_measured_say_why() {
+    let _turn = TURN.lock().await;
     let elsewhere = serve(Router::new().route("/", get(|| async { "not here" }))).await;
     let target = elsewhere.clone();
     let router = Router::new()
@@ -200,6 +208,7 @@ async fn pages_that_cannot_be_measured_say_why() {
 
 #[tokio::test(flavor = "multi_thread")]
 async fn a_page_of_three_thousand_pictures_and_broken_markup_has_a_limit_that_is_told() {
+    let _turn = TURN.lock().await;
     let picture = gradient_jpeg(8, 8);
     let many: String = (0..3_000).map(|n| format!("<p><img src=p.jpg?{}", n % 3)).collect();
     let page = format!("<ul><li><table>{many}<img src=p.jpg style=width:0;height:0>");
