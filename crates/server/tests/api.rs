@@ -296,3 +296,30 @@ async fn what_does_not_exist_is_said_so() {
         assert_eq!(answer.header("content-type"), "application/problem+json", "{path}");
     }
 }
+
+#[tokio::test]
+async fn whoever_listens_hears_of_a_new_picture() {
+    let api = Api::start().await;
+    let mut events = api.open("/api/events").await;
+    api.taken("dome.jpg", &gradient_jpeg(60, 40)).await;
+    let heard = String::from_utf8(events.next_chunk().await).unwrap();
+    assert!(heard.contains("event: pictures\ndata: "), "{heard}");
+}
+
+#[tokio::test]
+async fn the_same_bytes_sent_several_times_at_once_are_one_picture() {
+    let api = Api::start().await;
+    let file = gradient_jpeg(900, 600);
+    let uploads = (0..6).map(|n| {
+        let name = format!("copy {n}.jpg");
+        let (api, file) = (&api, &file);
+        async move { api.upload(&name, file).await }
+    });
+    let answers = futures::future::join_all(uploads).await;
+    let created = answers.iter().filter(|answer| answer.status == StatusCode::CREATED).count();
+    let there = answers.iter().filter(|answer| answer.status == StatusCode::OK).count();
+    assert_eq!((created, there), (1, 5));
+    let ids: std::collections::BTreeSet<String> =
+        answers.iter().map(|answer| answer.json()["id"].to_string()).collect();
+    assert_eq!((ids.len(), api.files_below("blobs")), (1, 1));
+}

@@ -49,6 +49,17 @@ impl Answer {
     }
 }
 
+/// An answer that has no end.
+pub struct Listening(Body);
+
+impl Listening {
+    /// What comes next.
+    pub async fn next_chunk(&mut self) -> Vec<u8> {
+        let frame = self.0.frame().await.unwrap().unwrap();
+        frame.into_data().unwrap().to_vec()
+    }
+}
+
 impl Api {
     pub async fn start() -> Self {
         let database = brisk_margin_testing::database().await;
@@ -77,6 +88,11 @@ impl Api {
         let (parts, body) = response.into_parts();
         let body = body.collect().await.unwrap().to_bytes().to_vec();
         Answer { status: parts.status, headers: parts.headers, body }
+    }
+
+    /// Opens a stream that goes on.
+    pub async fn open(&self, path: &str) -> Listening {
+        Listening(self.router.clone().oneshot(request("GET", path)).await.unwrap().into_body())
     }
 
     pub async fn get(&self, path: &str) -> Answer {
