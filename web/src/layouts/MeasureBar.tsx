@@ -9,6 +9,15 @@ import { cancelMeasuring, useMeasure, useReport } from "./useLayouts";
 
 const KEY = "brisk-margin.site";
 const WIDTHS_KEY = "brisk-margin.widths";
+const HOSTS_KEY = "brisk-margin.allowed-hosts";
+
+function storedHosts(): string[] {
+  try {
+    return JSON.parse(localStorage.getItem(HOSTS_KEY) ?? "[]") as string[];
+  } catch {
+    return [];
+  }
+}
 
 /** Which page or site to measure, and how far that is. */
 export function MeasureBar() {
@@ -20,6 +29,7 @@ export function MeasureBar() {
   const measure = useMeasure();
   const report = useReport().data;
   const running = report?.running ?? false;
+  const [allowed, setAllowed] = useState(storedHosts);
   const start = (allow: string[]) => {
     localStorage.setItem(KEY, address);
     localStorage.setItem(WIDTHS_KEY, widths);
@@ -27,13 +37,19 @@ export function MeasureBar() {
     // What is no number is refused by the server, in words.
     measure.mutate({ address, whole_site: wholeSite, allow, widths: numbers.map((n) => (Number.isInteger(n) ? n : 0)) });
   };
+  /** Hosts that were allowed one by one stay allowed until they are forgotten. */
+  const permit = (hosts: string[]) => {
+    localStorage.setItem(HOSTS_KEY, JSON.stringify(hosts));
+    setAllowed(hosts);
+    start(hosts);
+  };
   return (
     <>
       <form
         className="bar"
         onSubmit={(event) => {
           event.preventDefault();
-          if (!running) start([]);
+          if (!running) start(allowed);
         }}
       >
         <h1>Layouts</h1>
@@ -51,6 +67,13 @@ export function MeasureBar() {
         {report && <Progress report={report} />}
         {running && <Button onClick={() => void cancelMeasuring()}>Cancel</Button>}
       </form>
+      {allowed.length > 0 && (
+        <div className="notice">
+          <b>Also reached:</b>
+          <span>{allowed.map((host) => host.replace("http://", "")).join(", ")}</span>
+          <button type="button" className="quiet-button" disabled={running} onClick={() => { permit([]); }}>Forget them and measure again</button>
+        </div>
+      )}
       {measure.error && <ProblemNote error={measure.error} />}
       {report && !running && report.problems.map((problem) => (
         <div key={problem} className="notice" role="alert"><b>Not measured:</b><span>{problem}</span></div>
@@ -59,7 +82,7 @@ export function MeasureBar() {
         <div key={host} className="notice">
           <b>Not reached:</b>
           <span>{host} was asked for <span className="soft">({example})</span></span>
-          <button type="button" className="quiet-button" onClick={() => { start([`http://${host}`]); }}>Allow it and measure again</button>
+          <button type="button" className="quiet-button" onClick={() => { permit([...allowed, `http://${host}`]); }}>Allow it and measure again</button>
         </div>
       ))}
     </>
