@@ -1,6 +1,7 @@
 //! Headless Chromium, driven through ChromeDriver.
 
 use std::io::{BufRead, BufReader};
+use std::os::unix::process::CommandExt;
 use std::path::Path;
 use std::process::{Command, Stdio};
 use std::time::Duration;
@@ -20,7 +21,7 @@ const PATIENCE: Duration = Duration::from_secs(20);
 pub struct Browser {
     /// For what this type has no word.
     pub client: Client,
-    _driver: Process,
+    _driver: Driver,
     _profile: TempDir,
 }
 
@@ -177,15 +178,27 @@ impl fantoccini::wd::WebDriverCompatibleCommand for ForChromium {
     }
 }
 
-fn start_driver() -> (Process, u16) {
+/// ChromeDriver and the browsers that it started, which a kill of it alone would orphan when a
+/// test fails.
+struct Driver(Process);
+
+impl Drop for Driver {
+    fn drop(&mut self) {
+        let group = format!("-{}", self.0.0.id());
+        let _ = Command::new("kill").args(["-KILL", "--", &group]).status();
+    }
+}
+
+fn start_driver() -> (Driver, u16) {
     let mut child = Command::new("chromedriver")
         .arg("--port=0")
+        .process_group(0)
         .stdout(Stdio::piped())
         .stderr(Stdio::null())
         .spawn()
         .expect("chromedriver is not here; bin/setup installs it");
     let output = BufReader::new(child.stdout.take().unwrap());
-    let process = Process(child);
+    let driver = Driver(Process(child));
     for line in output.lines() {
         let line = line.unwrap();
         let port = line
@@ -193,7 +206,7 @@ fn start_driver() -> (Process, u16) {
             .nth(1)
             .and_then(|rest| rest.split(|c: char| !c.is_ascii_digit()).next()?.parse().ok());
         if let (true, Some(port)) = (line.contains("started successfully"), port) {
-            return (process, port);
+            return (driver, port);
         }
     }
     panic!("chromedriver did not say its port");
