@@ -474,7 +474,11 @@ impl<'a> Traffic<'a> {
         let mut files = Files::new();
         for (id, exchange) in &self.requests {
             let Some(bytes) = exchange.bytes else { continue };
-            if known.contains_key(&exchange.address) || files.contains_key(&exchange.address) {
+            // A request of the page before this one may have lost its body when that was left;
+            // another for the same file may have it.
+            let whole = |file: &Fetched| file.body.is_some() || !is_picture(exchange);
+            let there = known.get(&exchange.address).or(files.get(&exchange.address));
+            if there.is_some_and(whole) || files.get(&exchange.address).is_some_and(whole) {
                 continue;
             }
             let body = match bytes {
