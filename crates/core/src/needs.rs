@@ -53,8 +53,10 @@ pub const BYTE_STEP: Bytes = Bytes::kb(24);
 
 /// How a file's bytes grow with its width, from one file that was encoded.
 ///
-/// Bytes grow as pixels to the power 0.85, since large pictures have less detail per pixel; the
-/// exponent was read off the demo's photographs, encoded at 400 to 2,400 px and quality 75.
+/// Bytes grow as pixels to the power 0.85, since large pictures have less detail per pixel. The
+/// exponent is chosen, not fitted: four photographs of the demo, encoded at 400 to 2,400 px and
+/// quality 75, gave 0.76 to 0.88 as JPEG and 0.68 to 0.85 as WebP, 0.79 in the mean. A larger one
+/// puts more steps between wide files.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct ByteModel {
     /// The width of the file that was encoded.
