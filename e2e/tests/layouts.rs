@@ -46,8 +46,8 @@ async fn a_page_is_measured_and_a_wasteful_slot_gets_another_picture() {
     option.click().await.unwrap();
     browser.labelled("Place it here").await.click().await.unwrap();
     browser.until("the state is another", &states_say("fits")).await;
-    let layouts = application.json("/api/layouts").await;
-    let placed = layouts["occurrences"].as_array().unwrap().iter();
+    let places = application.json("/api/occurrences").await;
+    let placed = places.as_array().unwrap().iter();
     assert_eq!(placed.filter(|place| place["picture_id"].is_string()).count(), 1);
     assert_eq!(browser.complaints().await, [""; 0]);
     browser.close().await;
@@ -77,7 +77,7 @@ async fn a_site_that_comes_as_files_is_measured_like_any_other() {
     }
     let layouts = application.json("/api/layouts").await;
     assert_eq!(layouts["pages"][0]["address"], "files:mysite/mysite/deep/index.html");
-    let place = &layouts["occurrences"][0];
+    let place = &application.json("/api/occurrences").await[0];
     assert_eq!(place["boxes"]["390"], json!([200.0, 133.328125]));
     assert_eq!(
         (&place["today"]["width"], &place["states"][0]["state"]),

@@ -4,16 +4,20 @@ use std::collections::BTreeMap;
 use std::net::TcpListener as BlockingListener;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
+use std::time::Duration;
 
 use axum::Router;
+use axum::body::Body;
 use axum::http::{StatusCode, header};
 use axum::response::{Html, IntoResponse, Redirect};
 use axum::routing::get;
 use brisk_margin_demo::site;
 use brisk_margin_e2e::browser::Browser;
 use brisk_margin_e2e::web_host::{serve, tarnlight};
-use brisk_margin_site::measure::{Go, MeasureError, MeasuredPage, Measurer, Plan};
+use brisk_margin_site::measure::{Go, MeasureError, Measurer};
+use brisk_margin_site::measured::MeasuredPage;
 use brisk_margin_site::page::PageError;
+use brisk_margin_site::plan::Plan;
 use brisk_margin_testing::pictures::gradient_jpeg;
 use serde_json::json;
 
@@ -22,6 +26,15 @@ static TURN: tokio::sync::Mutex<()> = tokio::sync::Mutex::const_new(());
 
 async fn measure(address: &str) -> Result<MeasuredPage, MeasureError> {
     Measurer::start(Plan::for_page(address)?).await?.page(address).await
+}
+
+/// Measuring an unchanged page again changes nothing; says which places differ, not everything.
+fn assert_same_places(again: &MeasuredPage, before: &MeasuredPage) {
+    let changed = again.places.iter().zip(&before.places).filter(|(now, then)| now != then);
+    let changed: Vec<_> =
+        changed.map(|(now, then)| (&now.selector, now.lcp, then.lcp, &now.boxes)).collect();
+    assert!(changed.is_empty(), "{changed:?}");
+    assert_eq!(again.places.len(), before.places.len());
 }
 
 #[tokio::test(flavor = "multi_thread")]
@@ -40,6 +53,9 @@ async fn the_whole_site_is_found_as_it_was_written_and_as_it_is_laid_out() {
         })
         .await
         .unwrap();
+    // A picture with another shape for narrow screens is waited for at each viewport.
+    let again = measurer.page(&start).await.unwrap();
+    assert_same_places(&again, &measured["index.html"]);
     let pages = site::pages();
     assert_eq!(measured.len(), pages.len(), "{:?}", measured.keys());
     for page in &pages {
@@ -187,6 +203,7 @@ async fn pages_that_cannot_be_measured_say_why() {
     let router = Router::new()
         .route("/broken", get(|| async { StatusCode::INTERNAL_SERVER_ERROR }))
         .route("/away", get(move || async move { Redirect::temporary(&target) }))
+        .route("/endless", get(|| async { Body::from_stream(dripping()) }))
         .route(
             "/file",
             get(|| async { ([(header::CONTENT_TYPE, "image/png")], "x").into_response() }),
@@ -201,9 +218,22 @@ async fn pages_that_cannot_be_measured_say_why() {
     assert!(matches!(reason("/away").await, MeasureError::Elsewhere { .. }));
     let file = reason("/file").await;
     assert!(matches!(file, MeasureError::Page(PageError::NoPage { .. })), "{file}");
+    let mut plan = Plan::for_page(&address).unwrap();
+    plan.patience = Duration::from_secs(1);
+    let endless = format!("{address}/endless");
+    let endless = Measurer::start(plan).await.unwrap().page(&endless).await.unwrap_err();
+    assert!(matches!(endless, MeasureError::Page(PageError::NeverLoads { .. })), "{endless}");
     let silent = measure("http://127.0.0.1:9/").await.unwrap_err();
     assert!(matches!(silent, MeasureError::Page(PageError::NoAnswer { .. })), "{silent}");
     assert!(matches!(measure("visit.html").await, Err(MeasureError::Address(_))));
+}
+
+/// A page that says a word a second, for ever.
+fn dripping() -> impl futures::Stream<Item = Result<&'static str, std::convert::Infallible>> {
+    futures::stream::unfold((), |()| async {
+        tokio::time::sleep(Duration::from_secs(1)).await;
+        Some((Ok("<p>and so on"), ()))
+    })
 }
 
 #[tokio::test(flavor = "multi_thread")]

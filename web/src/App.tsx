@@ -2,6 +2,7 @@ import { Button, Input, type InputRef } from "antd";
 import { useRef, useState } from "react";
 import { Navigate, NavLink, Route, Routes, useLocation, useNavigate } from "react-router";
 import { useChanges } from "./api/useChanges";
+import { useSite } from "./api/useSite";
 import { BenchPage } from "./bench/BenchPage";
 import { lastPicture } from "./bench/lastPicture";
 import { LayoutsPage } from "./layouts/LayoutsPage";
@@ -16,6 +17,7 @@ import { useKey } from "./ui/useKey";
 export function App({ mode, onMode }: { mode: Mode; onMode: (mode: Mode) => void }) {
   useChanges();
   const navigate = useNavigate();
+  const site = useSite();
   const [search, setSearch] = useState("");
   const [keysOpen, setKeysOpen] = useState(false);
   const [arrivalsOpen, setArrivalsOpen] = useState(false);
@@ -42,7 +44,7 @@ export function App({ mode, onMode }: { mode: Mode; onMode: (mode: Mode) => void
       <div className="frame">
         <header className="top">
           <span className="mark">Brisk Margin</span>
-          <span className="soft">Tarnlight Observatory</span>
+          <span className="soft">{site.data?.name}</span>
           <span className="gap" />
           <Input
             ref={field}

@@ -1,5 +1,7 @@
 //! Budgets and margins: the bytes a slot may weigh, and what is left of them.
 
+use std::collections::{BTreeMap, BTreeSet};
+
 use serde::Serialize;
 
 use crate::geometry::Size;
@@ -33,6 +35,29 @@ impl Margin {
     pub fn new(budget: Bytes, weight: Bytes) -> Self {
         Self { budget, weight, margin: budget.get() as i64 - weight.get() as i64 }
     }
+}
+
+/// What a slot on a page may weigh, and what it does.
+#[derive(Debug, Clone)]
+pub struct Share<'a> {
+    /// Its budget.
+    pub budget: Bytes,
+    /// The file that the reference browser downloads for it, by layout width: its address and
+    /// its bytes.
+    pub files: BTreeMap<u32, (&'a str, Bytes)>,
+}
+
+/// The margin of a page's pictures: the sum of the slots' budgets, and the weight at the heaviest
+/// layout width, where a file that stands on the page twice is downloaded once.
+pub fn page_margin(shares: &[Share<'_>]) -> Margin {
+    let budget = shares.iter().map(|share| share.budget).sum();
+    let widths: BTreeSet<u32> = shares.iter().flat_map(|s| s.files.keys().copied()).collect();
+    let weight_at = |width: u32| -> Bytes {
+        let files: BTreeMap<&str, Bytes> =
+            shares.iter().filter_map(|share| share.files.get(&width).copied()).collect();
+        files.into_values().sum()
+    };
+    Margin::new(budget, widths.into_iter().map(weight_at).max().unwrap_or_default())
 }
 
 /// Bytes before and after, and what that saved.
@@ -76,6 +101,19 @@ mod tests {
     fn an_overrun_is_a_margin_below_zero() {
         assert_eq!(Margin::new(Bytes(100), Bytes(40)).margin, 60);
         assert_eq!(Margin::new(Bytes(100), Bytes(140)).margin, -40);
+    }
+
+    #[test]
+    fn a_page_weighs_what_its_heaviest_layout_downloads_and_each_file_once() {
+        let share = |budget, files: &[(u32, &'static str, u64)]| Share {
+            budget: Bytes::kb(budget),
+            files: files.iter().map(|&(v, url, kb)| (v, (url, Bytes::kb(kb)))).collect(),
+        };
+        let header = share(40, &[(390, "h-400.webp", 20), (1280, "h-1280.webp", 90)]);
+        let mark = share(10, &[(390, "mark.png", 5), (1280, "mark.png", 5)]);
+        let margin = page_margin(&[header, mark.clone(), mark]);
+        assert_eq!(margin, Margin::new(Bytes::kb(60), Bytes::kb(95)));
+        assert_eq!(page_margin(&[]), Margin::new(Bytes(0), Bytes(0)));
     }
 
     #[test]

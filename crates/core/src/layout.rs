@@ -138,6 +138,18 @@ pub enum Cropping {
 }
 
 impl Cropping {
+    /// Every way, in the order they are offered.
+    pub const ALL: [Self; 3] = [Self::File, Self::Browser, Self::ArtDirection];
+
+    /// Its name in the API and in the database.
+    pub const fn name(self) -> &'static str {
+        match self {
+            Self::File => "file",
+            Self::Browser => "browser",
+            Self::ArtDirection => "art-direction",
+        }
+    }
+
     /// Who crops by default: the file where the shape stays within 2 %, a file for each shape
     /// where it changes by more than 25 %, the browser between. A fit that does not crop leaves
     /// the picture's own shape.

@@ -30,6 +30,7 @@ pub mod raster;
 pub mod recognise;
 pub mod render;
 pub mod resize;
+pub mod size_set;
 pub mod sizes;
 pub mod slot;
 pub mod state;

@@ -34,12 +34,22 @@ impl Shape {
     }
 }
 
-/// The shapes that a slot has, from the widest viewports down as `<source>` elements stand: one
-/// where the file or the browser crops, with art direction one for each run of viewports whose
-/// shapes stay within a quarter of each other.
+/// The shapes that a slot gets files for, from the widest viewports down as `<source>` elements
+/// stand: one where the file or the browser crops, with art direction one for each run of
+/// viewports whose shapes stay within a quarter of each other. Where they all do, and art direction
+/// was asked for by hand, each run of the same shape, to 2 %, has its own.
 ///
 /// Conditions stand at the page's own `breakpoints` where one lies between two shapes.
-pub fn shapes(boxes: &Boxes, fit: Fit, breakpoints: &[u32]) -> Vec<Shape> {
+pub fn shapes(boxes: &Boxes, fit: Fit, cropping: Cropping, breakpoints: &[u32]) -> Vec<Shape> {
+    if cropping != Cropping::ArtDirection {
+        return vec![Shape { from: 0, boxes: boxes.clone() }];
+    }
+    let by_hand = Cropping::of(boxes, fit) != Cropping::ArtDirection;
+    let apart = |joined: &Boxes| match Cropping::of(joined, fit) {
+        Cropping::ArtDirection => true,
+        Cropping::Browser => by_hand,
+        Cropping::File => false,
+    };
     let shown: Vec<(u32, BoxSize)> =
         boxes.iter().map(|(&v, &size)| (v, size)).filter(|(_, size)| size.is_shown()).collect();
     let mut shapes: Vec<Shape> = Vec::new();
@@ -47,7 +57,7 @@ pub fn shapes(boxes: &Boxes, fit: Fit, breakpoints: &[u32]) -> Vec<Shape> {
         if let Some(last) = shapes.last_mut() {
             let mut joined = last.boxes.clone();
             joined.insert(viewport, size);
-            if Cropping::of(&joined, fit) != Cropping::ArtDirection {
+            if !apart(&joined) {
                 last.boxes = joined;
                 continue;
             }
@@ -85,7 +95,7 @@ mod tests {
             (1280, 1280.0, 480.0),
             (1920, 1920.0, 640.0),
         ]);
-        let shapes = shapes(&header, Fit::Cover, &[600, 1100]);
+        let shapes = shapes(&header, Fit::Cover, Cropping::ArtDirection, &[600, 1100]);
         let told: Vec<_> = shapes.iter().map(|s| (s.media(), s.largest().unwrap().width)).collect();
         assert_eq!(
             told,
@@ -100,8 +110,19 @@ mod tests {
     #[test]
     fn one_shape_needs_no_sources() {
         let card = boxes(&[(390, 358.0, 358.0), (820, 0.0, 0.0), (1280, 280.0, 280.0)]);
-        let shapes = shapes(&card, Fit::Cover, &[600]);
+        let shapes = shapes(&card, Fit::Cover, Cropping::ArtDirection, &[600]);
         assert_eq!(shapes.len(), 1);
         assert_eq!(shapes[0].media(), None);
+    }
+
+    #[test]
+    fn who_crops_can_be_changed_by_hand() {
+        let card = boxes(&[(390, 358.0, 300.0), (820, 360.0, 300.0), (1280, 420.0, 300.0)]);
+        let count = |cropping| shapes(&card, Fit::Cover, cropping, &[600]).len();
+        assert_eq!(Cropping::of(&card, Fit::Cover), Cropping::Browser);
+        assert_eq!(count(Cropping::Browser), 1);
+        assert_eq!(count(Cropping::ArtDirection), 2, "the first two have the same shape");
+        let header = boxes(&[(390, 390.0, 300.0), (1280, 1280.0, 300.0)]);
+        assert_eq!(shapes(&header, Fit::Cover, Cropping::Browser, &[]).len(), 1);
     }
 }

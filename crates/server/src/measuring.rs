@@ -3,19 +3,18 @@
 //! Each page is kept as soon as it is done, so that a cancel or an end of the process loses only
 //! the page under way; what was measured before stays when a page cannot be measured now.
 
-use std::collections::BTreeSet;
-use std::ops::RangeInclusive;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex};
 
-use brisk_margin_core::layout::LayoutWidth;
 use brisk_margin_site::archive::{self, ArchiveError};
 use brisk_margin_site::gate::Authority;
 use brisk_margin_site::host::{self, Faults};
-use brisk_margin_site::measure::{
-    Go, MeasureError, MeasuredPage, Measurer, Place, Plan, Progress, ServedFile,
-};
-use brisk_margin_site::page::Files as PageFiles;
+use brisk_margin_site::measure::{Go, MeasureError, Measurer, Progress};
+use brisk_margin_site::measured::{MeasuredPage, Place};
+use brisk_margin_site::plan::Plan;
+use brisk_margin_site::served_file::ServedFile;
+use brisk_margin_site::traffic::Files as PageFiles;
+use brisk_margin_store::site::SiteSettings;
 use brisk_margin_store::layouts::{Changes, Details, NewPage, NewPlace, Served};
 use serde::Serialize;
 use tempfile::TempDir;
@@ -26,11 +25,6 @@ use url::Url;
 use utoipa::ToSchema;
 
 use crate::app::{App, Change};
-
-/// Viewports that a page can be opened at, in CSS px.
-const WIDTHS: RangeInclusive<u32> = 160..=7_680;
-/// Most layout widths of a site.
-const MOST_WIDTHS: usize = 8;
 
 /// What is measured, or was measured last.
 #[derive(Clone, Default)]
@@ -80,10 +74,6 @@ pub struct Wish {
     pub address: String,
     /// Whether pages that it links to are measured, too.
     pub whole_site: bool,
-    /// Other hosts that pages may reach, as in `http://pictures.example:8080`.
-    pub allow: Vec<String>,
-    /// Layout widths in CSS px; the usual ones where none are given.
-    pub widths: Vec<u32>,
 }
 
 impl Measuring {
@@ -134,19 +124,13 @@ impl Measuring {
 ///
 /// # Errors
 /// [`MeasureError::Address`] where an address is none.
-pub fn start(app: &App, wish: Wish) -> Result<bool, MeasureError> {
+pub fn start(app: &App, wish: Wish, site: &SiteSettings) -> Result<bool, MeasureError> {
     let mut plan = Plan::for_page(&wish.address)?;
-    for host in &wish.allow {
+    plan.widths.clone_from(&site.widths);
+    for host in &site.allowed_hosts {
         let url = Url::parse(host).map_err(|_| MeasureError::Address(host.clone()))?;
         let authority = Authority::of(&url).ok_or_else(|| MeasureError::Address(host.clone()))?;
         plan.rules.allowed.insert(authority);
-    }
-    if !wish.widths.is_empty() {
-        let widths: BTreeSet<u32> = wish.widths.iter().copied().collect();
-        if widths.len() > MOST_WIDTHS || widths.iter().any(|width| !WIDTHS.contains(width)) {
-            return Err(MeasureError::Widths);
-        }
-        plan.widths = widths.into_iter().map(LayoutWidth::of).collect();
     }
     plan.rules.own_ports.clone_from(app.own_ports());
     if !app.measuring.begin(&wish.address) {
@@ -162,22 +146,16 @@ pub fn start(app: &App, wish: Wish) -> Result<bool, MeasureError> {
 /// # Errors
 /// [`ArchiveError::NoPages`] where there is none.
 pub async fn start_files(app: &App, folder: TempDir, name: &str) -> Result<bool, ArchiveError> {
-    let pages = archive::pages(folder.path())?;
-    let first = pages.first().ok_or(ArchiveError::NoPages)?.clone();
     let listener = TcpListener::bind(("127.0.0.1", 0)).await?;
     let origin = format!("http://{}", listener.local_addr()?);
-    // Pages that no other page links to are found through the map.
-    let map = folder.path().join("sitemap.xml");
-    if !map.exists() {
-        std::fs::write(map, sitemap(&origin, &pages))?;
-    }
-    let wish = Wish {
-        address: format!("{origin}/{first}"),
-        whole_site: true,
-        allow: Vec::new(),
-        widths: Vec::new(),
+    let (folder, first) = {
+        let origin = origin.clone();
+        let prepare = move || prepare_files(folder, &origin);
+        tokio::task::spawn_blocking(prepare).await.map_err(std::io::Error::other)??
     };
+    let wish = Wish { address: format!("{origin}/{first}"), whole_site: true };
     let mut plan = Plan::for_page(&wish.address).map_err(std::io::Error::other)?;
+    plan.widths = app.store.site().await.map_err(std::io::Error::other)?.widths;
     plan.rules.own_ports.clone_from(app.own_ports());
     let shown_as = format!("files:{name}");
     if !app.measuring.begin(&format!("{shown_as}/{first}")) {
@@ -187,6 +165,18 @@ pub async fn start_files(app: &App, folder: TempDir, name: &str) -> Result<bool,
     let server = tokio::spawn(async move { axum::serve(listener, router).await });
     spawn(app, wish, plan, Some(Files { _folder: folder, server, origin, shown_as }));
     Ok(true)
+}
+
+/// Finds the site's first page, and writes a map of all of them where there is none: pages that
+/// no other page links to are found through it.
+fn prepare_files(folder: TempDir, origin: &str) -> Result<(TempDir, String), ArchiveError> {
+    let pages = archive::pages(folder.path())?;
+    let first = pages.first().ok_or(ArchiveError::NoPages)?.clone();
+    let map = folder.path().join("sitemap.xml");
+    if !map.exists() {
+        std::fs::write(map, sitemap(origin, &pages))?;
+    }
+    Ok((folder, first))
 }
 
 fn sitemap(origin: &str, pages: &[String]) -> String {
@@ -362,7 +352,7 @@ async fn keep_file(
     let body = files.get(&file.url).and_then(|fetched| fetched.body.clone());
     let hash = match body {
         Some(body) if matches!(file.format.as_deref(), Some("jpeg" | "png")) => {
-            Some(app.store.blobs().put(body.into()).await?.as_str().to_owned())
+            Some(app.store.blobs().put(body).await?.as_str().to_owned())
         }
         _ => None,
     };

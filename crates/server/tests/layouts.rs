@@ -60,6 +60,14 @@ fn page(address: &str, places: Vec<NewPlace>) -> NewPage {
     }
 }
 
+async fn places(api: &Api) -> Vec<Value> {
+    api.get("/api/occurrences").await.json().as_array().unwrap().clone()
+}
+
+fn id(thing: &Value) -> &str {
+    thing["id"].as_str().unwrap()
+}
+
 async fn slots(api: &Api) -> Vec<Value> {
     api.get("/api/layouts").await.json()["slots"].as_array().unwrap().clone()
 }
@@ -79,14 +87,13 @@ async fn cards_alike_are_one_slot_on_all_pages_and_others_are_asked_about() {
     let slots = slots(&api).await;
     assert_eq!(slots.len(), 2);
     assert_eq!((&slots[0]["name"], &slots[0]["occurrences"]), (&json!("cards card"), &json!(3)));
-    let layouts = api.get("/api/layouts").await.json();
-    let doubtful: Vec<_> = layouts["occurrences"]
-        .as_array()
-        .unwrap()
-        .iter()
-        .filter(|o| o["doubtful"] == true)
-        .collect();
-    assert_eq!(doubtful.len(), 1);
+    let doubtful = api.get("/api/occurrences?doubtful=true").await.json();
+    assert_eq!(doubtful.as_array().unwrap().len(), 1);
+    assert_eq!(doubtful[0]["alike"]["slot_id"], slots[0]["id"]);
+    assert_eq!(api.get("/api/layouts").await.json()["doubts"], 1);
+    let apart = format!("/api/occurrences/{}/apart", id(&doubtful[0]));
+    assert_eq!(api.post(&apart, &Value::Null).await.status, StatusCode::NO_CONTENT);
+    assert_eq!(api.get("/api/layouts").await.json()["doubts"], 0);
     assert_eq!(slots[0]["worst"]["state"], "too-large");
     assert_eq!(slots[0]["sources"][0]["widths"].as_array().unwrap().last(), Some(&json!(730)));
 }
@@ -112,8 +119,8 @@ async fn measuring_again_keeps_what_was_set_by_hand_and_tells_what_changed() {
     let slots = slots(&api).await;
     assert_eq!((&slots[0]["name"], &slots[0]["budget"]), (&json!("Walk cards"), &json!(33_000)));
     assert_eq!(slots[0]["boxes"]["1280"][0], 380.0);
-    let layouts = api.get("/api/layouts").await.json();
-    let kept = layouts["occurrences"].as_array().unwrap().iter().find(|o| o["selector"] == "a");
+    let places = places(&api).await;
+    let kept = places.iter().find(|place| place["selector"] == "a");
     assert_eq!(kept.unwrap()["picture_id"], picture);
 }
 
@@ -122,8 +129,7 @@ async fn another_picture_changes_the_state_and_taking_it_out_brings_it_back() {
     let api = Api::start().await;
     api.store.keep_page(page("walks.html", vec![card("a", 365.0)])).await.unwrap();
     let state = async || {
-        let layouts = api.get("/api/layouts").await.json();
-        layouts["occurrences"][0]["states"][0]["state"].as_str().unwrap().to_owned()
+        places(&api).await[0]["states"][0]["state"].as_str().unwrap().to_owned()
     };
     let slot = slots(&api).await[0]["id"].as_str().unwrap().to_owned();
     let path = format!("/api/slots/{slot}/placement");
@@ -146,16 +152,14 @@ async fn a_doubtful_match_is_joined_by_hand_and_split_again() {
     let walks = page("walks.html", vec![card("a", 365.0), card("b", 500.0)]);
     api.store.keep_page(walks).await.unwrap();
     let two = slots(&api).await;
-    let id = |slot: &Value| slot["id"].as_str().unwrap().to_owned();
     let join = json!({"slot_id": id(&two[0])});
     let joined = api.post(&format!("/api/slots/{}/join", id(&two[1])), &join).await;
     assert_eq!(joined.status, StatusCode::NO_CONTENT);
     let one = slots(&api).await;
     assert_eq!((one.len(), &one[0]["occurrences"]), (1, &json!(2)));
 
-    let layouts = api.get("/api/layouts").await.json();
-    let odd = layouts["occurrences"].as_array().unwrap().iter().find(|o| o["selector"] == "b");
-    let odd = odd.unwrap()["id"].as_str().unwrap();
+    let places = places(&api).await;
+    let odd = id(places.iter().find(|place| place["selector"] == "b").unwrap());
     let split = api.post(&format!("/api/occurrences/{odd}/split"), &Value::Null).await;
     assert_eq!(split.status, StatusCode::OK);
     let two = slots(&api).await;
@@ -196,7 +200,94 @@ async fn an_address_that_is_none_is_refused_before_a_browser_starts() {
         let answer = api.post("/api/measurements", &json!({"address": address})).await;
         assert_eq!(answer.status, StatusCode::UNPROCESSABLE_ENTITY, "{address}");
     }
-    let narrow = json!({"address": "http://tarn.example/", "widths": [12]});
-    assert_eq!(api.post("/api/measurements", &narrow).await.status, 422);
     assert_eq!(api.get("/api/measurements/latest").await.json(), Value::Null);
+}
+
+#[tokio::test]
+async fn the_site_keeps_its_layout_widths_and_allowed_hosts() {
+    let api = Api::start().await;
+    let site = api.get("/api/site").await.json();
+    assert_eq!(site["widths"][0], json!({"width": 390, "height": 844}));
+    let change = json!({
+        "name": "Tarnlight", "allowed_hosts": ["http://pictures.example:8080"],
+        "widths": [{"width": 1440, "height": 900}, {"width": 360}],
+    });
+    assert_eq!(api.patch("/api/site", &change).await.status, StatusCode::OK);
+    let site = api.get("/api/site").await.json();
+    assert_eq!(site["name"], "Tarnlight");
+    assert_eq!(site["allowed_hosts"], json!(["http://pictures.example:8080"]));
+    let widths = json!([{"width": 360, "height": 844}, {"width": 1440, "height": 900}]);
+    assert_eq!(site["widths"], widths);
+    for refused in [
+        json!({"widths": [{"width": 12}]}),
+        json!({"widths": []}),
+        json!({"widths": [{"width": 390, "height": 800}, {"width": 390, "height": 700}]}),
+        json!({"allowed_hosts": ["pictures.example"]}),
+    ] {
+        assert_eq!(api.patch("/api/site", &refused).await.status, 422, "{refused}");
+    }
+    assert_eq!(api.get("/api/site").await.json()["widths"], widths, "nothing was half changed");
+}
+
+#[tokio::test]
+async fn a_set_of_sizes_sizes_many_slots_survives_measuring_and_is_taken_back() {
+    let api = Api::start().await;
+    let walks = || page("walks.html", vec![card("a", 365.0), card("b", 500.0)]);
+    api.store.keep_page(walks()).await.unwrap();
+    let set = json!({"name": "Squares", "sizes": {
+        "0": {"width": 160, "ratio": {"kind": "square"}},
+        "1000": {"width": 320, "ratio": {"kind": "typed", "across": 16, "down": 9}},
+    }});
+    let kept = api.put("/api/size-sets", &set).await.json();
+    let both: Vec<Value> = slots(&api).await.iter().map(|slot| slot["id"].clone()).collect();
+    let apply = format!("/api/size-sets/{}/apply", id(&kept));
+    let before = api.post(&apply, &json!({"slots": both})).await.json();
+    let sized = json!({"390": [160.0, 160.0], "1280": [320.0, 180.0]});
+    for slot in slots(&api).await {
+        assert_eq!((&slot["boxes"], &slot["boxes_by_hand"]), (&sized, &json!(true)));
+    }
+
+    let again = page("walks.html", vec![card("a", 366.0), card("b", 500.0)]);
+    api.store.keep_page(again).await.unwrap();
+    assert_eq!(slots(&api).await[0]["boxes"], sized, "measuring again keeps what was set by hand");
+    assert_eq!(api.put("/api/slots/boxes", &before).await.status, StatusCode::OK);
+    let measured = &slots(&api).await[0];
+    assert_eq!(measured["boxes"]["1280"], json!([366.0, 220.0]));
+
+    let nothing = json!({"name": "Nothing", "sizes": {"0": {"ratio": {"kind": "free"}}}});
+    assert_eq!(api.put("/api/size-sets", &nothing).await.status, 422);
+    let again = json!({"name": "Squares", "sizes": {"0": {"width": 90, "ratio": {"kind": "square"}}}});
+    assert_eq!(api.put("/api/size-sets", &again).await.json()["id"], kept["id"]);
+    let one = format!("/api/size-sets/{}", id(&kept));
+    assert_eq!(api.delete(&one).await.status, StatusCode::NO_CONTENT);
+    assert_eq!(api.delete(&one).await.status, StatusCode::NOT_FOUND);
+    assert_eq!(api.get("/api/size-sets").await.json(), json!([]));
+}
+
+#[tokio::test]
+async fn who_crops_is_changed_by_hand_and_back() {
+    let api = Api::start().await;
+    api.store.keep_page(page("walks.html", vec![card("a", 420.0)])).await.unwrap();
+    let path = format!("/api/slots/{}", id(&slots(&api).await[0]));
+    let slot = async |choice: &str| {
+        api.patch(&path, &json!({"cropping": choice})).await;
+        slots(&api).await[0].clone()
+    };
+    let art = slot("art-direction").await;
+    assert_eq!((&art["cropping"], &art["cropping_by_hand"]), (&json!("art-direction"), &json!(true)));
+    let sources = |slot: &Value| slot["sources"].as_array().unwrap().len();
+    assert_eq!((sources(&art), sources(&slot("browser").await)), (2, 1));
+    let default = slot("by-shape").await;
+    assert_eq!((&default["cropping"], &default["cropping_by_hand"]), (&json!("browser"), &json!(false)));
+}
+
+#[tokio::test]
+async fn a_page_tells_what_its_pictures_weigh_under_its_slots_budgets() {
+    let api = Api::start().await;
+    api.store.keep_page(page("walks.html", vec![card("a", 365.0), card("b", 365.0)])).await.unwrap();
+    let layouts = api.get("/api/layouts").await.json();
+    let budget = layouts["slots"][0]["budget"].as_u64().unwrap();
+    let margin = &layouts["pages"][0]["margin"];
+    // Both cards show the same file, which is downloaded once.
+    assert_eq!((&margin["budget"], &margin["weight"]), (&json!(2 * budget), &json!(2_000_000)));
 }

@@ -65,11 +65,12 @@ impl Chromium {
 
     async fn launch(program: &Path, gate: &Gate, sandbox: bool) -> Result<Self, ChromiumError> {
         let not_started = |error: std::io::Error| ChromiumError::NotStarted(error.to_string());
+        sweep();
         let profile = tempfile::Builder::new()
-            .prefix("brisk-margin-browser-")
+            .prefix(&format!("{PROFILE}{}-", std::process::id()))
             .tempdir()
             .map_err(not_started)?;
-        let mut command = std::process::Command::new(program);
+        let mut command = ending_with_us(program);
         command
             .args(arguments(gate, profile.path(), sandbox))
             .env_clear()
@@ -116,6 +117,34 @@ impl Drop for Chromium {
                 .status();
         }
     }
+}
+
+/// How the folders of profiles are named; the number of the process that made one follows.
+const PROFILE: &str = "brisk-margin-browser-";
+
+/// Takes away what processes that were killed left behind.
+fn sweep() {
+    let Ok(entries) = std::fs::read_dir(std::env::temp_dir()) else { return };
+    for entry in entries.flatten() {
+        let name = entry.file_name();
+        let maker = name.to_str().and_then(|name| name.strip_prefix(PROFILE)?.split('-').next());
+        let Some(maker) = maker.and_then(|maker| maker.parse::<u32>().ok()) else { continue };
+        if !Path::new("/proc").join(maker.to_string()).exists() {
+            // Somebody else may be taking it away, too.
+            let _ = std::fs::remove_dir_all(entry.path());
+        }
+    }
+}
+
+/// `program`, killed by the kernel when this process is, where util-linux is there to ask for it.
+fn ending_with_us(program: &Path) -> std::process::Command {
+    let setpriv = Path::new("/usr/bin/setpriv");
+    if !setpriv.exists() {
+        return std::process::Command::new(program);
+    }
+    let mut command = std::process::Command::new(setpriv);
+    command.args(["--pdeathsig", "KILL", "--"]).arg(program);
+    command
 }
 
 fn find() -> Option<PathBuf> {

@@ -2,8 +2,10 @@
 //!
 //! - [`gate`]: the only way out of the browser, to hosts and ports that were entered.
 //! - [`chromium`]: the browser itself, as an unprivileged user with an empty profile.
-//! - [`page`]: one page, opened at each layout width and density.
-//! - [`measure`](mod@measure): what is found on pages, one or a whole site.
+//! - [`plan`]: what to measure, and what may be reached for it.
+//! - [`page`]: one page, opened at each layout width and density; [`reading`] is what it tells,
+//!   [`traffic`] the files that came, each a [`served_file`].
+//! - [`measure`](mod@measure): one page or a whole site; [`measured`] is what was found.
 //! - [`archive`]: sites that come as files.
 //! - [`host`]: serves a folder as a customer's web host would.
 
@@ -13,4 +15,9 @@ mod devtools;
 pub mod gate;
 pub mod host;
 pub mod measure;
+pub mod measured;
 pub mod page;
+pub mod plan;
+pub mod reading;
+pub mod served_file;
+pub mod traffic;

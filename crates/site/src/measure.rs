@@ -3,194 +3,29 @@
 
 use std::collections::{BTreeMap, BTreeSet, VecDeque};
 
-use brisk_margin_core::geometry::Size;
-use brisk_margin_core::layout::{BoxSize, Boxes, LayoutWidth};
-use brisk_margin_core::picture::Picture;
-use brisk_margin_core::state::Painting;
-use brisk_margin_core::units::{Bytes, Density};
+use brisk_margin_core::layout::LayoutWidth;
+use brisk_margin_core::units::Density;
 use futures::StreamExt;
 use futures::stream::FuturesUnordered;
-use serde::Serialize;
 use thiserror::Error;
 use url::Url;
 
 use crate::chromium::{Chromium, ChromiumError};
 use crate::devtools::DevtoolsError;
-use crate::gate::{Authority, Gate, Rules};
-use crate::page::{Fetched, Files, Found, Icon, Kind, Page, PageError, Reading};
+use crate::gate::{Authority, Gate};
+use crate::measured::{MeasuredPage, Sheet};
+use crate::page::{Page, PageError};
+use crate::plan::Plan;
+use crate::reading::Reading;
+use crate::traffic::Files;
 
 /// Viewports between the layout widths at which only boxes are read, besides those at the page's
 /// own breakpoints.
 const EDGES: [u32; 2] = [320, 2_560];
 /// Most viewports that are read for boxes alone, at breakpoints and again between them.
 const MOST_BETWEEN: usize = 60;
-/// How far a box may be from growing evenly, in CSS px.
-const EVEN: f64 = 0.25;
 /// Pages that are measured at once; the browser paints them on all cores.
 const TABS: usize = 2;
-
-/// What to measure, and what may be reached for it.
-#[derive(Debug, Clone)]
-pub struct Plan {
-    /// Layout widths, each opened once per density.
-    pub widths: Vec<LayoutWidth>,
-    /// Densities at which files are chosen.
-    pub densities: Vec<Density>,
-    /// Who may be reached.
-    pub rules: Rules,
-    /// Most pages of a site.
-    pub pages: usize,
-}
-
-impl Plan {
-    /// The usual layout widths at densities 1 and 2, reaching only the host and port of `address`.
-    ///
-    /// # Errors
-    /// [`MeasureError::Address`] where it is none that a browser can open.
-    pub fn for_page(address: &str) -> Result<Self, MeasureError> {
-        let unusable = || MeasureError::Address(address.to_owned());
-        let url = Url::parse(address).map_err(|_| unusable())?;
-        let allowed = BTreeSet::from([Authority::of(&url).ok_or_else(unusable)?]);
-        Ok(Self {
-            widths: LayoutWidth::USUAL.to_vec(),
-            densities: vec![Density::ONE, Density::new(2.0).expect("within range")],
-            rules: Rules { allowed, own_ports: BTreeSet::new() },
-            pages: 50,
-        })
-    }
-}
-
-/// A page as it was measured.
-#[derive(Debug, Clone)]
-pub struct MeasuredPage {
-    /// Its address, redirects followed.
-    pub address: String,
-    /// Its title.
-    pub title: String,
-    /// Its height in CSS px, by layout width.
-    pub heights: BTreeMap<u32, f64>,
-    /// Viewport widths at which its style sheets change.
-    pub breakpoints: Vec<u32>,
-    /// Every place that shows a picture.
-    pub places: Vec<Place>,
-    /// The icons that its head names.
-    pub icons: Vec<PageIcon>,
-    /// Places beyond the limit of 1,000.
-    pub left: usize,
-    /// Where it links to.
-    pub links: Vec<String>,
-    /// The files that came, by their addresses.
-    pub files: Files,
-}
-
-/// An icon that a page names in its head; it has no box in the layout.
-#[derive(Debug, Clone, PartialEq)]
-pub struct PageIcon {
-    /// Finds its element.
-    pub selector: String,
-    /// What it is for: `icon`, `apple-touch-icon`.
-    pub rel: String,
-    /// The sizes that the markup says it has.
-    pub sizes: String,
-    /// Its file.
-    pub file: ServedFile,
-}
-
-/// A place on a page that shows a picture.
-#[derive(Debug, Clone, PartialEq)]
-pub struct Place {
-    /// Finds this element alone.
-    pub selector: String,
-    /// The same without positions.
-    pub loose: String,
-    /// What it is for.
-    pub kind: Kind,
-    /// Its boxes at the layout widths.
-    pub boxes: Boxes,
-    /// Its boxes at all viewports that were looked at.
-    pub rendered: Boxes,
-    /// Where it stands on the page, by layout width: from the left and from the top, in CSS px.
-    pub positions: BTreeMap<u32, (f64, f64)>,
-    /// The file at each layout width and density.
-    pub files: BTreeMap<u32, BTreeMap<String, ServedFile>>,
-    /// How the file is put into the box.
-    pub painting: Painting,
-    /// Which part stays where some is cut, as CSS says it.
-    pub position: String,
-    /// Its `srcset`.
-    pub srcset: Option<String>,
-    /// Its `sizes`.
-    pub sizes: Option<String>,
-    /// Its alternative text.
-    pub alt: Option<String>,
-    /// Whether width and height are written in the markup.
-    pub has_dimensions: bool,
-    /// Whether it loads only when scrolled to.
-    pub lazy: bool,
-    /// Whether a part of it is seen without scrolling, at any layout width.
-    pub above_fold: bool,
-    /// Whether it is the largest contentful paint, at any layout width.
-    pub lcp: bool,
-}
-
-/// A file that a page serves.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-pub struct ServedFile {
-    /// Where it is.
-    pub url: String,
-    /// Its pixels across; nothing where it could not be read.
-    pub width: Option<u32>,
-    /// Its pixels down.
-    pub height: Option<u32>,
-    /// Its format by content, in lower case.
-    pub format: Option<String>,
-    /// Its weight.
-    pub bytes: Bytes,
-}
-
-impl ServedFile {
-    fn new(address: &str, file: Option<&Fetched>) -> Self {
-        let body = file.and_then(|file| file.body.as_deref()).unwrap_or_default();
-        let size = size_of(body);
-        Self {
-            url: address.to_owned(),
-            width: size.map(|size| size.width),
-            height: size.map(|size| size.height),
-            format: format_of(body).map(str::to_owned),
-            bytes: Bytes(file.map_or(0, |file| file.bytes)),
-        }
-    }
-
-    /// Its pixels.
-    pub fn size(&self) -> Option<Size> {
-        Some(Size::new(self.width?, self.height?)).filter(|size| size.pixels() > 0)
-    }
-}
-
-/// A file's pixels as shown: browsers turn a picture as its metadata say.
-fn size_of(body: &[u8]) -> Option<Size> {
-    if let Ok(picture) = Picture::open(body) {
-        return Some(picture.facts().size);
-    }
-    let size = imagesize::blob_size(body).ok()?;
-    Some(Size::new(u32::try_from(size.width).ok()?, u32::try_from(size.height).ok()?))
-}
-
-fn format_of(body: &[u8]) -> Option<&'static str> {
-    use imagesize::ImageType;
-    match imagesize::image_type(body) {
-        Ok(ImageType::Jpeg) => Some("jpeg"),
-        Ok(ImageType::Png) => Some("png"),
-        Ok(ImageType::Webp) => Some("webp"),
-        Ok(ImageType::Gif) => Some("gif"),
-        Ok(ImageType::Bmp) => Some("bmp"),
-        Ok(ImageType::Ico) => Some("ico"),
-        Ok(ImageType::Heif(imagesize::Compression::Av1)) => Some("avif"),
-        _ => String::from_utf8_lossy(&body[..body.len().min(1_024)])
-            .contains("<svg")
-            .then_some("svg"),
-    }
-}
 
 /// A browser with a gate, ready to measure.
 pub struct Measurer {
@@ -206,9 +41,6 @@ pub enum MeasureError {
     /// Not an address that a browser can open.
     #[error("“{0}” is no address of a page: write it as in http://127.0.0.1:4811/visit.html")]
     Address(String),
-    /// Layout widths that no page is opened at.
-    #[error("give one to eight layout widths between 160 and 7,680 CSS px, as in 390, 1280")]
-    Widths,
     /// There is no browser.
     #[error(transparent)]
     Browser(#[from] ChromiumError),
@@ -279,7 +111,7 @@ impl Measurer {
 
     async fn boxes_at(tab: &Page, viewport: u32, sheet: &mut Sheet) -> Result<(), MeasureError> {
         tab.resize(LayoutWidth::of(viewport), Density::ONE).await?;
-        sheet.add_boxes(viewport, &tab.read().await?);
+        sheet.add_boxes(viewport, &tab.read_resized().await?);
         Ok(())
     }
 
@@ -321,7 +153,7 @@ impl Measurer {
                 continue;
             }
             tab.resize(viewport, density).await?;
-            let opened = tab.open(address, files).await;
+            let opened = tab.open(address, files, self.plan.patience).await;
             let (reading, new) = opened.map_err(|error| self.explain(address, error))?;
             files.extend(new);
             sheet.add(viewport, density, &reading, files);
@@ -332,8 +164,8 @@ impl Measurer {
         Ok(())
     }
 
-    /// Measures `start`, what the site's map names, and what those link to on the same host, telling `heard` of each page as it
-    /// is done; stops early where `heard` says so.
+    /// Measures `start`, what the site's map names, and what those link to on the same host,
+    /// telling `heard` of each page as it is done; stops early where `heard` says so.
     pub async fn site(
         &self,
         start: &str,
@@ -456,138 +288,9 @@ pub enum Go {
     Stop,
 }
 
-/// What was read of a page so far.
-#[derive(Default)]
-struct Sheet {
-    address: String,
-    title: String,
-    heights: BTreeMap<u32, f64>,
-    breakpoints: Vec<u32>,
-    places: Vec<Place>,
-    icons: Vec<Icon>,
-    left: usize,
-    links: Vec<String>,
-}
-
-impl Sheet {
-    fn add(&mut self, viewport: LayoutWidth, density: Density, reading: &Reading, files: &Files) {
-        self.address.clone_from(&reading.address);
-        self.title.clone_from(&reading.title);
-        self.heights.insert(viewport.width, reading.height);
-        self.breakpoints.clone_from(&reading.breakpoints);
-        self.icons.clone_from(&reading.icons);
-        self.left = reading.left;
-        self.links.clone_from(&reading.links);
-        for found in &reading.found {
-            let place = self.place(found);
-            let size = BoxSize { width: found.rect.width, height: found.rect.height };
-            place.boxes.insert(viewport.width, size);
-            place.rendered.insert(viewport.width, size);
-            place.positions.insert(viewport.width, (found.rect.x, found.rect.y));
-            let file = files.get(&found.address).filter(|file| file.status < 400 && found.loaded);
-            let served = ServedFile::new(&found.address, file);
-            if !found.address.is_empty() {
-                let files = place.files.entry(viewport.width).or_default();
-                files.insert(density.get().to_string(), served);
-            }
-            place.above_fold |= size.is_shown() && found.rect.y < f64::from(viewport.height);
-            place.lcp |= reading.lcp.as_ref() == Some(&found.selector);
-        }
-    }
-
-    fn add_boxes(&mut self, viewport: u32, reading: &Reading) {
-        for found in &reading.found {
-            let size = BoxSize { width: found.rect.width, height: found.rect.height };
-            self.place(found).rendered.insert(viewport, size);
-        }
-    }
-
-    /// Every viewport that was looked at.
-    fn viewports(&self) -> BTreeSet<u32> {
-        self.places.iter().flat_map(|place| place.rendered.keys().copied()).collect()
-    }
-
-    /// Whether every box at `middle` is where a line from `from` to `to` has it.
-    fn grows_evenly(&self, from: u32, middle: u32, to: u32) -> bool {
-        let share = f64::from(middle - from) / f64::from(to - from);
-        self.places.iter().all(|place| {
-            let at = |viewport: u32| place.rendered.get(&viewport);
-            let (Some(a), Some(m), Some(b)) = (at(from), at(middle), at(to)) else {
-                return true;
-            };
-            let even = |a: f64, m: f64, b: f64| (a + (b - a) * share - m).abs() <= EVEN;
-            even(a.width, m.width, b.width) && even(a.height, m.height, b.height)
-        })
-    }
-
-    /// The place of `found`, which is the same at every viewport by its selector.
-    fn place(&mut self, found: &Found) -> &mut Place {
-        let known = self.places.iter().position(|place| place.selector == found.selector);
-        let at = known.unwrap_or_else(|| {
-            self.places.push(Place {
-                selector: found.selector.clone(),
-                loose: found.loose.clone(),
-                kind: found.kind,
-                boxes: Boxes::new(),
-                rendered: Boxes::new(),
-                positions: BTreeMap::new(),
-                files: BTreeMap::new(),
-                painting: found.painting,
-                position: found.position.clone(),
-                srcset: found.srcset.clone(),
-                sizes: found.sizes.clone(),
-                alt: found.alt.clone(),
-                has_dimensions: found.has_dimensions,
-                lazy: found.lazy,
-                above_fold: false,
-                lcp: false,
-            });
-            self.places.len() - 1
-        });
-        &mut self.places[at]
-    }
-
-    fn finish(self, files: Files) -> MeasuredPage {
-        MeasuredPage {
-            address: self.address,
-            title: self.title,
-            heights: self.heights,
-            breakpoints: self.breakpoints,
-            places: self.places,
-            icons: self
-                .icons
-                .into_iter()
-                .map(|icon| PageIcon {
-                    file: ServedFile::new(
-                        &icon.address,
-                        files.get(&icon.address).filter(|file| file.status < 400),
-                    ),
-                    selector: icon.selector,
-                    rel: icon.rel,
-                    sizes: icon.sizes,
-                })
-                .collect(),
-            left: self.left,
-            links: self.links,
-            files,
-        }
-    }
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
-    use brisk_margin_testing::pictures::{gradient_jpeg, gradient_png, oriented};
-
-    #[test]
-    fn a_files_pixels_are_told_as_a_browser_shows_them() {
-        let lying = gradient_jpeg(60, 40);
-        assert_eq!(size_of(&lying), Some(Size::new(60, 40)));
-        assert_eq!(size_of(&oriented(&lying, 6)), Some(Size::new(40, 60)));
-        assert_eq!(size_of(&gradient_png(7, 5)), Some(Size::new(7, 5)));
-        assert_eq!(size_of(b"GIF89a\x0a\0\x14\0\0\0\0"), Some(Size::new(10, 20)));
-        assert_eq!(size_of(b"no picture"), None);
-    }
 
     #[test]
     fn only_pages_are_followed() {

@@ -1,172 +1,29 @@
 //! One page in the browser: opened at a layout width and density, scrolled to its end, read.
 
-use std::collections::{BTreeSet, HashMap, HashSet};
-use std::sync::{Arc, Mutex};
+use std::collections::BTreeSet;
+use std::sync::Mutex;
 use std::time::Duration;
 
-use base64::Engine;
-use base64::engine::general_purpose::STANDARD;
 use brisk_margin_core::layout::LayoutWidth;
-use brisk_margin_core::state::Painting;
 use brisk_margin_core::units::Density;
-use serde::Deserialize;
 use serde_json::{Value, json};
 use thiserror::Error;
-use tokio::sync::broadcast;
-use tokio::time::{Instant, timeout};
-use url::Url;
+use tokio::time::timeout;
 
-use crate::devtools::{Devtools, DevtoolsError, Event};
+use crate::devtools::{Devtools, DevtoolsError};
 use crate::gate::Authority;
+use crate::reading::Reading;
+use crate::traffic::{Files, MAX_BODY, Traffic};
 
-/// How long a page may take to load.
-const LOAD: Duration = Duration::from_secs(20);
-/// How long pictures may go on loading after that.
-const SETTLE: Duration = Duration::from_secs(8);
-/// Without a request for so long, nothing more is coming.
-const QUIET: Duration = Duration::from_millis(120);
-/// A picture's body is looked at up to this size; larger ones still tell their bytes.
-const MAX_BODY: u64 = 60 << 20;
+/// How long the map of a site may take.
+const MAP: Duration = Duration::from_secs(10);
 
 /// A tab of the browser.
 pub struct Page {
-    devtools: Devtools,
-    session: String,
+    pub(crate) devtools: Devtools,
+    pub(crate) session: String,
     /// Whom its pages asked, since the browser asks on its own account too.
-    asked: Mutex<BTreeSet<Authority>>,
-}
-
-/// What a page shows at one layout width.
-#[derive(Debug, Clone, Deserialize)]
-#[serde(rename_all = "camelCase")]
-pub struct Reading {
-    /// The document's title.
-    pub title: String,
-    /// Where the page is, redirects followed.
-    pub address: String,
-    /// Every place that shows a picture.
-    pub found: Vec<Found>,
-    /// Places beyond the limit.
-    pub left: usize,
-    /// The icons that its head names.
-    pub icons: Vec<Icon>,
-    /// Whether a denser screen may make the page choose other files: it has a `srcset`, a
-    /// `<source>`, a script, or a style that asks for the density.
-    pub depends_on_density: bool,
-    /// Viewport widths at which its style sheets change, in CSS px.
-    pub breakpoints: Vec<u32>,
-    /// Where it links to.
-    pub links: Vec<String>,
-    /// Its height in CSS px.
-    pub height: f64,
-    /// The selector of the element of its largest contentful paint.
-    pub lcp: Option<String>,
-}
-
-/// A place that shows a picture.
-#[derive(Debug, Clone, Deserialize)]
-#[serde(rename_all = "camelCase")]
-pub struct Found {
-    /// Finds this element alone.
-    pub selector: String,
-    /// The same without positions: elements alike share it.
-    pub loose: String,
-    /// How the picture is put there.
-    pub element: Element,
-    /// What the place is for.
-    pub kind: Kind,
-    /// Where it is on the page, in CSS px.
-    #[serde(rename = "box")]
-    pub rect: PageRect,
-    /// The file that the browser chose.
-    pub address: String,
-    /// Whether it could be shown.
-    pub loaded: bool,
-    /// Its `srcset`.
-    pub srcset: Option<String>,
-    /// Its `sizes`.
-    pub sizes: Option<String>,
-    /// How the file is put into the box.
-    pub painting: Painting,
-    /// Which part stays where some is cut, as CSS says it.
-    pub position: String,
-    /// Its alternative text.
-    pub alt: Option<String>,
-    /// Whether width and height are written in the markup.
-    pub has_dimensions: bool,
-    /// Whether it loads only when scrolled to.
-    pub lazy: bool,
-}
-
-/// How a picture is put into a page.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize)]
-#[serde(rename_all = "lowercase")]
-pub enum Element {
-    /// An `<img>` on its own.
-    Img,
-    /// An `<img>` inside `<picture>`.
-    Picture,
-    /// A CSS background.
-    Background,
-}
-
-/// What a place on a page is for.
-#[derive(
-    Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Deserialize, serde::Serialize,
-)]
-#[serde(rename_all = "lowercase")]
-pub enum Kind {
-    /// In the page's header.
-    Header,
-    /// Between the text.
-    Text,
-    /// Behind other content.
-    Background,
-    /// In a card of a list.
-    Card,
-    /// Small, and leading to something larger.
-    Thumbnail,
-    /// An icon of the page.
-    Icon,
-}
-
-/// A rectangle on a page, in CSS px.
-#[derive(Debug, Clone, Copy, PartialEq, Deserialize)]
-pub struct PageRect {
-    /// From the left edge.
-    pub x: f64,
-    /// From the top edge.
-    pub y: f64,
-    /// Across.
-    pub width: f64,
-    /// Down.
-    pub height: f64,
-}
-
-/// An icon that a page's head names.
-#[derive(Debug, Clone, PartialEq, Deserialize)]
-pub struct Icon {
-    /// Its file.
-    pub address: String,
-    /// Finds its element.
-    pub selector: String,
-    /// What it is for.
-    pub rel: String,
-    /// The sizes it says it has.
-    pub sizes: String,
-}
-
-/// A file as it came over the wire.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Fetched {
-    /// The HTTP status.
-    pub status: u16,
-    /// The media type that the host sent.
-    pub media_type: String,
-    /// Bytes of the body.
-    pub bytes: u64,
-    /// Its first bytes or all of them, to be told by content.
-    pub body: Option<Vec<u8>>,
+    pub(crate) asked: Mutex<BTreeSet<Authority>>,
 }
 
 /// Why a page could not be read.
@@ -199,8 +56,16 @@ pub enum PageError {
         media_type: String,
     },
     /// It does not come to an end.
-    #[error("{0} did not finish loading within 20 s; measure it again when the host is faster")]
-    NeverLoads(String),
+    #[error(
+        "{address} did not finish loading within {} s; measure it again when the host is faster",
+        patience.as_secs()
+    )]
+    NeverLoads {
+        /// The page.
+        address: String,
+        /// How long it was waited for.
+        patience: Duration,
+    },
     /// The browser failed.
     #[error(transparent)]
     Browser(#[from] DevtoolsError),
@@ -213,9 +78,6 @@ pub enum PageError {
         reason: String,
     },
 }
-
-/// The files that came while a page was open, by their addresses.
-pub type Files = HashMap<String, Fetched>;
 
 impl Page {
     pub(crate) async fn prepare(
@@ -237,7 +99,7 @@ impl Page {
         self.asked.lock().expect("no panic holds the lock").clone()
     }
 
-    async fn call(&self, method: &'static str, params: Value) -> Result<Value, DevtoolsError> {
+    pub(crate) async fn call(&self, method: &'static str, params: Value) -> Result<Value, DevtoolsError> {
         self.devtools.call(&self.session, method, params).await
     }
 
@@ -259,7 +121,15 @@ impl Page {
 
     /// Opens `address`, lets lazy pictures load, and reads what is there. Bodies of files that
     /// `known` has already are not fetched again.
-    pub async fn open(&self, address: &str, known: &Files) -> Result<(Reading, Files), PageError> {
+    ///
+    /// # Errors
+    /// [`PageError::NeverLoads`] where it takes longer than `patience`.
+    pub async fn open(
+        &self,
+        address: &str,
+        known: &Files,
+        patience: Duration,
+    ) -> Result<(Reading, Files), PageError> {
         let mut traffic = Traffic::new(self);
         let opened = self.call("Page.navigate", json!({"url": address})).await?;
         if let Some(reason) = opened["errorText"].as_str() {
@@ -271,9 +141,9 @@ impl Page {
                 reason: reason.trim_start_matches("net::").to_owned(),
             });
         }
-        let loaded = timeout(LOAD, traffic.until_loaded()).await;
+        let loaded = timeout(patience, traffic.until_loaded()).await;
         if loaded.is_err() {
-            return Err(PageError::NeverLoads(address.to_owned()));
+            return Err(PageError::NeverLoads { address: address.to_owned(), patience });
         }
         traffic.check_document(address)?;
         traffic.settle().await;
@@ -290,12 +160,18 @@ impl Page {
     pub async fn locations(&self, address: &str) -> Result<Vec<String>, PageError> {
         let mut traffic = Traffic::new(self);
         let opened = self.call("Page.navigate", json!({"url": address})).await?;
-        if opened["errorText"].is_string() || timeout(LOAD, traffic.until_loaded()).await.is_err() {
+        if opened["errorText"].is_string() || timeout(MAP, traffic.until_loaded()).await.is_err() {
             return Ok(Vec::new());
         }
         traffic.check_document(address)?;
         let script = "[...document.querySelectorAll('loc')].map((e) => e.textContent.trim())";
         Ok(serde_json::from_value(self.evaluate(script).await?).unwrap_or_default())
+    }
+
+    /// Reads the page anew after its viewport was changed.
+    pub async fn read_resized(&self) -> Result<Reading, PageError> {
+        self.evaluate(LAID_OUT).await?;
+        self.read().await
     }
 
     /// Reads the page as it is laid out now.
@@ -308,11 +184,34 @@ impl Page {
     }
 }
 
-/// Waits until what is in view was painted, pictures decoded, but not for ever.
-const PAINTED: &str = "new Promise((done) => {
-    setTimeout(done, 1500);
-    requestAnimationFrame(() => requestAnimationFrame(() => setTimeout(done, 0)));
-})";
+/// Waits until what is in view was decoded and painted, and the browser has told of no larger
+/// paint for a moment; but not for ever.
+const PAINTED: &str = "(async () => {
+    const pause = (ms) => new Promise((done) => setTimeout(done, ms));
+    const frame = () => Promise.race([new Promise(requestAnimationFrame), pause(200)]);
+    const inView = (img) => {
+        const box = img.getBoundingClientRect();
+        return box.top < innerHeight && box.bottom > 0 && box.width > 0;
+    };
+    const decoded = [...document.images].filter(inView).map((img) => img.decode().catch(() => {}));
+    await Promise.race([Promise.all(decoded), pause(1500)]);
+    // The browser tells of a paint some frames later, the more so while another tab is busy.
+    for (let told = 0, quiet = 0, n = 0; quiet < 3 && n < 25; n++) {
+        await frame();
+        await pause(60);
+        quiet = told > 0 && told === globalThis.__paints ? quiet + 1 : 0;
+        told = globalThis.__paints;
+    }
+})()";
+
+/// Waits until pictures that the new layout chooses have come, since their shape decides on boxes.
+const LAID_OUT: &str = "(async () => {
+    if (!document.querySelector('picture > source')) return;
+    const pause = (ms) => new Promise((done) => setTimeout(done, ms));
+    // The browser chooses a moment after the layout changed.
+    await pause(20);
+    for (let n = 0; n < 100 && ![...document.images].every((img) => img.complete); n++) await pause(20);
+})()";
 
 /// Asks for lazy pictures, goes down the page a screen at a time for those that a script loads,
 /// and back to its top. Timers and not frames set the pace, since a frame waits for pictures to be
@@ -338,181 +237,3 @@ const SCROLL: &str = "(async () => {
     const late = new Promise((done) => setTimeout(done, 8000));
     await Promise.race([Promise.all([...document.images, ...own].map(ended)), late]);
 })()";
-
-/// What goes over the wire while a page is open.
-struct Traffic<'a> {
-    page: &'a Page,
-    events: broadcast::Receiver<Arc<Event>>,
-    requests: HashMap<String, Exchange>,
-    document: Option<String>,
-    under_way: HashSet<String>,
-}
-
-#[derive(Default)]
-struct Exchange {
-    address: String,
-    status: u16,
-    media_type: String,
-    head: u64,
-    bytes: Option<u64>,
-}
-
-impl<'a> Traffic<'a> {
-    fn new(page: &'a Page) -> Self {
-        Self {
-            page,
-            events: page.devtools.events(),
-            requests: HashMap::new(),
-            document: None,
-            under_way: HashSet::new(),
-        }
-    }
-
-    async fn until_loaded(&mut self) {
-        while let Some(event) = self.next().await {
-            if event.method == "Page.loadEventFired" {
-                return;
-            }
-        }
-    }
-
-    /// Waits until nothing is under way any more, within reason.
-    async fn settle(&mut self) {
-        let deadline = Instant::now() + SETTLE;
-        while Instant::now() < deadline {
-            if timeout(QUIET, self.next()).await.is_err() && self.under_way.is_empty() {
-                return;
-            }
-        }
-    }
-
-    async fn next(&mut self) -> Option<Arc<Event>> {
-        loop {
-            match self.events.recv().await {
-                Ok(event) if event.session == self.page.session => {
-                    self.note(&event);
-                    return Some(event);
-                }
-                // Events of other tabs; some lost ones only cost a file's bytes.
-                Ok(_) | Err(broadcast::error::RecvError::Lagged(_)) => {}
-                Err(broadcast::error::RecvError::Closed) => return None,
-            }
-        }
-    }
-
-    fn note(&mut self, event: &Event) {
-        let params = &event.params;
-        let id = params["requestId"].as_str().unwrap_or_default().to_owned();
-        match event.method.as_str() {
-            "Network.requestWillBeSent" => {
-                let address = params["request"]["url"].as_str().unwrap_or_default();
-                if address.starts_with("data:") {
-                    return;
-                }
-                if let Some(authority) =
-                    Url::parse(address).ok().and_then(|url| Authority::of(&url))
-                {
-                    self.page.asked.lock().expect("no panic holds the lock").insert(authority);
-                }
-                // The page's own; frames ask later.
-                if params["type"] == "Document" && self.document.is_none() {
-                    self.document = Some(id.clone());
-                }
-                // What changes the layout is waited for; sockets and beacons may never end.
-                let counts = matches!(
-                    params["type"].as_str(),
-                    Some("Image" | "Stylesheet" | "Script" | "Font")
-                );
-                // A redirect keeps its number.
-                if counts && !self.requests.contains_key(&id) {
-                    self.under_way.insert(id.clone());
-                }
-                let exchange = Exchange { address: address.to_owned(), ..Exchange::default() };
-                self.requests.insert(id, exchange);
-            }
-            "Network.responseReceived" => {
-                if let Some(exchange) = self.requests.get_mut(&id) {
-                    let response = &params["response"];
-                    exchange.status = response["status"].as_u64().unwrap_or(0) as u16;
-                    exchange.media_type =
-                        response["mimeType"].as_str().unwrap_or_default().to_owned();
-                    exchange.head = response["encodedDataLength"].as_f64().unwrap_or(0.0) as u64;
-                }
-            }
-            "Network.loadingFinished" => {
-                if let Some(exchange) = self.requests.get_mut(&id) {
-                    let all = params["encodedDataLength"].as_f64().unwrap_or(0.0) as u64;
-                    exchange.bytes = Some(all.saturating_sub(exchange.head));
-                }
-                self.under_way.remove(&id);
-            }
-            "Network.loadingFailed" => {
-                self.under_way.remove(&id);
-            }
-            _ => {}
-        }
-    }
-
-    fn check_document(&self, address: &str) -> Result<(), PageError> {
-        let Some(document) = self.document.as_ref().and_then(|id| self.requests.get(id)) else {
-            return Ok(());
-        };
-        let address = address.to_owned();
-        match (document.status, document.media_type.as_str()) {
-            (400.., _) => Err(PageError::Status { address, status: document.status }),
-            (_, "text/html" | "application/xhtml+xml" | "text/xml" | "application/xml" | "") => {
-                Ok(())
-            }
-            (_, media_type) => {
-                Err(PageError::NoPage { address, media_type: media_type.to_owned() })
-            }
-        }
-    }
-
-    /// The pictures that came, with their bodies where they are not known.
-    async fn files(&self, known: &Files) -> Files {
-        let mut files = Files::new();
-        for (id, exchange) in &self.requests {
-            let Some(bytes) = exchange.bytes else { continue };
-            // A request of the page before this one may have lost its body when that was left;
-            // another for the same file may have it.
-            let whole = |file: &Fetched| file.body.is_some() || !is_picture(exchange);
-            let there = known.get(&exchange.address).or(files.get(&exchange.address));
-            if there.is_some_and(whole) || files.get(&exchange.address).is_some_and(whole) {
-                continue;
-            }
-            let body = match bytes {
-                0..=MAX_BODY if is_picture(exchange) => self.body(id).await,
-                _ => None,
-            };
-            let fetched = Fetched {
-                status: exchange.status,
-                media_type: exchange.media_type.clone(),
-                // What a transfer encoding saved is the wire's, not the file's; but a body tells
-                // its own length where the browser kept it whole.
-                bytes: body.as_ref().map_or(bytes, |body| body.len() as u64),
-                body,
-            };
-            files.insert(exchange.address.clone(), fetched);
-        }
-        files
-    }
-
-    async fn body(&self, id: &str) -> Option<Vec<u8>> {
-        let params = json!({"requestId": id});
-        let answer = self.page.call("Network.getResponseBody", params).await.ok()?;
-        let text = answer["body"].as_str()?;
-        match answer["base64Encoded"].as_bool() {
-            Some(true) => STANDARD.decode(text).ok(),
-            _ => Some(text.as_bytes().to_vec()),
-        }
-    }
-}
-
-fn is_picture(exchange: &Exchange) -> bool {
-    let name = exchange.address.split(['?', '#']).next().unwrap_or_default().to_ascii_lowercase();
-    exchange.media_type.starts_with("image/")
-        || [".jpg", ".jpeg", ".png", ".webp", ".avif", ".gif", ".svg", ".ico", ".bmp"]
-            .iter()
-            .any(|extension| name.ends_with(extension))
-}

@@ -8,6 +8,7 @@ mod entities;
 pub mod layouts;
 mod migrations;
 pub mod pictures;
+pub mod site;
 pub mod tally;
 pub mod variants;
 

@@ -22,6 +22,12 @@ export type Occurrence = Schemas["OccurrenceBody"];
 export type SlotState = Schemas["StateBody"];
 export type SlotChange = Schemas["SlotChange"];
 export type NewSlot = Schemas["NewSlot"];
+export type Site = Schemas["SiteBody"];
+export type SiteChange = Schemas["SiteChange"];
+export type SizeSet = Schemas["SizeSetBody"];
+export type NewSizeSet = Schemas["NewSizeSet"];
+export type SetSize = Schemas["SetSize"];
+export type SlotBoxes = Schemas["SlotBoxes"];
 export type Report = Schemas["Report"];
 export type Problem = Schemas["Problem"];
 
@@ -43,6 +49,11 @@ export function unwrap<T>(answer: { data?: T; error?: unknown; response: Respons
     throw new ApiError(answer.error as Partial<Problem> | undefined, answer.response.status);
   }
   return answer.data;
+}
+
+/** Throws the problem of an answer that has no data. */
+export function accept(answer: { error?: unknown; response: Response }) {
+  if (!answer.response.ok) throw new ApiError(answer.error as Partial<Problem> | undefined, answer.response.status);
 }
 
 export const previewUrl = (id: string, size: "thumbnail" | "bench") =>

@@ -1,80 +1,52 @@
 import { Button, Checkbox, Input } from "antd";
 import { useState } from "react";
 import type { Report } from "../api/client";
+import { useChangeSite, useSite } from "../api/useSite";
 import { count } from "../ui/figures";
 import { ProblemNote } from "../ui/ProblemNote";
-import { useLimits } from "../api/useLimits";
 import { SiteFiles } from "./SiteFiles";
+import { SiteSheet } from "./SiteSheet";
 import { cancelMeasuring, useMeasure, useReport } from "./useLayouts";
-
-const KEY = "brisk-margin.site";
-const WIDTHS_KEY = "brisk-margin.widths";
-const HOSTS_KEY = "brisk-margin.allowed-hosts";
-
-function storedHosts(): string[] {
-  try {
-    return JSON.parse(localStorage.getItem(HOSTS_KEY) ?? "[]") as string[];
-  } catch {
-    return [];
-  }
-}
 
 /** Which page or site to measure, and how far that is. */
 export function MeasureBar() {
-  const limits = useLimits();
-  const [typed, setTyped] = useState(() => localStorage.getItem(KEY));
-  const address = typed ?? limits.data?.site ?? "";
+  const site = useSite();
+  const changeSite = useChangeSite();
+  const [typed, setTyped] = useState<string>();
+  const address = typed ?? site.data?.address ?? "";
   const [wholeSite, setWholeSite] = useState(true);
-  const [widths, setWidths] = useState(() => localStorage.getItem(WIDTHS_KEY) ?? "390, 820, 1280, 1920");
+  const [settings, setSettings] = useState(false);
   const measure = useMeasure();
   const report = useReport().data;
   const running = report?.running ?? false;
-  const [allowed, setAllowed] = useState(storedHosts);
-  const start = (allow: string[]) => {
-    localStorage.setItem(KEY, address);
-    localStorage.setItem(WIDTHS_KEY, widths);
-    const numbers = widths.split(/[\s,]+/).filter(Boolean).map(Number);
-    // What is no number is refused by the server, in words.
-    measure.mutate({ address, whole_site: wholeSite, allow, widths: numbers.map((n) => (Number.isInteger(n) ? n : 0)) });
+  const start = () => { measure.mutate({ address, whole_site: wholeSite }); };
+  const allow = (host: string) => {
+    const hosts = [...(site.data?.allowed_hosts ?? []), `http://${host}`];
+    changeSite.mutate({ allowed_hosts: hosts }, { onSuccess: start });
   };
-  /** Hosts that were allowed one by one stay allowed until they are forgotten. */
-  const permit = (hosts: string[]) => {
-    localStorage.setItem(HOSTS_KEY, JSON.stringify(hosts));
-    setAllowed(hosts);
-    start(hosts);
-  };
+  const error = measure.error ?? changeSite.error;
+  const lacking = address.trim() === "" ? "Type the address of a page first" : undefined;
   return (
     <>
       <form
         className="bar"
         onSubmit={(event) => {
           event.preventDefault();
-          if (!running) start(allowed);
+          if (running) return;
+          if (wholeSite && address !== site.data?.address) changeSite.mutate({ address });
+          start();
         }}
       >
         <h1>Layouts</h1>
         <Input aria-label="Address of a page" value={address} placeholder="http://…" style={{ width: 260 }} onChange={({ target }) => { setTyped(target.value); }} />
-        <span className="part">
-          at
-          <Input aria-label="Layout widths in CSS px" className="figure" value={widths} style={{ width: 185 }} onChange={({ target }) => { setWidths(target.value); }} />
-          px
-        </span>
         <Checkbox checked={wholeSite} onChange={({ target }) => { setWholeSite(target.checked); }}>and the pages it links to</Checkbox>
-        <Button htmlType="submit" type="primary" loading={running} disabled={address.trim() === ""} title={address.trim() === "" ? "Type the address of a page first" : undefined}>
-          Measure
-        </Button>
+        <Button htmlType="submit" type="primary" loading={running} disabled={lacking !== undefined} title={lacking}>Measure</Button>
+        <Button onClick={() => { setSettings(true); }}>{site.data ? `At ${site.data.widths.map(({ width }) => width).join(", ")} px…` : "Widths…"}</Button>
         <SiteFiles disabled={running} />
         {report && <Progress report={report} />}
         {running && <Button onClick={() => void cancelMeasuring()}>Cancel</Button>}
       </form>
-      {allowed.length > 0 && (
-        <div className="notice">
-          <b>Also reached:</b>
-          <span>{allowed.map((host) => host.replace("http://", "")).join(", ")}</span>
-          <button type="button" className="quiet-button" disabled={running} onClick={() => { permit([]); }}>Forget them and measure again</button>
-        </div>
-      )}
-      {measure.error && <ProblemNote error={measure.error} />}
+      {error && <ProblemNote error={error} />}
       {report && !running && report.problems.map((problem) => (
         <div key={problem} className="notice" role="alert"><b>Not measured:</b><span>{problem}</span></div>
       ))}
@@ -82,9 +54,10 @@ export function MeasureBar() {
         <div key={host} className="notice">
           <b>Not reached:</b>
           <span>{host} was asked for <span className="soft">({example})</span></span>
-          <button type="button" className="quiet-button" onClick={() => { permit([...allowed, `http://${host}`]); }}>Allow it and measure again</button>
+          <button type="button" className="quiet-button" onClick={() => { allow(host); }}>Allow it and measure again</button>
         </div>
       ))}
+      <SiteSheet open={settings} onClose={() => { setSettings(false); }} />
     </>
   );
 }

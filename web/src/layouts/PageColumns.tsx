@@ -1,5 +1,6 @@
 import { useEffect, useRef } from "react";
 import { previewUrl, servedUrl, type MeasuredPage, type Occurrence } from "../api/client";
+import { usePan } from "./useZoom";
 
 interface Props {
   page: MeasuredPage;
@@ -12,12 +13,14 @@ interface Props {
   /** Other occurrences of the same slot. */
   slot: string | undefined;
   onPick: (occurrence: Occurrence) => void;
+  onScale: (scale: number) => void;
 }
 
 /** The page as it is laid out at each layout width, all at one scale. */
-export function PageColumns({ page, widths, occurrences, scale, lit, slot, onPick }: Props) {
+export function PageColumns({ page, widths, occurrences, scale, lit, slot, onPick, onScale }: Props) {
+  const { area, onPointerDown } = usePan(scale, onScale);
   return (
-    <div className="columns">
+    <div className="columns" ref={area} onPointerDown={onPointerDown}>
       {widths.map((width) => (
         <Column key={width} {...{ page, width, occurrences, scale, lit, slot, onPick }} />
       ))}
@@ -25,7 +28,7 @@ export function PageColumns({ page, widths, occurrences, scale, lit, slot, onPic
   );
 }
 
-function Column({ page, width, occurrences, scale, lit, slot, onPick }: Omit<Props, "widths"> & { width: number }) {
+function Column({ page, width, occurrences, scale, lit, slot, onPick }: Omit<Props, "widths" | "onScale"> & { width: number }) {
   const scroller = useRef<HTMLDivElement>(null);
   const [, target] = occurrences.find(({ id }) => id === lit)?.positions[width] ?? [];
   useEffect(() => {
@@ -36,6 +39,7 @@ function Column({ page, width, occurrences, scale, lit, slot, onPick }: Omit<Pro
     <section className="column" aria-label={`At ${width} CSS px`}>
       <h2 className="figure">{width} px</h2>
       <div className="column-scroll" ref={scroller} tabIndex={0} role="group" aria-label={`The page at ${width} CSS px`}>
+        {page.heights[width] === undefined && <p className="soft">Not measured at this width yet: measure the page again.</p>}
         <div className="sheet" style={{ width: width * scale, height: (page.heights[width] ?? 0) * scale }}>
           {occurrences.map((occurrence) => (
             <PlaceBox key={occurrence.id} {...{ occurrence, width, scale, onPick }} lit={occurrence.id === lit} kin={occurrence.slot_id === slot} />

@@ -1,20 +1,22 @@
-import { Button, Select } from "antd";
+import { Button, Checkbox, Select } from "antd";
 import { useState } from "react";
-import type { Occurrence, Slot } from "../api/client";
+import type { MeasuredPage, Occurrence, Slot } from "../api/client";
 import { usePictures } from "../library/usePictures";
 import { pixels } from "../ui/figures";
 import { ProblemNote } from "../ui/ProblemNote";
-import { usePlace } from "./useLayouts";
+import { useOccurrences, usePlace } from "./useLayouts";
 
 interface Props {
   slot: Slot;
   occurrence: Occurrence | undefined;
+  pages: MeasuredPage[];
 }
 
-/** Puts a picture of the library into the slot: here, or wherever it occurs. */
-export function PlacePicture({ slot, occurrence }: Props) {
+/** Puts a picture of the library into the slot: here, on chosen pages, or wherever it occurs. */
+export function PlacePicture({ slot, occurrence, pages }: Props) {
   const [search, setSearch] = useState("");
   const [picture, setPicture] = useState<string>();
+  const [choosing, setChoosing] = useState(false);
   const list = usePictures(search, "name");
   const place = usePlace();
   const options = (list.data?.pages.flatMap((page) => page.pictures) ?? []).map(({ id, name, width, height }) => ({
@@ -40,10 +42,36 @@ export function PlacePicture({ slot, occurrence }: Props) {
         <Button disabled={lacking !== undefined || slot.occurrences === 0} title={lacking ?? (slot.occurrences === 0 ? "The slot is on no measured page" : undefined)} onClick={() => { put(undefined); }}>
           In all {slot.occurrences}
         </Button>
+        {slot.occurrences > 1 && <Button aria-expanded={choosing} onClick={() => { setChoosing(!choosing); }}>On pages…</Button>}
         {occurrence?.picture_id && <Button onClick={() => { put([occurrence.id], null); }}>Take it out</Button>}
       </div>
+      {choosing && <ChosenPages slot={slot} pages={pages} lacking={lacking} onPlace={put} />}
       {lacking && <span className="soft">{lacking}.</span>}
       {place.error && <ProblemNote error={place.error} />}
     </div>
+  );
+}
+
+interface ChosenPagesProps {
+  slot: Slot;
+  pages: MeasuredPage[];
+  lacking: string | undefined;
+  onPlace: (occurrences: string[]) => void;
+}
+
+/** The pages that have the slot, to place a picture on some of them. */
+function ChosenPages({ slot, pages, lacking, onPlace }: ChosenPagesProps) {
+  const occurrences = useOccurrences({ slot: slot.id }).data ?? [];
+  const [chosen, setChosen] = useState<string[]>([]);
+  const on = pages.filter(({ id }) => occurrences.some(({ page_id }) => page_id === id));
+  const reason = lacking ?? (chosen.length === 0 ? "Choose pages first" : undefined);
+  return (
+    <fieldset className="chosen-pages">
+      <legend className="soft">Pages that have it</legend>
+      <Checkbox.Group options={on.map(({ id, title }) => ({ value: id, label: title }))} value={chosen} onChange={setChosen} />
+      <Button disabled={reason !== undefined} title={reason} onClick={() => { onPlace(occurrences.filter(({ page_id }) => chosen.includes(page_id)).map(({ id }) => id)); }}>
+        Place it on {chosen.length}
+      </Button>
+    </fieldset>
   );
 }

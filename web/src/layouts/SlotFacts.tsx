@@ -1,6 +1,6 @@
-import { Button, InputNumber } from "antd";
+import { Button, InputNumber, Select } from "antd";
 import { useNavigate } from "react-router";
-import type { MeasuredPage, Occurrence, Slot } from "../api/client";
+import type { MeasuredPage, Occurrence, Slot, SlotChange } from "../api/client";
 import { layOnBench } from "../bench/recipe";
 import { Bytes } from "../ui/Bytes";
 import { count, density, pixels } from "../ui/figures";
@@ -37,12 +37,14 @@ export function SlotFacts({ slot, occurrence, pages, slots }: Props) {
         ))}
       </ul>
       {margin && <div className="part"><MarginBar margin={margin} today={margin.weight} /> <MarginWords margin={margin} /></div>}
-      <PlacePicture slot={slot} occurrence={occurrence} />
+      <PlacePicture slot={slot} occurrence={occurrence} pages={pages} />
       <dl className="facts">
         <dt>Boxes</dt>
-        <dd className="figure">{Object.entries(slot.boxes).map(([viewport, [w, h]]) => <div key={viewport}>{viewport}: {w && h ? `${cssPx(w)} × ${cssPx(h)} CSS px` : "not shown"}</div>)}</dd>
+        <dd className="figure">{slot.boxes_by_hand && <div className="soft">set by hand</div>}{Object.entries(slot.boxes).map(([viewport, [w, h]]) => <div key={viewport}>{viewport}: {w && h ? `${cssPx(w)} × ${cssPx(h)} CSS px` : "not shown"}</div>)}</dd>
         <dt>Needs</dt>
         <dd className="figure">{slot.needs.filter((need) => need.density === 2).map((need) => <div key={need.viewport}>{need.viewport}: {pixels(need.pixels.width, need.pixels.height)} at {density(need.density)}</div>)}</dd>
+        <dt>Cropped by</dt>
+        <dd><Select aria-label="Who crops" style={{ width: "100%" }} options={croppers(slot)} value={slot.cropping_by_hand ? slot.cropping : "by-shape"} onChange={(cropping: Cropping) => { change.mutate({ cropping }); }} /></dd>
         {slot.sources.map((source) => (
           <Source key={source.media ?? "all"} {...source} />
         ))}
@@ -68,6 +70,15 @@ export function SlotFacts({ slot, occurrence, pages, slots }: Props) {
       <SameSlot slot={slot} slots={slots} occurrence={occurrence} />
     </section>
   );
+}
+
+type Cropping = NonNullable<SlotChange["cropping"]>;
+
+const CROPPERS = { file: "the file, all one shape", browser: "the browser, from one file", "art-direction": "a file for each shape" } as const;
+
+function croppers(slot: Slot) {
+  const usual = slot.cropping_by_hand ? "by its shapes" : `by its shapes: ${CROPPERS[slot.cropping]}`;
+  return [{ value: "by-shape", label: usual }, ...Object.entries(CROPPERS).map(([value, label]) => ({ value, label }))];
 }
 
 /** Layouts have fractions; two decimals tell them apart. */

@@ -1,12 +1,24 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { api, ApiError, unwrap, type NewSlot, type Problem, type SlotChange } from "../api/client";
+import { accept, api, ApiError, unwrap, type NewSlot, type Problem, type SlotChange } from "../api/client";
 
-/** The site's pages, slots, and where those occur. */
+/** The site's pages and slots. */
 export function useLayouts() {
   return useQuery({
     queryKey: ["layouts"],
     queryFn: async ({ signal }) => unwrap(await api.GET("/api/layouts", { signal })),
     placeholderData: (previous) => previous,
+  });
+}
+
+/** Which places are asked for. */
+type Asked = { page: string } | { slot: string } | { doubtful: boolean };
+
+/** Where slots occur: on one page, of one slot, or all that are in doubt. */
+export function useOccurrences(asked: Asked | undefined) {
+  return useQuery({
+    queryKey: ["layouts", "occurrences", asked],
+    queryFn: async ({ signal }) => unwrap(await api.GET("/api/occurrences", { params: { query: asked ?? {} }, signal })),
+    enabled: asked !== undefined,
   });
 }
 
@@ -22,7 +34,7 @@ export function useReport() {
 export function useMeasure() {
   const queries = useQueryClient();
   return useMutation({
-    mutationFn: async (body: { address: string; whole_site: boolean; allow: string[]; widths: number[] }) =>
+    mutationFn: async (body: { address: string; whole_site: boolean }) =>
       unwrap(await api.POST("/api/measurements", { body })),
     onSuccess: () => queries.invalidateQueries({ queryKey: ["measuring"] }),
   });
@@ -67,7 +79,32 @@ export function useJoin() {
   return useMutation({
     mutationFn: async ({ slot, into }: { slot: string; into: string }) => {
       const answer = await api.POST("/api/slots/{id}/join", { params: { path: { id: slot } }, body: { slot_id: into } });
-      if (answer.error) throw new ApiError(answer.error, answer.response.status);
+      accept(answer);
+    },
+    onSuccess: () => queries.invalidateQueries({ queryKey: ["layouts"] }),
+  });
+}
+
+/** Says that a doubtful match is none. */
+export function useKeepApart() {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: async (occurrence: string) => {
+      accept(await api.POST("/api/occurrences/{id}/apart", { params: { path: { id: occurrence } } }));
+    },
+    onSuccess: () => queries.invalidateQueries({ queryKey: ["layouts"] }),
+  });
+}
+
+/** Adds the slots of a list, CSV or JSON by the file's name. */
+export function useImportSlots() {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: async (file: File) => {
+      const type = /\.csv$/i.test(file.name) ? "text/csv" : "application/json";
+      const response = await fetch("/api/slots/import", { method: "POST", headers: { "content-type": type }, body: file });
+      if (!response.ok) throw new ApiError((await response.json()) as Partial<Problem>, response.status);
+      return (await response.json()) as { added: number };
     },
     onSuccess: () => queries.invalidateQueries({ queryKey: ["layouts"] }),
   });

@@ -10,6 +10,7 @@ const KEYS: [string[], string][] = [
   [["Space"], "Select or leave the row; with Shift, all rows up to it"],
   [["Enter"], "Library: open on the bench. Bench: make the file"],
   [["N"], "Layouts: the next slot to mend, the one that wastes most first"],
+  [["+", "−"], "Layouts: closer, further away; drag or hold Space to pan, Ctrl and wheel to zoom"],
   [["A"], "Show or hide arrivals"],
   [["← → ↑ ↓"], "Bench: move the focal point by 1 % (Shift: 10 %) while it has the focus"],
   [["O"], "Bench: hold to see the original in place of the result"],

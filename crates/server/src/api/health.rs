@@ -47,18 +47,15 @@ pub(super) struct Limits {
     slot_side: f64,
     /// The quality that a first try starts with.
     usual_quality: Quality,
-    /// The address of the site's first page, where the application was given one.
-    site: Option<String>,
 }
 
 /// What is taken at most, so that a client can say so before it sends.
 #[utoipa::path(get, path = "/api/limits", responses((status = 200, body = Limits)))]
-pub(super) async fn limits(State(app): State<App>) -> Json<Limits> {
+pub(super) async fn limits() -> Json<Limits> {
     Json(Limits {
         file: MAX_FILE,
         pixels: MAX_PIXELS,
         slot_side: MAX_SIDE,
         usual_quality: Quality::USUAL,
-        site: app.site().map(str::to_owned),
     })
 }

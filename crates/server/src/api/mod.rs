@@ -5,9 +5,11 @@ mod extract;
 mod fittings;
 mod health;
 mod layouts;
+mod measurements;
 mod pictures;
 mod problem;
 mod served;
+mod site;
 mod site_files;
 mod slot_lists;
 mod tally;
@@ -51,15 +53,22 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(variants::file))
         .routes(routes!(variants::reference))
         .routes(routes!(tally::tally))
-        .routes(routes!(layouts::measure))
-        .routes(routes!(layouts::measuring, layouts::cancel))
+        .routes(routes!(site::site, site::change_site))
+        .routes(routes!(measurements::measure))
+        .routes(routes!(measurements::measuring, measurements::cancel))
+        .routes(routes!(measurements::served))
         .routes(routes!(layouts::layouts))
-        .routes(routes!(layouts::add_slot))
-        .routes(routes!(layouts::change_slot))
-        .routes(routes!(layouts::place))
-        .routes(routes!(layouts::join))
-        .routes(routes!(layouts::split))
-        .routes(routes!(layouts::served))
+        .routes(routes!(layouts::occurrences))
+        .routes(routes!(layouts::slots::add_slot))
+        .routes(routes!(layouts::slots::change_slot))
+        .routes(routes!(layouts::slots::set_boxes))
+        .routes(routes!(layouts::slots::place))
+        .routes(routes!(layouts::slots::join))
+        .routes(routes!(layouts::slots::split))
+        .routes(routes!(layouts::slots::keep_apart))
+        .routes(routes!(layouts::size_sets::size_sets, layouts::size_sets::keep_size_set))
+        .routes(routes!(layouts::size_sets::remove_size_set))
+        .routes(routes!(layouts::size_sets::apply_size_set))
         .routes(routes!(slot_lists::as_json))
         .routes(routes!(slot_lists::as_csv))
         .routes(routes!(slot_lists::import))

@@ -9,8 +9,8 @@ use axum::http::{HeaderMap, header};
 use axum::response::{IntoResponse, Response};
 use brisk_margin_core::layout::{BoxSize, Boxes};
 use brisk_margin_core::slot::{Fit, Slot};
-use brisk_margin_core::units::{Bytes, Density};
-use brisk_margin_store::layouts::{SlotEdit, SlotRow};
+use brisk_margin_core::units::Bytes;
+use brisk_margin_store::layouts::{NewSlot, SlotRow};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
@@ -31,8 +31,16 @@ pub(super) struct ListedSlot {
 
 impl From<SlotRow> for ListedSlot {
     fn from(slot: SlotRow) -> Self {
-        let SlotRow { name, kind, fit, boxes, budget, .. } = slot;
+        let boxes = slot.boxes().clone();
+        let SlotRow { name, kind, fit, budget, .. } = slot;
         Self { name, kind, fit, boxes, budget }
+    }
+}
+
+impl From<ListedSlot> for NewSlot {
+    fn from(slot: ListedSlot) -> Self {
+        let ListedSlot { name, kind, fit, boxes, budget } = slot;
+        Self { name: name.trim().to_owned(), kind, fit, boxes, budget }
     }
 }
 
@@ -93,17 +101,10 @@ pub(super) async fn import(
     for slot in &slots {
         check(slot)?;
     }
-    let densities = [Density::ONE, Density::new(2.0).expect("within range")];
-    for slot in &slots {
-        let name = slot.name.trim();
-        let row = app.store.add_slot(name, &slot.kind, slot.fit, &slot.boxes, &densities).await?;
-        if slot.budget.is_some() {
-            let edit = SlotEdit { budget: Some(slot.budget), ..SlotEdit::default() };
-            app.store.edit_slot(row.id, edit).await?;
-        }
-    }
+    let new = slots.into_iter().map(NewSlot::from).collect();
+    let added = app.store.add_slots(new).await?.len();
     app.tell(Change::Layouts);
-    Ok(Json(Imported { added: slots.len() }))
+    Ok(Json(Imported { added }))
 }
 
 fn check(slot: &ListedSlot) -> Result<(), Problem> {

@@ -4,8 +4,11 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use brisk_margin_core::layout::{Boxes, LayoutWidth};
 use brisk_margin_core::state::Painting;
-use brisk_margin_site::measure::{Measurer, PageIcon, Place, Plan, ServedFile};
-use brisk_margin_site::page::Kind;
+use brisk_margin_site::measure::Measurer;
+use brisk_margin_site::measured::{PageIcon, Place};
+use brisk_margin_site::plan::Plan;
+use brisk_margin_site::reading::Kind;
+use brisk_margin_site::served_file::ServedFile;
 use clap::Args;
 use serde::Serialize;
 

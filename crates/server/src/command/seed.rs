@@ -30,6 +30,7 @@ pub struct Seed {
 impl Seed {
     pub(super) async fn run(self) -> Result<(), Failure> {
         let app = self.home.open().await?;
+        app.store.change_site(|site| site.name = "Tarnlight Observatory".to_owned()).await?;
         let scenes = stream::iter(brisk_margin_demo::SCENES).map(|scene| async move {
             (scene, tokio::task::spawn_blocking(|| scene.draw()).await)
         });

@@ -107,6 +107,14 @@ impl Api {
         self.send(with_json("PATCH", path, body)).await
     }
 
+    pub async fn put(&self, path: &str, body: &Value) -> Answer {
+        self.send(with_json("PUT", path, body)).await
+    }
+
+    pub async fn delete(&self, path: &str) -> Answer {
+        self.send(request("DELETE", path)).await
+    }
+
     pub async fn upload(&self, name: &str, bytes: &[u8]) -> Answer {
         self.send(form(form_bytes(name, bytes))).await
     }

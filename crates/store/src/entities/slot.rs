@@ -18,6 +18,9 @@ pub struct Model {
     #[sea_orm(column_type = "JsonBinary")]
     pub densities: Json,
     pub budget: Option<i64>,
+    #[sea_orm(column_type = "JsonBinary", nullable)]
+    pub hand_boxes: Option<Json>,
+    pub cropping: Option<String>,
     pub created_at: DateTimeUtc,
 }
 

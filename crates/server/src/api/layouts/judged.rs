@@ -1,0 +1,157 @@
+//! Places on pages, judged: how well each picture does in its slot, and under which budget.
+
+use std::collections::{BTreeMap, HashMap};
+
+use brisk_margin_core::budget::{self, Margin, Share};
+use brisk_margin_core::geometry::Size;
+use brisk_margin_core::layout::BoxSize;
+use brisk_margin_core::needs::{self, Need};
+use brisk_margin_core::slot::Slot;
+use brisk_margin_core::state::{Painting, Showing, State, states};
+use brisk_margin_core::units::{Bytes, Density};
+use brisk_margin_store::StoreError;
+use brisk_margin_store::layouts::{Occurrence, Page, Served, SlotRow};
+use brisk_margin_store::pictures::Picture;
+use brisk_margin_store::variants::Framing;
+use uuid::Uuid;
+
+use crate::app::App;
+
+/// All pages and slots of the site, and its places judged.
+pub(super) struct Site {
+    pub(super) pages: Vec<Page>,
+    pub(super) slots: Vec<SlotRow>,
+    pub(super) places: Vec<Judged>,
+}
+
+/// A place on a page, the state of what is in it, and the margin of what it weighs today.
+pub(super) struct Judged {
+    pub(super) place: Occurrence,
+    pub(super) budget: Bytes,
+    /// The most serious first.
+    pub(super) states: Vec<State>,
+}
+
+impl Site {
+    pub(super) async fn load(app: &App) -> Result<Self, StoreError> {
+        let pages = app.store.pages().await?;
+        let slots = app.store.slots().await?;
+        let places = app.store.occurrences(None).await?;
+        let placed: Vec<Uuid> = places.iter().filter_map(|place| place.picture_id).collect();
+        let pictures = app.store.pictures_of(&placed).await?;
+        let pictures: HashMap<Uuid, &Picture> = pictures.iter().map(|p| (p.id, p)).collect();
+        let by_id: HashMap<Uuid, (&SlotRow, Bytes)> =
+            slots.iter().map(|slot| (slot.id, (slot, slot_budget(slot)))).collect();
+        let judge = |place: Occurrence| {
+            // A place never outlives its slot.
+            let &(slot, budget) = by_id.get(&place.slot_id)?;
+            let picture = place.picture_id.and_then(|id| pictures.get(&id).copied());
+            let states = match picture {
+                Some(picture) => states(&showings_of_placed(slot, &place, picture)),
+                None => states(&showings_today(slot, &place)),
+            };
+            Some(Judged { place, budget, states })
+        };
+        let places = places.into_iter().filter_map(judge).collect();
+        Ok(Self { pages, slots, places })
+    }
+}
+
+impl Judged {
+    /// Bytes of pixels that no screen uses.
+    pub(super) fn wasted(&self) -> Bytes {
+        let wasted = |state: &State| match state {
+            State::TooLarge { wasted, .. } => *wasted,
+            _ => Bytes(0),
+        };
+        self.states.iter().map(wasted).sum()
+    }
+
+    /// Whether something about it should be mended.
+    pub(super) fn to_mend(&self) -> bool {
+        self.states.iter().any(|state| state.severity() > 1)
+    }
+
+    /// Today's weight at the heaviest layout width; nothing where nothing is served.
+    pub(super) fn margin(&self) -> Option<Margin> {
+        let heaviest = self.downloaded().map(|(_, file)| file.bytes).max()?;
+        Some(Margin::new(self.budget, heaviest))
+    }
+
+    /// What it adds to its page.
+    pub(super) fn share(&self) -> Share<'_> {
+        let files = self.downloaded().map(|(viewport, file)| (viewport, (&*file.url, file.bytes)));
+        Share { budget: self.budget, files: files.collect() }
+    }
+
+    /// The file that the reference browser downloads at each layout width, at density 2.
+    fn downloaded(&self) -> impl Iterator<Item = (u32, &Served)> {
+        let files = self.place.details.files.iter();
+        files.filter_map(|(&viewport, at)| {
+            Some((viewport, at.get("2").or_else(|| at.values().last())?))
+        })
+    }
+}
+
+/// The shape of the slot's largest box, which its files get.
+fn aspect(slot: &SlotRow) -> f64 {
+    let shown = slot.boxes().values().filter(|size| size.is_shown());
+    let largest = shown.max_by(|a, b| (a.width * a.height).total_cmp(&(b.width * b.height)));
+    largest.map_or(1.0, |size| size.aspect())
+}
+
+/// Device pixels at each layout width and density.
+pub(super) fn slot_needs(slot: &SlotRow) -> Vec<Need> {
+    needs::needs(slot.boxes(), slot.fit, aspect(slot), &slot.densities)
+}
+
+/// The slot's budget: set by hand, or by its largest need.
+pub(super) fn slot_budget(slot: &SlotRow) -> Bytes {
+    slot.budget.unwrap_or_else(|| {
+        let most = slot_needs(slot).into_iter().map(|need| need.pixels).max_by_key(|p| p.pixels());
+        budget::default_budget(most.unwrap_or(Size::new(1, 1)))
+    })
+}
+
+/// The box that a place has at `viewport`, where it is laid out there.
+fn box_at(slot: &SlotRow, place: &Occurrence, viewport: u32) -> Option<BoxSize> {
+    let by_hand = slot.hand_boxes.as_ref().and_then(|boxes| boxes.get(&viewport));
+    by_hand.or_else(|| place.details.boxes.get(&viewport)).copied()
+}
+
+fn showings_today(slot: &SlotRow, place: &Occurrence) -> Vec<Showing> {
+    let at = |(&viewport, files): (&u32, &BTreeMap<String, Served>)| -> Vec<Showing> {
+        let Some(size) = box_at(slot, place, viewport) else { return Vec::new() };
+        let showing = |(density, file): (&String, &Served)| {
+            let (width, height) = file.size?;
+            Some(Showing {
+                size,
+                painting: place.details.painting,
+                density: Density::new(density.parse().ok()?).ok()?,
+                file: Size::new(width, height),
+                bytes: file.bytes,
+            })
+        };
+        files.iter().filter_map(showing).collect()
+    };
+    place.details.files.iter().flat_map(at).collect()
+}
+
+/// How a picture of the library will do: its file has the pixels that each screen needs, as far
+/// as the picture has them.
+fn showings_of_placed(slot: &SlotRow, place: &Occurrence, picture: &Picture) -> Vec<Showing> {
+    let showing = |need: Need| {
+        let size = box_at(slot, place, need.viewport)?;
+        let slot = Slot::new(size.width, size.height, slot.fit).ok()?;
+        let framing = Framing::new(slot, need.density, picture.focal);
+        let output = framing.fit(picture.facts.size).map_or_else(|e| e.0.output, |f| f.output);
+        Some(Showing {
+            size: size.rendered(slot.fit(), output.aspect()),
+            painting: Painting::Cover,
+            density: need.density,
+            file: output,
+            bytes: Bytes(0),
+        })
+    };
+    slot_needs(slot).into_iter().filter_map(showing).collect()
+}

@@ -1,0 +1,45 @@
+//! What to measure, and what may be reached for it.
+
+use std::collections::BTreeSet;
+use std::time::Duration;
+
+use brisk_margin_core::layout::LayoutWidth;
+use brisk_margin_core::units::Density;
+use url::Url;
+
+use crate::gate::{Authority, Rules};
+use crate::measure::MeasureError;
+
+/// What to measure, and what may be reached for it.
+#[derive(Debug, Clone)]
+pub struct Plan {
+    /// Layout widths, each opened once per density.
+    pub widths: Vec<LayoutWidth>,
+    /// Densities at which files are chosen.
+    pub densities: Vec<Density>,
+    /// Who may be reached.
+    pub rules: Rules,
+    /// Most pages of a site.
+    pub pages: usize,
+    /// How long a page may take to load.
+    pub patience: Duration,
+}
+
+impl Plan {
+    /// The usual layout widths at densities 1 and 2, reaching only the host and port of `address`.
+    ///
+    /// # Errors
+    /// [`MeasureError::Address`] where it is none that a browser can open.
+    pub fn for_page(address: &str) -> Result<Self, MeasureError> {
+        let unusable = || MeasureError::Address(address.to_owned());
+        let url = Url::parse(address).map_err(|_| unusable())?;
+        let allowed = BTreeSet::from([Authority::of(&url).ok_or_else(unusable)?]);
+        Ok(Self {
+            widths: LayoutWidth::USUAL.to_vec(),
+            densities: vec![Density::ONE, Density::new(2.0).expect("within range")],
+            rules: Rules { allowed, own_ports: BTreeSet::new() },
+            pages: 50,
+            patience: Duration::from_secs(20),
+        })
+    }
+}

@@ -1,0 +1,228 @@
+//! What goes over the wire while a page is open: when it is quiet, and the files that came.
+
+use std::collections::{HashMap, HashSet};
+use std::sync::Arc;
+use std::time::Duration;
+
+use base64::Engine;
+use base64::engine::general_purpose::STANDARD;
+use bytes::Bytes;
+use serde_json::json;
+use tokio::sync::broadcast;
+use tokio::time::{Instant, timeout};
+use url::Url;
+
+use crate::devtools::Event;
+use crate::gate::Authority;
+use crate::page::{Page, PageError};
+use crate::served_file::FileFacts;
+
+/// How long pictures may go on loading after that.
+const SETTLE: Duration = Duration::from_secs(8);
+/// Without a request for so long, nothing more is coming.
+const QUIET: Duration = Duration::from_millis(120);
+/// A picture's body is looked at up to this size; larger ones still tell their bytes.
+pub(crate) const MAX_BODY: u64 = 60 << 20;
+
+/// A file as it came over the wire.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Fetched {
+    /// The HTTP status.
+    pub status: u16,
+    /// The media type that the host sent.
+    pub media_type: String,
+    /// Bytes of the body.
+    pub bytes: u64,
+    /// Its bytes, of a picture that was not too large to be looked at.
+    pub body: Option<Bytes>,
+    /// What it is by its content.
+    pub facts: FileFacts,
+}
+
+/// The files that came while a page was open, by their addresses.
+pub type Files = HashMap<String, Fetched>;
+
+/// What goes over the wire while a page is open.
+pub(crate) struct Traffic<'a> {
+    page: &'a Page,
+    events: broadcast::Receiver<Arc<Event>>,
+    requests: HashMap<String, Exchange>,
+    document: Option<String>,
+    under_way: HashSet<String>,
+}
+
+#[derive(Default)]
+struct Exchange {
+    address: String,
+    status: u16,
+    media_type: String,
+    head: u64,
+    bytes: Option<u64>,
+}
+
+impl<'a> Traffic<'a> {
+    pub(crate) fn new(page: &'a Page) -> Self {
+        Self {
+            page,
+            events: page.devtools.events(),
+            requests: HashMap::new(),
+            document: None,
+            under_way: HashSet::new(),
+        }
+    }
+
+    pub(crate) async fn until_loaded(&mut self) {
+        while let Some(event) = self.next().await {
+            if event.method == "Page.loadEventFired" {
+                return;
+            }
+        }
+    }
+
+    /// Waits until nothing is under way any more, within reason.
+    pub(crate) async fn settle(&mut self) {
+        let deadline = Instant::now() + SETTLE;
+        while Instant::now() < deadline {
+            if timeout(QUIET, self.next()).await.is_err() && self.under_way.is_empty() {
+                return;
+            }
+        }
+    }
+
+    async fn next(&mut self) -> Option<Arc<Event>> {
+        loop {
+            match self.events.recv().await {
+                Ok(event) if event.session == self.page.session => {
+                    self.note(&event);
+                    return Some(event);
+                }
+                // Events of other tabs; some lost ones only cost a file's bytes.
+                Ok(_) | Err(broadcast::error::RecvError::Lagged(_)) => {}
+                Err(broadcast::error::RecvError::Closed) => return None,
+            }
+        }
+    }
+
+    fn note(&mut self, event: &Event) {
+        let params = &event.params;
+        let id = params["requestId"].as_str().unwrap_or_default().to_owned();
+        match event.method.as_str() {
+            "Network.requestWillBeSent" => {
+                let address = params["request"]["url"].as_str().unwrap_or_default();
+                if address.starts_with("data:") {
+                    return;
+                }
+                if let Some(authority) =
+                    Url::parse(address).ok().and_then(|url| Authority::of(&url))
+                {
+                    self.page.asked.lock().expect("no panic holds the lock").insert(authority);
+                }
+                // The page's own; frames ask later.
+                if params["type"] == "Document" && self.document.is_none() {
+                    self.document = Some(id.clone());
+                }
+                // What changes the layout is waited for; sockets and beacons may never end.
+                let counts = matches!(
+                    params["type"].as_str(),
+                    Some("Image" | "Stylesheet" | "Script" | "Font")
+                );
+                // A redirect keeps its number.
+                if counts && !self.requests.contains_key(&id) {
+                    self.under_way.insert(id.clone());
+                }
+                let exchange = Exchange { address: address.to_owned(), ..Exchange::default() };
+                self.requests.insert(id, exchange);
+            }
+            "Network.responseReceived" => {
+                if let Some(exchange) = self.requests.get_mut(&id) {
+                    let response = &params["response"];
+                    exchange.status = response["status"].as_u64().unwrap_or(0) as u16;
+                    exchange.media_type =
+                        response["mimeType"].as_str().unwrap_or_default().to_owned();
+                    exchange.head = response["encodedDataLength"].as_f64().unwrap_or(0.0) as u64;
+                }
+            }
+            "Network.loadingFinished" => {
+                if let Some(exchange) = self.requests.get_mut(&id) {
+                    let all = params["encodedDataLength"].as_f64().unwrap_or(0.0) as u64;
+                    exchange.bytes = Some(all.saturating_sub(exchange.head));
+                }
+                self.under_way.remove(&id);
+            }
+            "Network.loadingFailed" => {
+                self.under_way.remove(&id);
+            }
+            _ => {}
+        }
+    }
+
+    pub(crate) fn check_document(&self, address: &str) -> Result<(), PageError> {
+        let Some(document) = self.document.as_ref().and_then(|id| self.requests.get(id)) else {
+            return Ok(());
+        };
+        let address = address.to_owned();
+        match (document.status, document.media_type.as_str()) {
+            (400.., _) => Err(PageError::Status { address, status: document.status }),
+            (_, "text/html" | "application/xhtml+xml" | "text/xml" | "application/xml" | "") => {
+                Ok(())
+            }
+            (_, media_type) => {
+                Err(PageError::NoPage { address, media_type: media_type.to_owned() })
+            }
+        }
+    }
+
+    /// The pictures that came, with their bodies where they are not known.
+    pub(crate) async fn files(&self, known: &Files) -> Files {
+        let mut files = Files::new();
+        for (id, exchange) in &self.requests {
+            let Some(bytes) = exchange.bytes else { continue };
+            // A request of the page before this one may have lost its body when that was left;
+            // another for the same file may have it.
+            let whole = |file: &Fetched| file.body.is_some() || !is_picture(exchange);
+            let there = known.get(&exchange.address).or(files.get(&exchange.address));
+            if there.is_some_and(whole) || files.get(&exchange.address).is_some_and(whole) {
+                continue;
+            }
+            let body = match bytes {
+                0..=MAX_BODY if is_picture(exchange) => self.body(id).await,
+                _ => None,
+            };
+            let fetched = Fetched {
+                status: exchange.status,
+                media_type: exchange.media_type.clone(),
+                // What a transfer encoding saved is the wire's, not the file's; but a body tells
+                // its own length where the browser kept it whole.
+                bytes: body.as_ref().map_or(bytes, |body| body.len() as u64),
+                facts: facts_of(body.clone()).await,
+                body,
+            };
+            files.insert(exchange.address.clone(), fetched);
+        }
+        files
+    }
+
+    async fn body(&self, id: &str) -> Option<Bytes> {
+        let params = json!({"requestId": id});
+        let answer = self.page.call("Network.getResponseBody", params).await.ok()?;
+        let text = answer["body"].as_str()?;
+        match answer["base64Encoded"].as_bool() {
+            Some(true) => STANDARD.decode(text).ok().map(Bytes::from),
+            _ => Some(Bytes::copy_from_slice(text.as_bytes())),
+        }
+    }
+}
+
+/// Reads a file once, away from the runtime: it may be built to be slow to read.
+async fn facts_of(body: Option<Bytes>) -> FileFacts {
+    let Some(body) = body else { return FileFacts::default() };
+    tokio::task::spawn_blocking(move || FileFacts::of(&body)).await.unwrap_or_default()
+}
+
+fn is_picture(exchange: &Exchange) -> bool {
+    let name = exchange.address.split(['?', '#']).next().unwrap_or_default().to_ascii_lowercase();
+    exchange.media_type.starts_with("image/")
+        || [".jpg", ".jpeg", ".png", ".webp", ".avif", ".gif", ".svg", ".ico", ".bmp"]
+            .iter()
+            .any(|extension| name.ends_with(extension))
+}

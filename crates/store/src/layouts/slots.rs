@@ -1,0 +1,169 @@
+//! What is done with slots by hand: typed, edited, sized, joined, split, filled.
+
+use std::collections::BTreeMap;
+
+use brisk_margin_core::layout::Boxes;
+use brisk_margin_core::units::Density;
+use sea_orm::sea_query::Expr;
+use sea_orm::{
+    ActiveModelTrait, ActiveValue::Set, ColumnTrait, EntityTrait, QueryFilter, QuerySelect,
+    TransactionTrait,
+};
+use uuid::Uuid;
+
+use super::{Details, NewSlot, SlotEdit, SlotRow, json, read};
+use crate::entities::{occurrence, slot};
+use crate::{Store, StoreError};
+
+impl NewSlot {
+    fn row(self) -> SlotRow {
+        SlotRow {
+            id: Uuid::now_v7(),
+            name: self.name,
+            kind: self.kind,
+            selector: None,
+            fit: self.fit,
+            measured: self.boxes.clone(),
+            looked_at: self.boxes,
+            hand_boxes: None,
+            cropping: None,
+            densities: vec![Density::ONE, Density::new(2.0).expect("within range")],
+            budget: self.budget,
+        }
+    }
+}
+
+impl Store {
+    /// Adds slots that were typed by hand, all of them or none.
+    pub async fn add_slots(&self, new: Vec<NewSlot>) -> Result<Vec<SlotRow>, StoreError> {
+        let rows: Vec<SlotRow> = new.into_iter().map(NewSlot::row).collect();
+        if !rows.is_empty() {
+            let active = rows.iter().map(SlotRow::active);
+            slot::Entity::insert_many(active).exec_without_returning(&self.db).await?;
+        }
+        Ok(rows)
+    }
+
+    /// Sets by hand what `edit` holds; `None` where there is no such slot.
+    pub async fn edit_slot(&self, id: Uuid, edit: SlotEdit) -> Result<Option<SlotRow>, StoreError> {
+        let Some(found) = slot::Entity::find_by_id(id).one(&self.db).await? else {
+            return Ok(None);
+        };
+        let mut row: slot::ActiveModel = found.into();
+        if let Some(name) = edit.name {
+            row.name = Set(name);
+        }
+        if let Some(fit) = edit.fit {
+            row.fit = Set(fit.name().to_owned());
+        }
+        if let Some(budget) = edit.budget {
+            row.budget = Set(budget.map(|bytes| bytes.get() as i64));
+        }
+        if let Some(densities) = edit.densities {
+            row.densities = Set(json(&densities));
+        }
+        if let Some(cropping) = edit.cropping {
+            row.cropping = Set(cropping.map(|cropping| cropping.name().to_owned()));
+        }
+        Ok(Some(row.update(&self.db).await?.try_into()?))
+    }
+
+    /// Sets boxes by hand, or takes that back where there are none; all of them or none. Returns
+    /// what was set before, so that it can be brought back.
+    pub async fn set_boxes(
+        &self,
+        boxes: BTreeMap<Uuid, Option<Boxes>>,
+    ) -> Result<BTreeMap<Uuid, Option<Boxes>>, StoreError> {
+        let transaction = self.db.begin().await?;
+        let found = slot::Entity::find()
+            .filter(slot::Column::Id.is_in(boxes.keys().copied()))
+            .lock_exclusive()
+            .all(&transaction)
+            .await?;
+        let mut before = BTreeMap::new();
+        for row in found {
+            let mut row: slot::ActiveModel = {
+                before.insert(row.id, row.hand_boxes.clone().map(read).transpose()?);
+                row.into()
+            };
+            let id = *row.id.as_ref();
+            row.hand_boxes = Set(boxes[&id].as_ref().map(json));
+            row.update(&transaction).await?;
+        }
+        transaction.commit().await?;
+        Ok(before)
+    }
+
+    /// Says that a doubtful match is none; false where the occurrence is gone.
+    pub async fn keep_apart(&self, occurrence: Uuid) -> Result<bool, StoreError> {
+        let update = occurrence::Entity::update_many()
+            .col_expr(occurrence::Column::Doubtful, Expr::value(false))
+            .filter(occurrence::Column::Id.eq(occurrence));
+        Ok(update.exec(&self.db).await?.rows_affected > 0)
+    }
+
+    /// Moves the occurrences of slot `from` to slot `into` and takes `from` away; false where one
+    /// of them is not there.
+    pub async fn join_slots(&self, from: Uuid, into: Uuid) -> Result<bool, StoreError> {
+        let transaction = self.db.begin().await?;
+        let both = slot::Entity::find()
+            .filter(slot::Column::Id.is_in([from, into]))
+            .all(&transaction)
+            .await?;
+        if both.len() != 2 {
+            return Ok(false);
+        }
+        occurrence::Entity::update_many()
+            .col_expr(occurrence::Column::SlotId, Expr::value(into))
+            .col_expr(occurrence::Column::Doubtful, Expr::value(false))
+            .filter(occurrence::Column::SlotId.eq(from))
+            .exec(&transaction)
+            .await?;
+        slot::Entity::delete_by_id(from).exec(&transaction).await?;
+        transaction.commit().await?;
+        Ok(true)
+    }
+
+    /// Gives an occurrence a slot of its own, laid out as it is there; `None` where it is gone.
+    pub async fn split_slot(&self, id: Uuid) -> Result<Option<Uuid>, StoreError> {
+        let transaction = self.db.begin().await?;
+        let Some(row) = occurrence::Entity::find_by_id(id).one(&transaction).await? else {
+            return Ok(None);
+        };
+        let Some(slot) = slot::Entity::find_by_id(row.slot_id).one(&transaction).await? else {
+            return Ok(None);
+        };
+        let details: Details = read(row.details.clone())?;
+        let own = SlotRow {
+            id: Uuid::now_v7(),
+            measured: details.boxes,
+            looked_at: details.rendered,
+            hand_boxes: None,
+            ..SlotRow::try_from(slot)?
+        };
+        let own = SlotRow { name: format!("{}, on its own", own.name), ..own };
+        slot::Entity::insert(own.active()).exec_without_returning(&transaction).await?;
+        let mut row: occurrence::ActiveModel = row.into();
+        row.slot_id = Set(own.id);
+        row.doubtful = Set(false);
+        row.update(&transaction).await?;
+        transaction.commit().await?;
+        Ok(Some(own.id))
+    }
+
+    /// Places a picture in occurrences of a slot, or takes it out; tells how many there were.
+    pub async fn place(
+        &self,
+        slot: Uuid,
+        occurrences: Option<&[Uuid]>,
+        picture: Option<Uuid>,
+    ) -> Result<u64, StoreError> {
+        let mut query = occurrence::Entity::update_many()
+            .col_expr(occurrence::Column::PictureId, Expr::value(picture))
+            .filter(occurrence::Column::SlotId.eq(slot));
+        if let Some(ids) = occurrences {
+            query = query.filter(occurrence::Column::Id.is_in(ids.iter().copied()));
+        }
+        Ok(query.exec(&self.db).await?.rows_affected)
+    }
+}

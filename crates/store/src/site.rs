@@ -1,0 +1,60 @@
+//! The site that is looked after: its name, where it is, and how it is measured.
+
+use brisk_margin_core::layout::LayoutWidth;
+use sea_orm::ActiveValue::Set;
+use sea_orm::{ActiveModelTrait, EntityTrait, IntoActiveModel, QuerySelect, TransactionTrait};
+use serde::{Deserialize, Serialize};
+
+use crate::entities::site;
+use crate::layouts::{json, read};
+use crate::{Store, StoreError};
+
+/// What holds for the whole site. A setting that an older version did not know is the usual one.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(default)]
+pub struct SiteSettings {
+    /// Its name.
+    pub name: String,
+    /// The address of its first page.
+    pub address: Option<String>,
+    /// The viewports at which its pages are measured, the narrowest first.
+    pub widths: Vec<LayoutWidth>,
+    /// Other hosts that its pages may reach, as in `http://pictures.example:8080`.
+    pub allowed_hosts: Vec<String>,
+}
+
+impl Default for SiteSettings {
+    fn default() -> Self {
+        Self {
+            name: String::new(),
+            address: None,
+            widths: LayoutWidth::USUAL.to_vec(),
+            allowed_hosts: Vec::new(),
+        }
+    }
+}
+
+impl Store {
+    /// The site's settings.
+    pub async fn site(&self) -> Result<SiteSettings, StoreError> {
+        let row = site::Entity::find().one(&self.db).await?;
+        row.map(|row| read(row.settings)).transpose().map(Option::unwrap_or_default)
+    }
+
+    /// Changes the site's settings; two changes at once follow each other.
+    pub async fn change_site(
+        &self,
+        change: impl FnOnce(&mut SiteSettings) + Send,
+    ) -> Result<SiteSettings, StoreError> {
+        let transaction = self.db.begin().await?;
+        let row = site::Entity::find().lock_exclusive().one(&transaction).await?;
+        let row = row.ok_or_else(|| StoreError::Corrupt("the site has no settings".to_owned()))?;
+        let mut settings: SiteSettings = read(row.settings.clone())?;
+        change(&mut settings);
+        let mut active = row.into_active_model();
+        active.settings = Set(json(&settings));
+        active.update(&transaction).await?;
+        transaction.commit().await?;
+        Ok(settings)
+    }
+}

@@ -1,0 +1,18 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { api, unwrap, type SiteChange } from "./client";
+
+/** The site's settings. */
+export function useSite() {
+  return useQuery({
+    queryKey: ["site"],
+    queryFn: async ({ signal }) => unwrap(await api.GET("/api/site", { signal })),
+  });
+}
+
+export function useChangeSite() {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: async (body: SiteChange) => unwrap(await api.PATCH("/api/site", { body })),
+    onSuccess: (site) => { queries.setQueryData(["site"], site); },
+  });
+}

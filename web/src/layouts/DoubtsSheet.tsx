@@ -1,0 +1,39 @@
+import { Button } from "antd";
+import type { MeasuredPage, Occurrence } from "../api/client";
+import { ProblemNote } from "../ui/ProblemNote";
+import { SideSheet } from "../ui/SideSheet";
+import { useJoin, useKeepApart, useOccurrences } from "./useLayouts";
+
+interface Props {
+  open: boolean;
+  onClose: () => void;
+  pages: MeasuredPage[];
+  onShow: (occurrence: Occurrence) => void;
+}
+
+/** Every match that is in doubt: the same markup as another slot, and another layout. */
+export function DoubtsSheet({ open, onClose, pages, onShow }: Props) {
+  const doubts = useOccurrences(open ? { doubtful: true } : undefined);
+  const join = useJoin();
+  const apart = useKeepApart();
+  const error = doubts.error ?? join.error ?? apart.error;
+  return (
+    <SideSheet title="Alike, or not?" open={open} onClose={onClose}>
+      <p className="soft">These have the markup of another slot, but are laid out differently. Splitting a slot undoes a joining.</p>
+      {error && <ProblemNote error={error} />}
+      {doubts.data?.length === 0 && <p className="soft">Nothing is in doubt.</p>}
+      <ul className="doubts">
+        {doubts.data?.map((place) => (
+          <li key={place.id}>
+            <button type="button" className="row-button" onClick={() => { onShow(place); }}>{pages.find(({ id }) => id === place.page_id)?.title}</button>
+            <div className="soft wrap">{place.selector}</div>
+            <div className="placing-actions">
+              {place.alike && <Button onClick={() => { join.mutate({ slot: place.slot_id, into: place.alike?.slot_id ?? "" }); }}>The same as {place.alike.name}</Button>}
+              <Button onClick={() => { apart.mutate(place.id); }}>Keep it apart</Button>
+            </div>
+          </li>
+        ))}
+      </ul>
+    </SideSheet>
+  );
+}

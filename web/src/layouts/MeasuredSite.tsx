@@ -1,0 +1,113 @@
+import { Button, InputNumber, Select } from "antd";
+import { useEffect, useRef, useState } from "react";
+import type { Layouts, MeasuredPage, Occurrence, Slot } from "../api/client";
+import { Bytes } from "../ui/Bytes";
+import { count } from "../ui/figures";
+import { ProblemNote } from "../ui/ProblemNote";
+import { useKey } from "../ui/useKey";
+import { DoubtsSheet } from "./DoubtsSheet";
+import { PageColumns } from "./PageColumns";
+import { SizeSetSheet } from "./SizeSetSheet";
+import { SlotFacts } from "./SlotFacts";
+import { SlotLists } from "./SlotLists";
+import { SlotTable } from "./SlotTable";
+import { useOccurrences, useReport } from "./useLayouts";
+import { useZoom } from "./useZoom";
+
+interface Props {
+  layouts: Layouts;
+  page: MeasuredPage | undefined;
+  slot: Slot | undefined;
+  onPage: (id: string) => void;
+  onSlot: (id: string | undefined) => void;
+  onAdd: () => void;
+}
+
+/** A page drawn at every layout width, and the site's slots beside it. */
+export function MeasuredSite({ layouts, page, slot, onPage, onSlot, onAdd }: Props) {
+  const [placeId, setPlaceId] = useState<string>();
+  const [marked, setMarked] = useState<string[]>([]);
+  const [sheet, setSheet] = useState<"sizes" | "doubts">();
+  const zoom = useZoom(0.15);
+  const places = useOccurrences(page && { page: page.id });
+  const here = places.data ?? [];
+  const place = here.find(({ id }) => id === placeId);
+  const goTo = (pageId: string, slotId?: string, occurrence?: string) => {
+    onPage(pageId);
+    onSlot(slotId);
+    setPlaceId(occurrence);
+  };
+  useMeasuredPage(layouts.pages, goTo);
+
+  const pick = (occurrence: Occurrence) => { goTo(occurrence.page_id, occurrence.slot_id, occurrence.id); };
+  const choose = (next: Slot) => {
+    const occurrence = here.find(({ slot_id }) => slot_id === next.id);
+    if (occurrence) pick(occurrence);
+    else if (next.first) goTo(next.first.page_id, next.id, next.first.occurrence_id);
+    else {
+      onSlot(next.id);
+      setPlaceId(undefined);
+    }
+  };
+  const toMend = layouts.slots.filter(({ worst }) => (worst?.severity ?? 0) > 1).toSorted((a, b) => b.wasted - a.wasted);
+  const next = toMend[(toMend.findIndex(({ id }) => id === slot?.id) + 1) % Math.max(1, toMend.length)];
+  useKey((event) => {
+    if (event.key === "n" && next) choose(next);
+    else if (event.key === "+" || event.key === "=") zoom.closer();
+    else if (event.key === "-") zoom.further();
+  });
+  // A list of 2,000 names would be longer than the screen; what is typed narrows it.
+  const options = layouts.pages.map(({ id, title, to_mend }) => ({ value: id, label: to_mend > 0 ? `${title} (${to_mend} to mend)` : title }));
+
+  return (
+    <div className="layouts">
+      <div className="layouts-page">
+        <div className="bar">
+          {page && <Select aria-label="Page" value={page.id} style={{ minWidth: 240 }} popupMatchSelectWidth={false} showSearch={{ optionFilterProp: "label" }} onChange={(id: string) => { goTo(id); }} options={options} />}
+          <span className="part">
+            <Button aria-label="Further away" title="Further away ( − )" onClick={zoom.further}>−</Button>
+            <InputNumber aria-label="Scale in percent" className="figure" style={{ width: 56 }} controls={false} value={Math.round(zoom.scale * 100)} onChange={(percent) => { if (percent) zoom.set(percent / 100); }} />
+            %
+            <Button aria-label="Closer" title="Closer ( + ), or turn the wheel with Ctrl" onClick={zoom.closer}>+</Button>
+          </span>
+          {page && <span className="soft">{count(page.places, "slot")}, {page.to_mend} to mend, <Bytes of={page.wasted} /> wasted</span>}
+          <span className="gap" />
+          {layouts.doubts > 0 && <Button onClick={() => { setSheet("doubts"); }}>{count(layouts.doubts, "doubtful match", "doubtful matches")}</Button>}
+          {next && <Button title="N" onClick={() => { choose(next); }}>Next to mend</Button>}
+        </div>
+        {places.error && <ProblemNote error={places.error} again={() => void places.refetch()} />}
+        {page
+          ? <PageColumns page={page} widths={layouts.widths} occurrences={here} scale={zoom.scale} lit={placeId} slot={slot?.id} onPick={pick} onScale={zoom.set} />
+          : <p className="empty soft">No page is measured; the slots were typed by hand.</p>}
+      </div>
+      <aside className="layouts-side">
+        {slot && <SlotFacts key={place?.id ?? slot.id} slot={slot} occurrence={place} pages={layouts.pages} slots={layouts.slots} />}
+        <SlotTable slots={layouts.slots} chosen={slot?.id} onChoose={choose} marked={marked} onMark={setMarked} />
+        <div className="bar">
+          <Button onClick={() => { setSheet("sizes"); }}>{marked.length > 0 ? `Size ${count(marked.length, "marked slot")}…` : "Sets of sizes…"}</Button>
+          <Button onClick={onAdd}>Type a slot</Button>
+          <SlotLists />
+        </div>
+      </aside>
+      <SizeSetSheet open={sheet === "sizes"} onClose={() => { setSheet(undefined); }} slots={layouts.slots.filter(({ id }) => marked.includes(id))} />
+      <DoubtsSheet open={sheet === "doubts"} onClose={() => { setSheet(undefined); }} pages={layouts.pages} onShow={pick} />
+    </div>
+  );
+}
+
+/** Goes to a page once it alone has been measured. */
+function useMeasuredPage(pages: MeasuredPage[], goTo: (page: string) => void) {
+  const report = useReport().data;
+  const awaited = useRef<string>(undefined);
+  useEffect(() => {
+    if (report?.running) {
+      awaited.current = report.known === 1 ? report.address : undefined;
+      return;
+    }
+    const page = awaited.current === undefined ? undefined : pages.find(({ address }) => address === awaited.current);
+    if (page) {
+      awaited.current = undefined;
+      goTo(page.id);
+    }
+  });
+}

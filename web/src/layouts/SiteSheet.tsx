@@ -1,0 +1,55 @@
+import { Button, Input } from "antd";
+import { useState } from "react";
+import type { Site } from "../api/client";
+import { useChangeSite, useSite } from "../api/useSite";
+import { ProblemNote } from "../ui/ProblemNote";
+import { SideSheet } from "../ui/SideSheet";
+
+/** The site's name, layout widths and allowed hosts. */
+export function SiteSheet({ open, onClose }: { open: boolean; onClose: () => void }) {
+  const site = useSite();
+  return (
+    <SideSheet title="The site" open={open} onClose={onClose}>
+      {site.error && <ProblemNote error={site.error} again={() => void site.refetch()} />}
+      {site.data && <Settings key={JSON.stringify(site.data)} site={site.data} />}
+    </SideSheet>
+  );
+}
+
+const written = (widths: Site["widths"]) => widths.map(({ width, height }) => `${width}×${height}`).join(", ");
+
+/** `390×844, 1280` as viewports; what is no number is refused by the server, in words. */
+function read(text: string) {
+  return text.split(/[\s,;]+/).filter(Boolean).map((part) => {
+    const [width, height] = part.split(/[×x*]/).map((side) => (/^\d+$/.test(side) ? Number(side) : 0));
+    return { width: width ?? 0, ...(height !== undefined && { height }) };
+  });
+}
+
+function Settings({ site }: { site: Site }) {
+  const [name, setName] = useState(site.name);
+  const [widths, setWidths] = useState(written(site.widths));
+  const [hosts, setHosts] = useState(site.allowed_hosts.join("\n"));
+  const change = useChangeSite();
+  return (
+    <form
+      className="add-slot"
+      onSubmit={(event) => {
+        event.preventDefault();
+        change.mutate({ name, widths: read(widths), allowed_hosts: hosts.split(/\s+/).filter(Boolean) });
+      }}
+    >
+      <label htmlFor="site-name">Name</label>
+      <Input id="site-name" aria-label="Name of the site" value={name} onChange={({ target }) => { setName(target.value); }} />
+      <label htmlFor="site-widths">Layout widths, in CSS px</label>
+      <Input id="site-widths" aria-label="Layout widths in CSS px" className="figure" value={widths} onChange={({ target }) => { setWidths(target.value); }} />
+      <span className="soft">Each viewport as width×height: the height decides what is above the fold. Pages follow when they are measured again.</span>
+      <label htmlFor="site-hosts">Other hosts that its pages may reach</label>
+      <Input.TextArea id="site-hosts" aria-label="Other hosts that its pages may reach" placeholder="http://pictures.example:8080" autoSize={{ minRows: 2, maxRows: 8 }} value={hosts} onChange={({ target }) => { setHosts(target.value); }} />
+      <span className="soft">One a line. Nothing else but the host that is measured is ever reached.</span>
+      <Button htmlType="submit" type="primary" loading={change.isPending}>Keep</Button>
+      {change.isSuccess && <span role="status">Kept.</span>}
+      {change.error && <ProblemNote error={change.error} />}
+    </form>
+  );
+}

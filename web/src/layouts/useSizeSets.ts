@@ -1,0 +1,31 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { accept, api, unwrap, type NewSizeSet, type SlotBoxes } from "../api/client";
+
+/** Named sets of sizes. */
+export function useSizeSets() {
+  return useQuery({
+    queryKey: ["layouts", "size-sets"],
+    queryFn: async ({ signal }) => unwrap(await api.GET("/api/size-sets", { signal })),
+  });
+}
+
+/** Does something with a set, and reads the layouts again. */
+function useChange<Wish, Answer>(mutationFn: (wish: Wish) => Promise<Answer>) {
+  const queries = useQueryClient();
+  return useMutation({ mutationFn, onSuccess: () => queries.invalidateQueries({ queryKey: ["layouts"] }) });
+}
+
+export const useKeepSizeSet = () =>
+  useChange(async (body: NewSizeSet) => unwrap(await api.PUT("/api/size-sets", { body })));
+
+export const useRemoveSizeSet = () =>
+  useChange(async (id: string) => { accept(await api.DELETE("/api/size-sets/{id}", { params: { path: { id } } })); });
+
+/** Gives slots the sizes of a set; the answer is what was set by hand before. */
+export const useApplySizeSet = () =>
+  useChange(async ({ set, slots }: { set: string; slots: string[] }) =>
+    unwrap(await api.POST("/api/size-sets/{id}/apply", { params: { path: { id: set } }, body: { slots } })));
+
+/** Sets the boxes of slots by hand, or goes back to those measured. */
+export const useSetBoxes = () =>
+  useChange(async (body: SlotBoxes[]) => unwrap(await api.PUT("/api/slots/boxes", { body })));
