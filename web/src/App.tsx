@@ -9,6 +9,8 @@ import { LayoutsPage } from "./layouts/LayoutsPage";
 import { ArrivalsSheet } from "./library/ArrivalsSheet";
 import { DropZone } from "./library/DropZone";
 import { LibraryPage } from "./library/LibraryPage";
+import { PairsPage } from "./library/PairsPage";
+import { PictureView } from "./library/PictureView";
 import { Shortcuts } from "./ui/Shortcuts";
 import type { Mode } from "./ui/theme";
 import { useKey } from "./ui/useKey";
@@ -48,8 +50,8 @@ export function App({ mode, onMode }: { mode: Mode; onMode: (mode: Mode) => void
           <span className="gap" />
           <Input
             ref={field}
-            aria-label="Search the library by name"
-            placeholder="Search by name ( / )"
+            aria-label="Search the library"
+            placeholder="Search names and texts ( / )"
             allowClear
             value={search}
             style={{ width: 240 }}
@@ -73,6 +75,8 @@ export function App({ mode, onMode }: { mode: Mode; onMode: (mode: Mode) => void
           <Route path="/" element={<Navigate to="/library" replace />} />
           <Route path="/layouts" element={<LayoutsPage />} />
           <Route path="/library" element={<LibraryPage search={search} />} />
+          <Route path="/library/alike" element={<PairsPage />} />
+          <Route path="/library/:id" element={<PictureView />} />
           <Route path="/bench" element={<BenchPage />} />
           <Route path="/bench/:id" element={<BenchPage />} />
           <Route path="*" element={<Nowhere />} />

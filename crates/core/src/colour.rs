@@ -20,6 +20,11 @@ impl Profile {
         wanted.then_some(Self { profile, name })
     }
 
+    /// Display P3, which a container can name without a profile (ITU-T H.273, primaries 12).
+    pub fn display_p3() -> Self {
+        Self { profile: ColorProfile::new_display_p3(), name: "Display P3".to_owned() }
+    }
+
     /// Its own description.
     pub fn name(&self) -> &str {
         &self.name
@@ -48,6 +53,45 @@ impl Profile {
     }
 }
 
+/// How the four inks of a print picture mix to colours on a screen.
+#[derive(Default)]
+pub struct Inks(Option<ColorProfile>);
+
+impl Inks {
+    /// Reads the ICC profile of a print picture. Without one, or with one that is not for four
+    /// inks, they mix as if each took its own share of the light.
+    pub fn read(icc: Option<&[u8]>) -> Self {
+        let profile = icc.and_then(|icc| ColorProfile::new_from_slice(icc).ok());
+        Self(profile.filter(|profile| profile.color_space == DataColorSpace::Cmyk))
+    }
+
+    /// Mixes pixels of four inks, 255 for none of it, to sRGB.
+    pub fn mix(&self, inks: &[u8]) -> Vec<u8> {
+        self.by_profile(inks).unwrap_or_else(|| by_share(inks))
+    }
+
+    fn by_profile(&self, inks: &[u8]) -> Option<Vec<u8>> {
+        let srgb = ColorProfile::new_srgb();
+        let options = TransformOptions::default();
+        let transform =
+            self.0.as_ref()?.create_transform_8bit(Layout::Rgba, &srgb, Layout::Rgb, options).ok()?;
+        let mut mixed = vec![0; inks.len() / 4 * 3];
+        let mut full = Vec::new();
+        for (pixels, out) in inks.chunks(4 * 4096).zip(mixed.chunks_mut(3 * 4096)) {
+            full.clear();
+            // Profiles count ink, not its absence (ICC.1, 6.5.1).
+            full.extend(pixels.iter().map(|ink| 255 - ink));
+            transform.transform(&full, out).ok()?;
+        }
+        Some(mixed)
+    }
+}
+
+fn by_share(inks: &[u8]) -> Vec<u8> {
+    let light = |ink: u8, black: u8| ((u32::from(ink) * u32::from(black) + 127) / 255) as u8;
+    inks.chunks_exact(4).flat_map(|p| [light(p[0], p[3]), light(p[1], p[3]), light(p[2], p[3])]).collect()
+}
+
 fn description(profile: &ColorProfile) -> Option<String> {
     let text = match profile.description.as_ref()? {
         ProfileText::PlainString(text) => text.clone(),
@@ -74,6 +118,13 @@ mod tests {
         for (got, want) in raster.data().iter().zip([78u8, 162, 81, 128, 128, 128]) {
             assert!(got.abs_diff(want) <= 1, "{:?}", raster.data());
         }
+    }
+
+    #[test]
+    fn inks_without_a_profile_take_their_share_of_the_light() {
+        let inks = [255, 255, 255, 255, 0, 255, 255, 255, 255, 0, 255, 128, 9, 9, 9, 0];
+        let mixed = Inks::read(None).mix(&inks);
+        assert_eq!(mixed, [255, 255, 255, 0, 255, 255, 128, 0, 128, 0, 0, 0]);
     }
 
     #[test]

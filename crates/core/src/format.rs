@@ -1,4 +1,4 @@
-//! File formats: told by content, never by name.
+//! The formats that files are made in.
 
 use serde::{Deserialize, Serialize};
 use thiserror::Error;
@@ -128,92 +128,9 @@ pub struct SideTooLong {
     pub size: Size,
 }
 
-/// What the first bytes of a file say it is.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Content {
-    /// A format that pictures are read from.
-    Readable(Source),
-    /// A picture format that is known but not read, by its usual name.
-    Known(&'static str),
-    /// No picture format that is known.
-    Unknown,
-}
-
-/// A format that originals are read from.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
-#[serde(rename_all = "lowercase")]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub enum Source {
-    /// JPEG, ITU-T T.81.
-    Jpeg,
-    /// PNG.
-    Png,
-}
-
-impl Source {
-    /// The format of the same name among those that are written.
-    pub const fn format(self) -> Format {
-        match self {
-            Self::Jpeg => Format::Jpeg,
-            Self::Png => Format::Png,
-        }
-    }
-}
-
-/// Tells the format of a file by its first bytes.
-pub fn sniff(data: &[u8]) -> Content {
-    let starts = |magic: &[u8]| data.starts_with(magic);
-    let brand = |names: &[&[u8; 4]]| {
-        data.get(4..8) == Some(b"ftyp")
-            && data.get(8..12).is_some_and(|b| names.iter().any(|name| *name == b))
-    };
-    if starts(&[0xFF, 0xD8, 0xFF]) {
-        Content::Readable(Source::Jpeg)
-    } else if starts(b"\x89PNG\r\n\x1a\n") {
-        Content::Readable(Source::Png)
-    } else if starts(b"GIF87a") || starts(b"GIF89a") {
-        Content::Known("GIF")
-    } else if starts(b"RIFF") && data.get(8..12) == Some(b"WEBP") {
-        Content::Known("WebP")
-    } else if brand(&[b"avif", b"avis"]) {
-        Content::Known("AVIF")
-    } else if brand(&[b"heic", b"heix", b"hevc", b"mif1", b"msf1"]) {
-        Content::Known("HEIC")
-    } else if starts(b"II*\0") || starts(b"MM\0*") {
-        Content::Known("TIFF or camera raw")
-    } else if starts(b"8BPS") {
-        Content::Known("layered artwork")
-    } else if starts(&[0xFF, 0x0A]) || starts(b"\0\0\0\x0CJXL ") {
-        Content::Known("JPEG XL")
-    } else if starts(b"BM") && data.get(6..10) == Some(&[0; 4]) {
-        Content::Known("BMP")
-    } else if starts(&[0, 0, 1, 0]) {
-        Content::Known("ICO")
-    } else if is_svg(data) {
-        Content::Known("SVG")
-    } else {
-        Content::Unknown
-    }
-}
-
-fn is_svg(data: &[u8]) -> bool {
-    let head = String::from_utf8_lossy(&data[..data.len().min(1024)]);
-    head.trim_start_matches('\u{FEFF}').trim_start().starts_with('<') && head.contains("<svg")
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
-
-    #[test]
-    fn content_decides_and_not_the_name() {
-        assert_eq!(sniff(&[0xFF, 0xD8, 0xFF, 0xE0]), Content::Readable(Source::Jpeg));
-        assert_eq!(sniff(b"Just a note, saved as dome.jpg"), Content::Unknown);
-        assert_eq!(sniff(b""), Content::Unknown);
-        assert_eq!(sniff(b"RIFF\0\0\0\0WEBPVP8 "), Content::Known("WebP"));
-        assert_eq!(sniff(b"\0\0\0\x18ftypheic"), Content::Known("HEIC"));
-        assert_eq!(sniff(b"<?xml version='1.0'?><svg/>"), Content::Known("SVG"));
-    }
 
     #[test]
     fn a_side_beyond_the_format_is_refused_with_its_limit() {

@@ -8,6 +8,9 @@
 //! 4. [`encode`] turns the pixels into a file.
 //! 5. [`budget`] says what margin the file leaves in its slot.
 //!
+//! What a picture in the library is like and is said to be: its [`look`], the [`metadata`] that it
+//! came with, how people [`describe`] it, and its [`standing`]: what is worth doing with it.
+//!
 //! A page's slots, once measured at several [`layout`] widths, have [`needs`]; [`sizes`] and
 //! [`markup`] tell the browser of the files that meet them, and [`state`] says in words how well
 //! the picture there does.
@@ -15,13 +18,16 @@
 pub mod budget;
 pub mod codec;
 pub mod colour;
+pub mod describe;
 pub mod encode;
 pub mod fitting;
 pub mod format;
 pub mod framing;
 pub mod geometry;
 pub mod layout;
+pub mod look;
 pub mod markup;
+pub mod metadata;
 pub mod naming;
 pub mod needs;
 pub mod orientation;
@@ -33,5 +39,7 @@ pub mod resize;
 pub mod size_set;
 pub mod sizes;
 pub mod slot;
+pub mod source;
+pub mod standing;
 pub mod state;
 pub mod units;

@@ -22,6 +22,13 @@ pub fn tidy(raw: &str) -> String {
     if short.is_empty() { "picture".to_owned() } else { short }
 }
 
+/// What a folder of the library is called: its parts tidied as names are, joined by slashes,
+/// without empty ones.
+pub fn tidy_folder(raw: &str) -> String {
+    let parts = raw.split(['/', '\\']).map(str::trim).filter(|part| !part.trim_matches('.').is_empty());
+    parts.map(tidy).take(12).collect::<Vec<_>>().join("/")
+}
+
 /// Characters that are not seen but change how a name reads: bidirectional controls, zero-width
 /// marks and the byte order mark.
 fn steers_text(c: char) -> bool {
@@ -91,6 +98,168 @@ fn words(text: &str) -> String {
         .join("-")
 }
 
+/// Whether `text`, said of the picture called `name`, is a file name and no sentence: it has an
+/// extension, repeats the name's stem, or is one word with digits or joints such as `IMG_0412`.
+pub fn reads_like_a_file(text: &str, name: &str) -> bool {
+    let text = text.trim();
+    let lower = text.to_lowercase();
+    let (stem, extension) = split_extension(&lower);
+    let one_word = !stem.contains(char::is_whitespace);
+    let of_a_file = ["jpg", "jpeg", "png", "webp", "avif", "gif", "tif", "tiff", "bmp", "svg", "heic"];
+    let jointed = |c: char| c.is_ascii_digit() || matches!(c, '_' | '-');
+    let (own_stem, _) = split_extension(name);
+    of_a_file.contains(&extension)
+        || text == own_stem && one_word && stem.chars().any(jointed)
+        || one_word && stem.contains(['_', '-']) && stem.chars().any(|c| c.is_ascii_digit())
+}
+
+/// A pattern that file names are proposed by, such as `{title}-{slot}-{width}x{height}`.
+///
+/// Its parts: `title`, `slot`, `width`, `height`, `date`, `initials`, `number`.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Pattern {
+    pieces: Vec<Piece>,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq)]
+enum Piece {
+    Plain(String),
+    Part(Part),
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Part {
+    Title,
+    Slot,
+    Width,
+    Height,
+    Date,
+    Initials,
+    Number,
+}
+
+const PARTS: [(&str, Part); 7] = [
+    ("title", Part::Title),
+    ("slot", Part::Slot),
+    ("width", Part::Width),
+    ("height", Part::Height),
+    ("date", Part::Date),
+    ("initials", Part::Initials),
+    ("number", Part::Number),
+];
+
+/// What the parts of a [`Pattern`] stand for; an empty one leaves no gap.
+#[derive(Debug, Clone, Default)]
+pub struct Subject {
+    /// What the picture is called.
+    pub title: String,
+    /// The slot it is for.
+    pub slot: String,
+    /// Its pixels across.
+    pub width: u32,
+    /// Its pixels down.
+    pub height: u32,
+    /// A day, as `2026-09-14`.
+    pub date: String,
+    /// Of whoever made it.
+    pub initials: String,
+    /// Its place in an order, from 1.
+    pub number: u32,
+}
+
+/// A pattern that cannot be used.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum PatternError {
+    /// A part that is not known.
+    #[error("there is no part {{{0}}}: use title, slot, width, height, date, initials or number")]
+    UnknownPart(String),
+    /// A brace without its partner.
+    #[error("a brace in the pattern has no partner")]
+    OpenBrace,
+    /// Every picture would get the same name.
+    #[error("the pattern has no part that tells pictures apart: use {{title}} or {{number}}")]
+    Constant,
+}
+
+impl Pattern {
+    /// The pattern of a site that has set none.
+    pub const USUAL: &str = "{title}-{slot}-{width}x{height}";
+
+    /// Reads a pattern.
+    ///
+    /// # Errors
+    /// [`PatternError`] where it cannot be used.
+    pub fn parse(text: &str) -> Result<Self, PatternError> {
+        let mut pieces = Vec::new();
+        let mut rest = text;
+        while let Some((plain, after)) = rest.split_once('{') {
+            let (name, after) = after.split_once('}').ok_or(PatternError::OpenBrace)?;
+            let known = PARTS.iter().find(|(known, _)| *known == name);
+            let (_, part) = known.ok_or_else(|| PatternError::UnknownPart(name.to_owned()))?;
+            pieces.extend([Piece::Plain(plain.to_owned()), Piece::Part(*part)]);
+            rest = after;
+        }
+        if rest.contains('}') {
+            return Err(PatternError::OpenBrace);
+        }
+        pieces.push(Piece::Plain(rest.to_owned()));
+        let apart = |piece: &Piece| matches!(piece, Piece::Part(Part::Title | Part::Number));
+        if !pieces.iter().any(apart) {
+            return Err(PatternError::Constant);
+        }
+        Ok(Self { pieces })
+    }
+
+    /// The stem of a file name for `subject`: lower-case Latin letters, digits and single
+    /// hyphens, without an extension. Never empty.
+    pub fn stem(&self, subject: &Subject) -> String {
+        let text: Vec<String> = self.pieces.iter().map(|piece| piece.fill(subject)).collect();
+        let stem: String = latin(&text.concat()).chars().take(MAX_NAME - 16).collect();
+        let stem = stem.trim_matches('-');
+        if stem.is_empty() { "picture".to_owned() } else { stem.to_owned() }
+    }
+}
+
+impl Piece {
+    fn fill(&self, subject: &Subject) -> String {
+        let pixels = |side: u32| if side == 0 { String::new() } else { side.to_string() };
+        match self {
+            Self::Plain(text) => text.clone(),
+            Self::Part(Part::Title) => split_extension(&subject.title).0.to_owned(),
+            Self::Part(Part::Slot) => subject.slot.clone(),
+            Self::Part(Part::Width) => pixels(subject.width),
+            Self::Part(Part::Height) => pixels(subject.height),
+            Self::Part(Part::Date) => subject.date.clone(),
+            Self::Part(Part::Initials) => subject.initials.clone(),
+            Self::Part(Part::Number) => format!("{:03}", subject.number),
+        }
+    }
+}
+
+/// The first letters of each word of a name.
+pub fn initials(name: &str) -> String {
+    let first = |word: &str| word.chars().find(|c| c.is_alphabetic());
+    name.split([' ', '-', '.']).filter_map(first).take(4).collect()
+}
+
+/// `text` in lower-case Latin letters and digits, all else as single hyphens.
+fn latin(text: &str) -> String {
+    // Umlauts are spelt out where German readers would; the library drops their dots.
+    let spelt = text.to_lowercase().replace('ä', "ae").replace('ö', "oe").replace('ü', "ue");
+    words(&deunicode::deunicode(&spelt))
+}
+
+/// `stem` with its extension, and a number before it where `is_taken` says that others have the
+/// name.
+pub fn unique(stem: &str, extension: &str, is_taken: impl Fn(&str) -> bool) -> String {
+    let plain = format!("{stem}.{extension}");
+    if !is_taken(&plain) {
+        return plain;
+    }
+    let numbered = (2u32..).map(|n| format!("{stem}-{n}.{extension}"));
+    numbered.into_iter().find(|name| !is_taken(name)).unwrap_or(plain)
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -131,7 +300,57 @@ mod tests {
         assert_eq!(propose("☾☾.png", slot, Density::ONE, Format::Png), "picture-333_5x344.png");
     }
 
+    #[test]
+    fn a_pattern_makes_names_that_any_host_takes() {
+        let pattern = Pattern::parse("{date}_{title}-{slot}-{width}x{height}-{initials}").unwrap();
+        let subject = Subject {
+            title: "Große Kuppel, Бурштин".into(),
+            slot: "Hero".into(),
+            width: 912,
+            height: 344,
+            date: "2026-09-14".into(),
+            initials: initials("Ada Fenn-Ruel"),
+            number: 7,
+        };
+        assert_eq!(
+            pattern.stem(&subject),
+            "2026-09-14-grosse-kuppel-burshtin-hero-912x344-afr"
+        );
+        let bare = Subject { title: "☾".into(), ..Subject::default() };
+        assert_eq!(Pattern::parse("{title}-{slot}").unwrap().stem(&bare), "picture");
+        assert_eq!(Pattern::parse("dusk"), Err(PatternError::Constant));
+        assert_eq!(Pattern::parse("{title"), Err(PatternError::OpenBrace));
+        assert_eq!(Pattern::parse("{name}"), Err(PatternError::UnknownPart("name".into())));
+    }
+
+    #[test]
+    fn a_taken_name_gets_the_next_number() {
+        let taken = ["dome.jpg", "dome-2.jpg"];
+        assert_eq!(unique("dome", "jpg", |name| taken.contains(&name)), "dome-3.jpg");
+        assert_eq!(unique("moor", "jpg", |name| taken.contains(&name)), "moor.jpg");
+    }
+
+    #[test]
+    fn file_names_are_told_from_sentences() {
+        for text in ["IMG_0412", "dome-2.png", "A walk.JPG", "dsc-17"] {
+            assert!(reads_like_a_file(text, "other.jpg"), "{text}");
+        }
+        assert!(reads_like_a_file("dome2", "dome2.jpg"));
+        for text in ["Dome", "The 2-metre mirror", "Star-walkers on the moor", "M31"] {
+            assert!(!reads_like_a_file(text, "other.jpg"), "{text}");
+        }
+    }
+
     proptest! {
+        #[test]
+        fn any_subject_gives_a_safe_name(title in "\\PC{0,80}", slot in "\\PC{0,20}", number in 0u32..99) {
+            let pattern = Pattern::parse("{number}-{title}{slot}").unwrap();
+            let stem = pattern.stem(&Subject { title, slot, number, ..Subject::default() });
+            prop_assert!(!stem.is_empty() && stem.len() < MAX_NAME);
+            let safe = |c: char| c.is_ascii_lowercase() || c.is_ascii_digit() || c == '-';
+            prop_assert!(stem.chars().all(safe), "{stem}");
+        }
+
         #[test]
         fn any_name_comes_out_harmless(raw in "\\PC{0,200}|.{0,200}") {
             let name = tidy(&raw);

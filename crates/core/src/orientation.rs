@@ -16,6 +16,11 @@ impl Orientation {
     /// Stored as shown.
     pub const UPRIGHT: Self = Self { mirrored: false, quarter_turns: 0 };
 
+    /// Mirrored or not along the stored rows, then turned clockwise by `quarter_turns` of 0 to 3.
+    pub(crate) const fn new(mirrored: bool, quarter_turns: u8) -> Self {
+        Self { mirrored, quarter_turns }
+    }
+
     /// From the tag's value; what is not 1 to 8 counts as upright.
     pub const fn from_exif(tag: u32) -> Self {
         let (mirrored, quarter_turns) = match tag {

@@ -3,11 +3,12 @@
 use serde::Serialize;
 use thiserror::Error;
 
-use crate::codec::{self, CodecError};
-use crate::colour::Profile;
-use crate::format::{self, Content, Source};
-use crate::geometry::Size;
+use crate::codec::{self, Blocks, CodecError};
+use crate::colour::{Inks, Profile};
+use crate::geometry::{Rect, Size};
 use crate::orientation::Orientation;
+use crate::raster::Raster;
+use crate::source::{self, Content, Source, Unread};
 use crate::units::Bytes;
 
 /// The most pixels an original may have: 120 megapixels.
@@ -22,6 +23,8 @@ pub struct Facts {
     pub size: Size,
     /// Whether a pixel can be transparent.
     pub has_alpha: bool,
+    /// How many pictures follow each other; 1 for a still one.
+    pub frames: u32,
     /// Whether its metadata tell where it was taken.
     pub has_location: bool,
     /// The name of its colour profile, where it is not sRGB.
@@ -34,6 +37,8 @@ pub struct Picture<'a> {
     pub(crate) stored: Size,
     pub(crate) orientation: Orientation,
     pub(crate) colour: Option<Profile>,
+    pub(crate) inks: Inks,
+    blocks: Blocks,
     facts: Facts,
 }
 
@@ -47,6 +52,12 @@ impl Facts {
         let per_pixel = match self.format {
             Source::Jpeg => 3 + 6,
             Source::Png => 4 + 3,
+            // Drawn at the size that is asked for, twice while alpha is divided out.
+            Source::Svg => 4 + 4,
+            Source::Webp | Source::Gif | Source::Bmp | Source::Ico => 4 + 4,
+            // Planes of up to 16 bits beside the result.
+            Source::Avif => 4 + 8,
+            Source::Tiff => 4 + 8,
         };
         Bytes(file.get() + self.size.pixels() * per_pixel)
     }
@@ -62,39 +73,51 @@ impl<'a> Picture<'a> {
         if bytes.is_empty() {
             return Err(PictureError::Empty);
         }
-        let format = match format::sniff(bytes) {
+        let format = match source::sniff(bytes) {
             Content::Readable(format) => format,
             Content::Known(kind) => return Err(PictureError::NotRead(kind)),
             Content::Unknown => return Err(PictureError::NoPicture),
         };
-        let (stored, has_alpha, exif, icc) = match format {
-            Source::Jpeg => {
-                let header = codec::jpeg::header(bytes)?;
-                (header.size, false, header.exif, header.icc)
+        let mut is_p3 = false;
+        let header = match format {
+            Source::Jpeg => codec::jpeg::header(bytes)?,
+            Source::Png => codec::png::header(bytes)?,
+            Source::Svg => codec::svg::header(bytes)?,
+            Source::Avif => {
+                let told = codec::avif::header(bytes)?;
+                is_p3 = told.is_p3;
+                told.header
             }
-            Source::Png => {
-                let header = codec::png::header(bytes)?;
-                (header.size, header.has_alpha, header.exif, header.icc)
-            }
+            _ => codec::simple::header(format, bytes)?,
         };
-        if stored.pixels() > MAX_PIXELS {
-            return Err(PictureError::TooManyPixels(stored));
+        if header.size.pixels() > MAX_PIXELS {
+            return Err(PictureError::TooManyPixels(header.size));
         }
-        let exif = exif.map(Exif::read).unwrap_or_default();
-        let colour = icc.as_deref().and_then(Profile::read);
+        let exif = header.blocks.exif.clone().map(Exif::read).unwrap_or_default();
+        let orientation = header.turned.unwrap_or(exif.orientation);
+        let profile = header.icc.as_deref().and_then(Profile::read);
+        let colour = profile.or_else(|| is_p3.then(Profile::display_p3));
         let facts = Facts {
             format,
-            size: exif.orientation.apply(stored),
-            has_alpha,
+            size: orientation.apply(header.size),
+            has_alpha: header.has_alpha,
+            frames: header.frames,
             has_location: exif.has_location,
             profile: colour.as_ref().map(|profile| profile.name().to_owned()),
         };
-        Ok(Self { bytes, stored, orientation: exif.orientation, colour, facts })
+        let inks = Inks::read(header.icc.as_deref());
+        let stored = header.size;
+        Ok(Self { bytes, stored, orientation, colour, inks, blocks: header.blocks, facts })
     }
 
     /// What the header says.
     pub fn facts(&self) -> &Facts {
         &self.facts
+    }
+
+    /// The blocks of metadata in the file.
+    pub fn blocks(&self) -> &Blocks {
+        &self.blocks
     }
 
     /// Goes through every byte, so that a file that breaks off is found before it is kept.
@@ -104,9 +127,32 @@ impl<'a> Picture<'a> {
     pub fn verify(&self) -> Result<(), CodecError> {
         match self.facts.format {
             Source::Jpeg => {
-                codec::jpeg::decode(self.bytes, codec::jpeg::DctScale::EIGHTH).map(drop)
+                let scale = codec::jpeg::DctScale::EIGHTH;
+                codec::jpeg::decode(self.bytes, scale, &self.inks).map(drop)
             }
             Source::Png => codec::png::verify(self.bytes),
+            // Drawn once, since some faults show only then.
+            Source::Svg => {
+                let whole = Rect::whole(self.stored);
+                codec::svg::draw(self.bytes, whole, Size::new(64, 64)).map(drop)
+            }
+            _ => self.decode().map(drop),
+        }
+    }
+
+    /// The pixels as stored, all of them, before orientation and colour.
+    ///
+    /// # Errors
+    /// [`CodecError::Truncated`] or [`CodecError::Damaged`].
+    pub(crate) fn decode(&self) -> Result<Raster, CodecError> {
+        match self.facts.format {
+            Source::Jpeg => {
+                codec::jpeg::decode(self.bytes, codec::jpeg::DctScale::FULL, &self.inks)
+            }
+            Source::Png => codec::png::decode(self.bytes),
+            Source::Avif => codec::avif::decode(self.bytes),
+            Source::Svg => codec::svg::draw(self.bytes, Rect::whole(self.stored), self.stored),
+            other => codec::simple::decode(other, self.bytes),
         }
     }
 }
@@ -145,11 +191,14 @@ pub enum PictureError {
     #[error("the file is empty; export or transfer it again")]
     Empty,
     /// No picture format that is known.
-    #[error("this is not a picture: its content is neither JPEG nor PNG, whatever its name says")]
+    #[error(
+        "this is not a picture: its content is none of JPEG, PNG, WebP, AVIF, GIF, TIFF, BMP, SVG \
+         and ICO, whatever its name says"
+    )]
     NoPicture,
     /// A known format that is not read.
-    #[error("this is {0}, which is not read; save it as JPEG or PNG and bring it again")]
-    NotRead(&'static str),
+    #[error("this is {}, which is not read; {}", .0.what(), .0.instead())]
+    NotRead(Unread),
     /// More pixels than [`MAX_PIXELS`].
     #[error(
         "the picture claims {0}, {mp} megapixels; at most {limit} are taken: scale it down first",

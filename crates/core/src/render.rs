@@ -6,22 +6,24 @@
 use crate::codec::jpeg::DctScale;
 use crate::codec::{self, CodecError};
 use crate::fitting::Fitting;
-use crate::format::Source;
 use crate::geometry::{Rect, Size};
 use crate::picture::Picture;
 use crate::raster::Raster;
 use crate::resize::{self, Region};
+use crate::source::Source;
 
 /// The pixels of `picture` as `fitting` shows it: upright, in sRGB, without metadata.
 pub fn render(picture: &Picture<'_>, fitting: &Fitting) -> Result<Raster, CodecError> {
     let crop = picture.orientation.to_stored(fitting.crop, picture.stored);
     let output = picture.orientation.apply(fitting.output);
     let (source, scale) = match picture.facts().format {
-        Source::Png => (codec::png::decode(picture.bytes)?, 1.0),
+        // A drawing has no pixels to be scaled.
+        Source::Svg => return codec::svg::draw(picture.bytes, crop, output),
         Source::Jpeg => {
             let scale = DctScale::for_output(crop.size(), output);
-            (codec::jpeg::decode(picture.bytes, scale)?, scale.factor())
+            (codec::jpeg::decode(picture.bytes, scale, &picture.inks)?, scale.factor())
         }
+        _ => (picture.decode()?, 1.0),
     };
     let scaled = if scale == 1.0 && crop.size() == output {
         source.crop(crop)

@@ -27,6 +27,13 @@ pub struct Region {
     pub height: f64,
 }
 
+impl Region {
+    /// All of a picture of size `size`.
+    pub fn whole(size: Size) -> Self {
+        Self { x: 0.0, y: 0.0, width: size.width.into(), height: size.height.into() }
+    }
+}
+
 /// Scales `region` of `source` to `output` with Lanczos3, in linear light, alpha premultiplied.
 ///
 /// # Panics

@@ -10,6 +10,7 @@ use brisk_margin_core::picture::{Picture, PictureError};
 use brisk_margin_core::raster::{Channels, Raster};
 use brisk_margin_core::render::{preview, render};
 use brisk_margin_core::slot::{Fit, Slot};
+use brisk_margin_core::source::{Source, Unread};
 use brisk_margin_core::units::{Bytes, Density};
 use brisk_margin_testing::pictures::{gradient, png_claiming};
 
@@ -48,7 +49,7 @@ fn bad_files_are_refused_with_the_reason() {
     let open = |bytes: &[u8]| Picture::open(bytes).err();
     assert_eq!(open(b""), Some(PictureError::Empty));
     assert_eq!(open(b"a note called dome.jpg"), Some(PictureError::NoPicture));
-    assert_eq!(open(b"GIF89a and more"), Some(PictureError::NotRead("GIF")));
+    assert_eq!(open(b"\0\0\0\x18ftypheic"), Some(PictureError::NotRead(Unread::Heic)));
 
     let huge = open(&png_claiming(60_000)).unwrap().to_string();
     assert!(huge.contains("3600 megapixels") && huge.contains("120"), "{huge}");
@@ -58,8 +59,8 @@ fn bad_files_are_refused_with_the_reason() {
 fn a_file_cut_off_anywhere_is_found_before_it_is_kept() {
     let raster = gradient(400, 300);
     for (file, format) in [
-        (jpeg::encode(&raster, 85).unwrap(), Format::Jpeg),
-        (png::encode(&raster).unwrap(), Format::Png),
+        (jpeg::encode(&raster, 85).unwrap(), Source::Jpeg),
+        (png::encode(&raster).unwrap(), Source::Png),
     ] {
         assert_eq!(Picture::open(&file).unwrap().verify(), Ok(()));
         for percent in [30, 60, 90, 99] {

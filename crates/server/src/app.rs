@@ -4,10 +4,12 @@ use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use brisk_margin_store::Store;
-use tokio::sync::broadcast;
+use tokio::sync::{Notify, broadcast};
 
 use crate::folder::DataFolder;
 use crate::measuring::Measuring;
+use crate::uploads::Writing;
+use crate::watching::Watching;
 use crate::workshop::Workshop;
 
 /// The running application. Clones are handles on the same one.
@@ -21,6 +23,12 @@ pub struct App {
     changes: broadcast::Sender<Change>,
     /// Measuring of pages, one at a time.
     pub measuring: Measuring,
+    /// Uploads that are being written.
+    pub writing: Writing,
+    /// The site's own folder, where one is watched.
+    pub watching: Watching,
+    /// Told when there are pictures to be looked at or judged again.
+    pub to_look_at: Arc<Notify>,
     own_ports: BTreeSet<u16>,
     site: Option<String>,
 }
@@ -49,6 +57,9 @@ impl App {
             folder: Arc::new(folder),
             changes,
             measuring: Measuring::default(),
+            writing: Writing::default(),
+            watching: Watching::default(),
+            to_look_at: Arc::default(),
             own_ports: BTreeSet::new(),
             site: None,
         }

@@ -42,7 +42,7 @@ impl DataFolder {
         // Written through and taken away again: asking for permissions would not show a full or
         // read-only disk.
         tempfile::NamedTempFile::new_in(path).map_err(unusable)?;
-        fs::create_dir_all(folder.spool()).map_err(unusable)?;
+        fs::create_dir_all(folder.uploads()).map_err(unusable)?;
         Ok(folder)
     }
 
@@ -78,15 +78,24 @@ impl DataFolder {
         self.path.join("spool")
     }
 
+    /// Where uploads lie that may be resumed.
+    pub fn uploads(&self) -> PathBuf {
+        self.spool().join("uploads")
+    }
+
     /// Where the demo's website is written.
     pub fn site(&self) -> PathBuf {
         self.path.join("site")
     }
 
-    /// Takes away what a stopped process left of uploads that it never accepted.
+    /// Takes away what a stopped process left of uploads that it never accepted and that cannot
+    /// be resumed.
     pub fn clear_spool(&self) -> io::Result<()> {
         for entry in fs::read_dir(self.spool())? {
             let path = entry?.path();
+            if path == self.uploads() {
+                continue;
+            }
             if path.is_dir() { fs::remove_dir_all(path)? } else { fs::remove_file(path)? }
         }
         Ok(())
@@ -187,7 +196,9 @@ mod tests {
         let home = tempfile::tempdir().unwrap();
         let folder = DataFolder::open(home.path()).unwrap();
         fs::write(folder.spool().join("half"), "...").unwrap();
+        fs::write(folder.uploads().join("resumable"), "...").unwrap();
         folder.clear_spool().unwrap();
-        assert!(is_empty(&folder.spool()).unwrap());
+        assert!(!folder.spool().join("half").exists());
+        assert!(folder.uploads().join("resumable").exists());
     }
 }

@@ -8,9 +8,12 @@ use std::path::Path;
 use std::sync::Arc;
 
 use brisk_margin_core::naming;
-use brisk_margin_core::picture::{Facts, Picture, PictureError};
+use brisk_margin_core::metadata::Told;
+use brisk_margin_core::picture::{Facts, Picture as Original, PictureError};
 use brisk_margin_core::units::Bytes;
-use brisk_margin_store::pictures::Arrival;
+use brisk_margin_site::archive::{ArchiveError, Limits, Unpacking};
+use brisk_margin_store::pictures::{Arrival, NewPicture, Origin, Picture};
+use brisk_margin_store::site::Treatment;
 use brisk_margin_store::{BlobHash, BlobHasher, StoreError};
 use futures::{Stream, StreamExt};
 use memmap2::Mmap;
@@ -32,7 +35,6 @@ const DRAIN: Bytes = Bytes::mb(1_000);
 pub struct Spooled {
     path: TempPath,
     hash: BlobHash,
-    bytes: Bytes,
 }
 
 impl Spooled {
@@ -61,7 +63,7 @@ impl Spooled {
             file.write_all(&chunk).await?;
         }
         file.flush().await?;
-        Ok(Self { path, hash: hasher.finish(), bytes: Bytes(bytes) })
+        Ok(Self { path, hash: hasher.finish() })
     }
 }
 
@@ -75,26 +77,195 @@ async fn drain<E>(mut chunks: impl Stream<Item = Result<bytes::Bytes, E>> + Unpi
     }
 }
 
-/// Accepts a spooled file called `name` into the library of `app`.
+/// What is known of a file besides its bytes.
+#[derive(Debug, Clone)]
+pub struct Arriving {
+    /// Its name, as it came.
+    pub name: String,
+    /// The folder of the library that it goes into; empty for none.
+    pub folder: String,
+    /// How it came.
+    pub origin: Origin,
+    /// What is done with it; nothing for the site's own rule.
+    pub treatment: Option<Treatment>,
+}
+
+impl Arriving {
+    /// A file called `name` that somebody sent.
+    pub fn upload(name: &str) -> Self {
+        Self {
+            name: name.to_owned(),
+            folder: String::new(),
+            origin: Origin::Upload,
+            treatment: None,
+        }
+    }
+}
+
+/// Accepts a spooled file into the library of `app`.
 ///
 /// # Errors
 /// [`IntakeError::Picture`] where the file is no picture that can be kept; nothing is kept then.
-pub async fn accept(app: &App, spooled: Spooled, name: &str) -> Result<Arrival, IntakeError> {
-    if let Some(found) = app.store.picture_by_hash(&spooled.hash).await? {
-        return Ok(Arrival::There(found));
+pub async fn accept(
+    app: &App,
+    spooled: Spooled,
+    arriving: Arriving,
+) -> Result<Arrival, IntakeError> {
+    accept_file(app, &spooled.path, &spooled.hash, arriving).await
+}
+
+/// Accepts the file at `path`, whose bytes have `hash` and do not change meanwhile.
+///
+/// # Errors
+/// As [`accept`].
+pub async fn accept_file(
+    app: &App,
+    path: &Path,
+    hash: &BlobHash,
+    arriving: Arriving,
+) -> Result<Arrival, IntakeError> {
+    if let Some(found) = app.store.picture_by_hash(hash).await? {
+        return again(app, found).await;
     }
-    if spooled.bytes == Bytes(0) {
+    if tokio::fs::metadata(path).await?.len() == 0 {
         return Err(PictureError::Empty.into());
     }
-    let map = Arc::new(map(&spooled.path)?);
-    let facts = read_facts(app, Arc::clone(&map)).await?;
+    let map = Arc::new(map(path)?);
+    let (facts, told) = read_facts(app, Arc::clone(&map)).await?;
     verify(app, Arc::clone(&map), &facts).await?;
-    let hash = app.store.blobs().put(bytes::Bytes::from_owner(Shared(map))).await?;
-    let arrival = app.store.add_picture(&naming::tidy(name), &hash, spooled.bytes, &facts).await?;
-    if matches!(arrival, Arrival::New(_)) {
-        app.tell(Change::Pictures);
-    }
+    let Arriving { name, folder, origin, treatment } = arriving;
+    let treatment = match treatment {
+        Some(chosen) => chosen,
+        None => app.store.site().await?.treatment,
+    };
+    let new = NewPicture {
+        name: &naming::tidy(&name),
+        folder: &naming::tidy_folder(&folder),
+        origin,
+        facts: &facts,
+        told: &told,
+        treatment: &treatment,
+    };
+    let arrival = app.store.add_picture(bytes::Bytes::from_owner(Shared(map)), new).await?;
+    tell(app, &arrival);
     Ok(arrival)
+}
+
+async fn again(app: &App, found: Picture) -> Result<Arrival, IntakeError> {
+    let arrival = app.store.arrive_again(found).await?;
+    tell(app, &arrival);
+    Ok(arrival)
+}
+
+fn tell(app: &App, arrival: &Arrival) {
+    if !matches!(arrival, Arrival::There(_)) {
+        app.tell(Change::Pictures);
+        app.to_look_at.notify_one();
+    }
+}
+
+/// One file of several, and what became of it.
+#[derive(Debug)]
+pub struct Outcome {
+    /// Its name, as it came.
+    pub name: String,
+    /// What became of it.
+    pub arrival: Result<Arrival, IntakeError>,
+}
+
+/// Accepts a spooled file that may be an archive of pictures. Of an archive, each file is taken
+/// or refused on its own; what hides itself or is no file of anybody is passed over.
+///
+/// # Errors
+/// [`IntakeError::Archive`] where it is an archive that cannot be unpacked: nothing is kept then.
+pub async fn accept_all(
+    app: &App,
+    path: &Path,
+    arriving: Arriving,
+) -> Result<Vec<Outcome>, IntakeError> {
+    if !is_zip(path).await? {
+        let name = arriving.name.clone();
+        let hash = hash_of(path).await?;
+        return Ok(vec![Outcome { name, arrival: accept_file(app, path, &hash, arriving).await }]);
+    }
+    let folder = tempfile::tempdir_in(app.folder().spool())?;
+    let (archive, target) = (path.to_owned(), folder.path().to_owned());
+    let unpack = move || {
+        Unpacking::within(&target, Limits::PICTURES).zip(std::fs::File::open(archive)?)?;
+        files_below(&target).map_err(ArchiveError::Disk)
+    };
+    let files = tokio::task::spawn_blocking(unpack).await.map_err(|_| WorkFailed)??;
+    if files.is_empty() {
+        return Err(IntakeError::EmptyArchive);
+    }
+    let mut outcomes = Vec::with_capacity(files.len());
+    for below in files {
+        let path = folder.path().join(&below);
+        let inside = Path::new(&below);
+        let parent = inside.parent().map(Path::to_string_lossy).unwrap_or_default();
+        let name = inside.file_name().map(|name| name.to_string_lossy().into_owned());
+        let one = Arriving {
+            name: name.unwrap_or_default(),
+            folder: format!("{}/{parent}", arriving.folder),
+            ..arriving.clone()
+        };
+        let arrival = match hash_of(&path).await {
+            Ok(hash) => accept_file(app, &path, &hash, one).await,
+            Err(error) => Err(error.into()),
+        };
+        outcomes.push(Outcome { name: below, arrival });
+        // The space is free for the next ones.
+        let _ = tokio::fs::remove_file(&path).await;
+    }
+    Ok(outcomes)
+}
+
+async fn is_zip(path: &Path) -> io::Result<bool> {
+    use tokio::io::AsyncReadExt;
+    let mut start = [0; 4];
+    let read = tokio::fs::File::open(path).await?.read(&mut start).await?;
+    Ok(start[..read] == *b"PK\x03\x04" || start[..read] == *b"PK\x05\x06")
+}
+
+/// The hash of the file at `path`, read off the runtime.
+pub async fn hash_of(path: &Path) -> io::Result<BlobHash> {
+    let path = path.to_owned();
+    let hash = move || {
+        let mut file = std::fs::File::open(path)?;
+        let mut hasher = BlobHasher::default();
+        let mut buffer = vec![0; 1 << 20];
+        loop {
+            match io::Read::read(&mut file, &mut buffer)? {
+                0 => return Ok(hasher.finish()),
+                read => hasher.update(&buffer[..read]),
+            }
+        }
+    };
+    tokio::task::spawn_blocking(hash).await.map_err(io::Error::other)?
+}
+
+/// All files below `folder` that do not hide, by their paths below it.
+pub fn files_below(folder: &Path) -> io::Result<Vec<String>> {
+    let mut files = Vec::new();
+    let mut waiting = vec![folder.to_owned()];
+    while let Some(next) = waiting.pop() {
+        for entry in std::fs::read_dir(next)? {
+            let entry = entry?;
+            let name = entry.file_name();
+            let hides = name.to_string_lossy().starts_with(['.', '~']) || name == "__MACOSX";
+            let kind = entry.file_type()?;
+            if hides || kind.is_symlink() {
+                continue;
+            }
+            if kind.is_dir() {
+                waiting.push(entry.path());
+            } else if let Ok(below) = entry.path().strip_prefix(folder) {
+                files.push(below.to_string_lossy().into_owned());
+            }
+        }
+    }
+    files.sort();
+    Ok(files)
 }
 
 fn map(path: &Path) -> io::Result<Mmap> {
@@ -113,15 +284,18 @@ impl AsRef<[u8]> for Shared {
     }
 }
 
-async fn read_facts(app: &App, map: Arc<Mmap>) -> Result<Facts, IntakeError> {
+async fn read_facts(app: &App, map: Arc<Mmap>) -> Result<(Facts, Told), IntakeError> {
     let room = app.workshop.admit(Bytes::of(&map)).await;
-    let read = move || Picture::open(&map).map(|picture| picture.facts().clone());
+    let read = move || {
+        let picture = Original::open(&map)?;
+        Ok::<_, PictureError>((picture.facts().clone(), Told::read(picture.blocks())))
+    };
     Ok(app.workshop.run(room, read).await??)
 }
 
 async fn verify(app: &App, map: Arc<Mmap>, facts: &Facts) -> Result<(), IntakeError> {
     let room = app.workshop.admit(facts.memory(Bytes::of(&map))).await;
-    let verify = move || Ok::<_, PictureError>(Picture::open(&map)?.verify()?);
+    let verify = move || Ok::<_, PictureError>(Original::open(&map)?.verify()?);
     Ok(app.workshop.run(room, verify).await??)
 }
 
@@ -141,6 +315,12 @@ pub enum IntakeError {
         "the file could not be written to disk ({0}); nothing was kept, send it again when there is room"
     )]
     Disk(#[from] io::Error),
+    /// It is an archive that cannot be unpacked.
+    #[error(transparent)]
+    Archive(#[from] ArchiveError),
+    /// It is an archive without files.
+    #[error("there is no file in the archive; pack the pictures again")]
+    EmptyArchive,
     /// It is no picture that can be kept.
     #[error(transparent)]
     Picture(#[from] PictureError),
@@ -153,4 +333,11 @@ pub enum IntakeError {
     /// The blob store failed.
     #[error(transparent)]
     Blob(#[from] brisk_margin_store::BlobError),
+}
+
+impl IntakeError {
+    /// Whether the same file may be taken later: the machine is at fault and not the file.
+    pub const fn is_passing(&self) -> bool {
+        matches!(self, Self::Disk(_) | Self::Store(_) | Self::Blob(_))
+    }
 }

@@ -2,6 +2,9 @@
 //!
 //! - [`api`]: what a browser or a script can ask, over HTTP.
 //! - [`intake`]: the way of a file into the library.
+//! - [`uploads`] and [`watching`]: uploads that can be resumed, and the site's own folder.
+//! - [`looking`], [`judging`] and [`treating`]: what happens to a picture after it arrived.
+//! - [`forgetting`]: what happens to one that was removed.
 //! - [`measuring`]: pages measured in the background, and kept.
 //! - [`variants`]: the way from a picture to the file for its slot.
 //! - [`workshop`]: where pictures are decoded and encoded, within bounds.
@@ -12,9 +15,16 @@ pub mod api;
 pub mod app;
 pub mod command;
 pub mod folder;
+pub mod forgetting;
 pub mod guard;
 pub mod intake;
+pub mod judging;
+pub mod looking;
 pub mod measuring;
+pub mod slots;
+pub mod treating;
+pub mod uploads;
 pub mod variants;
+pub mod watching;
 pub mod web;
 pub mod workshop;

@@ -351,7 +351,7 @@ async fn keep_file(
 ) -> Result<Served, brisk_margin_store::StoreError> {
     let body = files.get(&file.url).and_then(|fetched| fetched.body.clone());
     let hash = match body {
-        Some(body) if matches!(file.format.as_deref(), Some("jpeg" | "png")) => {
+        Some(body) if matches!(file.format.as_deref(), Some("jpeg" | "png" | "webp" | "avif" | "gif" | "svg")) => {
             Some(app.store.blobs().put(body).await?.as_str().to_owned())
         }
         _ => None,

@@ -4,6 +4,7 @@ use std::fs;
 use std::path::Path;
 use std::process::{Command, Output};
 
+use brisk_margin_core::colour::Inks;
 use brisk_margin_core::codec::jpeg;
 use brisk_margin_testing::pictures::{gradient_jpeg, gradient_png};
 use serde_json::Value;
@@ -61,7 +62,7 @@ fn every_density_and_format_is_made_and_told() {
     }
     assert_eq!(lines[0]["file"], "made/dome-400x150.jpg");
     let pixels = fs::read(folder.path().join("made/dome-400x150@2x.jpg")).unwrap();
-    let pixels = jpeg::decode(&pixels, jpeg::DctScale::FULL).unwrap();
+    let pixels = jpeg::decode(&pixels, jpeg::DctScale::FULL, &Inks::default()).unwrap();
     assert_eq!((pixels.size().width, pixels.size().height), (800, 300));
 }
 

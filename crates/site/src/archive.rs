@@ -1,5 +1,5 @@
-//! Sites that come as files: unpacked from a zip or written one by one, into a folder and never
-//! out of it.
+//! Sites and pictures that come as files: unpacked from a zip or written one by one, into a folder
+//! and never out of it.
 
 use std::fs::{self, File};
 use std::io::{self, Read};
@@ -13,9 +13,26 @@ pub const MOST_FILES: usize = 5_000;
 /// Most bytes of a site, unpacked.
 pub const MOST_BYTES: Bytes = Bytes::mb(500);
 
-/// A folder that a site is written into, within limits.
+/// How much is unpacked at most.
+#[derive(Debug, Clone, Copy)]
+pub struct Limits {
+    /// So many files.
+    pub files: usize,
+    /// So many bytes in all.
+    pub bytes: Bytes,
+}
+
+impl Limits {
+    /// Those of a site.
+    pub const SITE: Self = Self { files: MOST_FILES, bytes: MOST_BYTES };
+    /// Those of an archive of pictures: 2,000 files and 8 GB.
+    pub const PICTURES: Self = Self { files: 2_000, bytes: Bytes::mb(8_000) };
+}
+
+/// A folder that files are written into, within limits.
 pub struct Unpacking {
     folder: PathBuf,
+    limits: Limits,
     files: usize,
     bytes: u64,
 }
@@ -23,7 +40,12 @@ pub struct Unpacking {
 impl Unpacking {
     /// Starts in `folder`, which is there and empty.
     pub fn into(folder: &Path) -> Self {
-        Self { folder: folder.to_owned(), files: 0, bytes: 0 }
+        Self::within(folder, Limits::SITE)
+    }
+
+    /// The same, within other limits than a site's.
+    pub fn within(folder: &Path, limits: Limits) -> Self {
+        Self { folder: folder.to_owned(), limits, files: 0, bytes: 0 }
     }
 
     /// Unpacks the zip archive in `file`.
@@ -43,8 +65,8 @@ impl Unpacking {
     /// Writes one file at `path`, relative to the site's own folder.
     pub fn file(&mut self, path: &str, content: &mut impl Read) -> Result<(), ArchiveError> {
         self.files += 1;
-        if self.files > MOST_FILES {
-            return Err(ArchiveError::TooMany);
+        if self.files > self.limits.files {
+            return Err(ArchiveError::TooMany(self.limits.files));
         }
         let target = self.folder.join(inside(path)?);
         if let Some(parent) = target.parent() {
@@ -52,10 +74,10 @@ impl Unpacking {
         }
         // One byte beyond the limit tells that there is more; what an archive says of its own
         // sizes is not believed.
-        let room = MOST_BYTES.get() - self.bytes + 1;
+        let room = self.limits.bytes.get() - self.bytes + 1;
         self.bytes += io::copy(&mut content.take(room), &mut File::create(target)?)?;
-        if self.bytes > MOST_BYTES.get() {
-            return Err(ArchiveError::TooLarge);
+        if self.bytes > self.limits.bytes.get() {
+            return Err(ArchiveError::TooLarge(self.limits.bytes));
         }
         Ok(())
     }
@@ -108,20 +130,20 @@ pub enum ArchiveError {
     Unreadable(#[from] zip::result::ZipError),
     /// A path that leads out of the folder.
     #[error(
-        "the path “{0}” leads out of the site's folder; nothing was taken, pack it with plain paths"
+        "the path “{0}” leads out of the archive's folder; nothing was taken, pack it with plain paths"
     )]
     Climbing(String),
-    /// More than [`MOST_FILES`].
-    #[error("the site has more than {MOST_FILES} files; leave out what its pages do not show")]
-    TooMany,
-    /// More than [`MOST_BYTES`].
-    #[error("the site unpacks to more than {MOST_BYTES}; leave out what its pages do not show")]
-    TooLarge,
+    /// More files than [`Limits::files`].
+    #[error("the archive has more than {0} files; leave out what is not needed, or bring it in parts")]
+    TooMany(usize),
+    /// More bytes than [`Limits::bytes`].
+    #[error("the archive unpacks to more than {0}; leave out what is not needed, or bring it in parts")]
+    TooLarge(Bytes),
     /// It holds no page.
     #[error("there is no .html file in it; pack the site's pages with their styles and pictures")]
     NoPages,
     /// The disk.
-    #[error("the site could not be written to disk: {0}")]
+    #[error("the files could not be written to disk: {0}")]
     Disk(#[from] io::Error),
 }
 
@@ -171,10 +193,10 @@ mod tests {
         let folder = tempfile::tempdir().unwrap();
         let mut unpacking = Unpacking::into(folder.path());
         let mut endless = io::repeat(0).take(2 * MOST_BYTES.get());
-        assert!(matches!(unpacking.file("a.css", &mut endless), Err(ArchiveError::TooLarge)));
+        assert!(matches!(unpacking.file("a.css", &mut endless), Err(ArchiveError::TooLarge(_))));
         let mut unpacking = Unpacking { files: MOST_FILES, ..Unpacking::into(folder.path()) };
         let more = unpacking.file("b.css", &mut b"".as_slice());
-        assert!(matches!(more, Err(ArchiveError::TooMany)));
+        assert!(matches!(more, Err(ArchiveError::TooMany(_))));
         assert!(matches!(
             Unpacking::into(folder.path()).zip(tempfile::tempfile().unwrap()),
             Err(ArchiveError::Unreadable(_))

@@ -91,6 +91,14 @@ impl Blobs {
         Ok(self.store.get(&hash.key()).await?.bytes().await?)
     }
 
+    /// Deletes the bytes under `hash`; fine where there are none.
+    pub(crate) async fn delete(&self, hash: &BlobHash) -> Result<(), BlobError> {
+        match self.store.delete(&hash.key()).await {
+            Ok(()) | Err(object_store::Error::NotFound { .. }) => Ok(()),
+            Err(error) => Err(error.into()),
+        }
+    }
+
     /// What was made of `source` as `kind` and kept, where it is still there.
     pub async fn derived(&self, source: &BlobHash, kind: &str) -> Result<Option<Bytes>, BlobError> {
         match self.store.get(&derived_key(source, kind)).await {
@@ -149,6 +157,23 @@ pub enum BlobError {
     /// A read or write failed.
     #[error("the blob store failed: {0}")]
     Store(#[from] object_store::Error),
+}
+
+impl BlobError {
+    /// Whether the disk is full: it works again when there is room.
+    pub fn is_out_of_room(&self) -> bool {
+        let mut cause: Option<&dyn std::error::Error> = Some(self);
+        while let Some(error) = cause {
+            if let Some(io) = error.downcast_ref::<std::io::Error>() {
+                return matches!(
+                    io.kind(),
+                    std::io::ErrorKind::StorageFull | std::io::ErrorKind::QuotaExceeded
+                );
+            }
+            cause = error.source();
+        }
+        false
+    }
 }
 
 #[cfg(test)]

@@ -4,12 +4,16 @@
 //! is stored under a hash never changes.
 
 pub mod blobs;
+pub mod collections;
 mod entities;
+pub mod folder_files;
 pub mod layouts;
 mod migrations;
 pub mod pictures;
+pub mod saved_filters;
 pub mod site;
 pub mod tally;
+pub mod uploads;
 pub mod variants;
 
 use std::path::Path;
@@ -36,7 +40,7 @@ impl Store {
     /// [`StoreError::Newer`] where the tables were made by a later version of the program.
     pub async fn open(url: &str, folder: &Path) -> Result<Self, StoreError> {
         let mut options = ConnectOptions::new(url);
-        options.max_connections(8).acquire_timeout(Duration::from_secs(10)).sqlx_logging(false);
+        options.max_connections(16).acquire_timeout(Duration::from_secs(10)).sqlx_logging(false);
         let db = Database::connect(options).await?;
         migrations::Migrator::up(&db, None).await.map_err(|error| match error {
             DbErr::Custom(text) if text.contains("missing") => StoreError::Newer,

@@ -1,8 +1,9 @@
 //! The tally: what is selected or in view weighs, before and after.
 
-use sea_orm::{FromQueryResult, Statement};
+use sea_orm::FromQueryResult;
 use uuid::Uuid;
 
+use crate::pictures::{Conditions, Filter};
 use crate::{Store, StoreError};
 
 /// The weights of some pictures. A picture counts in `before`, `after` and `budget` once it has
@@ -13,6 +14,16 @@ pub struct Weights {
     pub pictures: i64,
     /// The bytes of all their originals.
     pub originals: i64,
+    /// How many of them have an estimate of what they could weigh.
+    pub estimated: i64,
+    /// What pages that show those transfer today.
+    pub today: i64,
+    /// The sum of the lower bounds.
+    pub low: i64,
+    /// The sum of the likeliest weights.
+    pub about: i64,
+    /// The sum of the upper bounds.
+    pub high: i64,
     /// How many of them have a variant.
     pub made: i64,
     /// The originals' bytes of those.
@@ -24,26 +35,43 @@ pub struct Weights {
 }
 
 impl Store {
-    /// The weights of the pictures `ids`, or of the whole library.
-    pub async fn weights(&self, ids: Option<&[Uuid]>) -> Result<Weights, StoreError> {
-        let statement = Statement::from_sql_and_values(
-            self.db.get_database_backend(),
-            r#"
-            SELECT count(*) AS pictures,
-                   coalesce(sum(p.bytes), 0)::bigint AS originals,
-                   count(v.bytes) AS made,
-                   coalesce(sum(p.bytes) FILTER (WHERE v.bytes IS NOT NULL), 0)::bigint AS before,
-                   coalesce(sum(v.bytes), 0)::bigint AS after,
-                   coalesce(sum(v.budget), 0)::bigint AS budget
-            FROM pictures p
-            LEFT JOIN LATERAL (
-                SELECT bytes, budget FROM variants WHERE picture_id = p.id ORDER BY id DESC LIMIT 1
-            ) v ON true
-            WHERE $1::uuid[] IS NULL OR p.id = ANY ($1::uuid[])
-            "#,
-            [ids.map(<[Uuid]>::to_vec).into()],
+    /// The weights of the pictures `ids`, or of all that meet `filter`.
+    pub async fn weights(
+        &self,
+        ids: Option<&[Uuid]>,
+        filter: &Filter,
+    ) -> Result<Weights, StoreError> {
+        let mut conditions = Conditions::of(filter);
+        if let Some(ids) = ids {
+            conditions.add("id = ANY ({})", ids.to_vec());
+        }
+        let Conditions { text, values } = conditions;
+        let sql = format!(
+            "WITH chosen AS MATERIALIZED (
+                 SELECT id, bytes, today, possible_low, possible, possible_high FROM pictures
+                 WHERE {text}
+             ), newest AS (
+                 SELECT DISTINCT ON (picture_id) picture_id, v.bytes, v.budget, c.bytes AS original
+                 FROM variants v JOIN chosen c ON c.id = v.picture_id
+                 ORDER BY picture_id, v.id DESC
+             ), made AS (
+                 SELECT count(*) AS made, coalesce(sum(original), 0)::bigint AS before,
+                        coalesce(sum(bytes), 0)::bigint AS after,
+                        coalesce(sum(budget), 0)::bigint AS budget
+                 FROM newest
+             )
+             SELECT count(*) AS pictures,
+                    coalesce(sum(bytes), 0)::bigint AS originals,
+                    count(possible) AS estimated,
+                    coalesce(sum(today) FILTER (WHERE possible IS NOT NULL), 0)::bigint AS today,
+                    coalesce(sum(possible_low), 0)::bigint AS low,
+                    coalesce(sum(possible), 0)::bigint AS about,
+                    coalesce(sum(possible_high), 0)::bigint AS high,
+                    (SELECT made FROM made) AS made, (SELECT before FROM made) AS before,
+                    (SELECT after FROM made) AS after, (SELECT budget FROM made) AS budget
+             FROM chosen"
         );
-        let found = Weights::find_by_statement(statement).one(&self.db).await?;
+        let found = Weights::find_by_statement(self.statement(&sql, values)).one(&self.db).await?;
         found.ok_or_else(|| StoreError::Corrupt("no sum".to_owned()))
     }
 }

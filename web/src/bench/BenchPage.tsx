@@ -35,7 +35,7 @@ export function BenchPage() {
           {picture.error && !gone && <ProblemNote error={picture.error} again={() => void picture.refetch()} />}
         </main>
       </div>
-      <Tally ids={picture.data ? [picture.data.id] : undefined} where={picture.data ? "on the bench" : "in the library"} />
+      <Tally of={picture.data ? { ids: [picture.data.id] } : { filter: {} }} where={picture.data ? "on the bench" : "in the library"} />
     </>
   );
 }

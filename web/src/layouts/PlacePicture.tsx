@@ -1,10 +1,12 @@
 import { Button, Checkbox, Select } from "antd";
 import { useState } from "react";
 import type { MeasuredPage, Occurrence, Slot } from "../api/client";
-import { usePictures } from "../library/usePictures";
+import { usePictures } from "../library/useLibrary";
 import { pixels } from "../ui/figures";
 import { ProblemNote } from "../ui/ProblemNote";
 import { useOccurrences, usePlace } from "./useLayouts";
+
+const BY_NAME = { sort: "name", descending: false } as const;
 
 interface Props {
   slot: Slot;
@@ -17,7 +19,7 @@ export function PlacePicture({ slot, occurrence, pages }: Props) {
   const [search, setSearch] = useState("");
   const [picture, setPicture] = useState<string>();
   const [choosing, setChoosing] = useState(false);
-  const list = usePictures(search, "name");
+  const list = usePictures(search ? { search } : {}, BY_NAME);
   const place = usePlace();
   const options = (list.data?.pages.flatMap((page) => page.pictures) ?? []).map(({ id, name, width, height }) => ({
     value: id, label: `${name} · ${pixels(width, height)}`,

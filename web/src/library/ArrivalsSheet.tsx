@@ -1,50 +1,108 @@
-import { Button } from "antd";
+import { Button, Select } from "antd";
+import { useState } from "react";
 import { Link } from "react-router";
+import type { FileOutcome, Treatment } from "../api/client";
+import { useSite } from "../api/useSite";
+import { useSizeSets } from "../layouts/useSizeSets";
 import { SideSheet } from "../ui/SideSheet";
 import { bytes, count, formatName, pixels } from "../ui/figures";
 import { arrivals, isUnderWay, type Arrival, type Stage } from "./arrivals";
 import { ChooseFiles } from "./ChooseFiles";
+import { SiteFolder } from "./SiteFolder";
 import { useArrivals } from "./useArrivals";
+
+const MOST_SHOWN = 200;
 
 /** The side sheet of files on their way in, and how they fared. */
 export function ArrivalsSheet({ open, onClose }: { open: boolean; onClose: () => void }) {
   const list = useArrivals();
   const underWay = list.filter(({ stage }) => isUnderWay(stage)).length;
+  const again = list.filter(({ stage }) => stage.name === "refused" && !stage.final).length;
   return (
     <SideSheet title="Arrivals" open={open} onClose={onClose}>
       <div className="arrivals">
         <div className="arrivals-head">
           <ChooseFiles />
+          <ChooseFiles folder />
           {underWay > 0 ? (
             <Button onClick={() => { arrivals.cancelAll(); }}>Cancel {count(underWay, "file")}</Button>
           ) : (
             list.length > 0 && <Button onClick={() => { arrivals.clear(); }}>Clear the list</Button>
           )}
-          <span className="soft">{underWay > 0 && timeLeft(arrivals.secondsLeft())}</span>
         </div>
+        <Rule />
         {list.length === 0 && (
-          <p className="soft">Drop JPEG or PNG files anywhere in this window, or choose them. Each may have up to 200 MB.</p>
+          <p className="soft">
+            Drop files, folders or a zip anywhere in this window. JPEG, PNG, WebP, AVIF, GIF, TIFF, BMP, SVG and ICO
+            are taken, each up to 200 MB. What breaks off goes on where it stood.
+          </p>
         )}
+        {list.length > 1 && <Totals list={list} />}
+        {again > 1 && <Button onClick={() => { arrivals.retryAll(); }}>Try {count(again, "file")} again</Button>}
         <ul>
-          {list.map((arrival) => (
+          {list.slice(0, MOST_SHOWN).map((arrival) => (
             <ArrivalRow key={arrival.key} arrival={arrival} onOpen={onClose} />
           ))}
         </ul>
+        {list.length > MOST_SHOWN && <p className="soft">and {count(list.length - MOST_SHOWN, "file")} more</p>}
+        <SiteFolder />
       </div>
     </SideSheet>
   );
 }
 
-function timeLeft(seconds: number | undefined) {
-  if (seconds === undefined) return "";
-  return seconds < 60 ? `about ${Math.ceil(seconds)} s left` : `about ${Math.ceil(seconds / 60)} min left`;
+const RULES = { list: "only list them", slots: "make the files of their slots" } as const;
+
+/** What is done with the files that come next. */
+function Rule() {
+  const site = useSite();
+  const sets = useSizeSets();
+  const [chosen, setChosen] = useState("site");
+  const own = site.data?.treatment;
+  const ownWords = !own ? "" : own.do === "size-set" ? `make the sizes “${own.name}”` : RULES[own.do];
+  const options = [
+    { value: "site", label: `As the site has it: ${ownWords}` },
+    { value: "list", label: "Only list them" },
+    { value: "slots", label: "Make the files of their slots" },
+    ...(sets.data ?? []).map(({ name }) => ({ value: `set:${name}`, label: `Make the sizes “${name}”` })),
+  ];
+  const choose = (value: string) => {
+    setChosen(value);
+    const treatment: Treatment | undefined =
+      value === "site" ? undefined
+      : value === "list" || value === "slots" ? { do: value }
+      : { do: "size-set", name: value.slice(4) };
+    arrivals.treatment = treatment;
+  };
+  return <Select aria-label="What is done with arrivals" value={chosen} onChange={choose} options={options} />;
 }
 
-function ArrivalRow({ arrival, onOpen }: { arrival: Arrival; onOpen: () => void }) {
-  const { key, file, stage } = arrival;
+function Totals({ list }: { list: readonly Arrival[] }) {
+  const outcomes = list.flatMap(({ stage }) => (stage.name === "done" ? stage.files : []));
+  const kinds = (kind: FileOutcome["outcome"]) => outcomes.filter(({ outcome }) => outcome === kind).length;
+  const waiting = list.filter(({ stage }) => isUnderWay(stage)).length;
+  const refused = kinds("refused") + list.filter(({ stage }) => stage.name === "refused").length;
+  const seconds = arrivals.secondsLeft();
   return (
-    <li data-stage={stage.name}>
-      <div className="arrival-name"><bdi>{file.name}</bdi></div>
+    <p className="arrivals-totals" role="status">
+      <b>{kinds("taken") + kinds("back")} taken</b>
+      {kinds("there") > 0 && ` · ${kinds("there")} there already`}
+      {refused > 0 && ` · ${refused} not taken`}
+      {waiting > 0 && ` · ${waiting} to go`}
+      {waiting > 0 && seconds !== undefined && <span className="soft"> · {timeLeft(seconds)}</span>}
+    </p>
+  );
+}
+
+const timeLeft = (seconds: number) =>
+  seconds < 60 ? `about ${Math.ceil(seconds)} s left` : `about ${Math.ceil(seconds / 60)} min left`;
+
+function ArrivalRow({ arrival, onOpen }: { arrival: Arrival; onOpen: () => void }) {
+  const { key, file, folder, stage } = arrival;
+  const [only] = stage.name === "done" && stage.files.length === 1 ? stage.files : [];
+  return (
+    <li data-stage={only?.outcome ?? stage.name}>
+      <div className="arrival-name">{folder && <span className="soft">{folder}/</span>}<bdi>{file.name}</bdi></div>
       <div className="arrival-state">
         <StageWords stage={stage} size={file.size} />
         {isUnderWay(stage) && (
@@ -53,9 +111,7 @@ function ArrivalRow({ arrival, onOpen }: { arrival: Arrival; onOpen: () => void 
         {(stage.name === "cancelled" || (stage.name === "refused" && !stage.final)) && (
           <button type="button" className="quiet-button" onClick={() => { arrivals.retry(key); }}>Try again</button>
         )}
-        {(stage.name === "taken" || stage.name === "there already") && (
-          <Link to={`/bench/${stage.picture.id}`} onClick={onOpen}>Open on the bench</Link>
-        )}
+        {only?.picture && <Link to={`/bench/${only.picture.id}`} onClick={onOpen}>Open on the bench</Link>}
       </div>
       {stage.name === "sending" && <progress value={stage.sent} max={Math.max(1, file.size)} aria-label={`Sending ${file.name}`} />}
     </li>
@@ -74,15 +130,40 @@ function StageWords({ stage, size }: { stage: Stage; size: number }) {
       return <span className="soft">Cancelled; nothing was kept.</span>;
     case "refused":
       return <span><b>Not taken:</b> {stage.reason}</span>;
-    case "taken":
-    case "there already": {
-      const { format, width, height } = stage.picture;
-      return (
-        <span>
-          {stage.name === "taken" ? "Taken" : "There already; no second copy"} ·{" "}
-          <span className="figure">{formatName[format]} {pixels(width, height)} {bytes(size)}</span>
-        </span>
-      );
+    case "done": {
+      const [only, ...others] = stage.files;
+      return only && others.length === 0 ? <OutcomeWords file={only} /> : <Archive files={stage.files} />;
     }
   }
+}
+
+const OUTCOMES = { taken: "Taken", there: "There already; no second copy", back: "It had been removed, and is back" } as const;
+
+function OutcomeWords({ file: { outcome, picture, reason } }: { file: FileOutcome }) {
+  if (outcome === "refused" || !picture) return <span><b>Not taken:</b> {reason}</span>;
+  return (
+    <span>
+      {OUTCOMES[outcome]} ·{" "}
+      <span className="figure">{formatName[picture.format]} {pixels(picture.width, picture.height)} {bytes(picture.bytes)}</span>
+    </span>
+  );
+}
+
+function Archive({ files }: { files: FileOutcome[] }) {
+  const refused = files.filter(({ outcome }) => outcome === "refused");
+  const there = files.filter(({ outcome }) => outcome === "there").length;
+  return (
+    <span>
+      {count(files.length - refused.length - there, "picture")} taken out of it
+      {there > 0 && `, ${there} there already`}
+      {refused.length > 0 && (
+        <details>
+          <summary>{count(refused.length, "file")} not taken</summary>
+          <ul className="name-list">
+            {refused.slice(0, 100).map(({ name, reason }) => <li key={name}><b><bdi>{name}</bdi></b> {reason}</li>)}
+          </ul>
+        </details>
+      )}
+    </span>
+  );
 }

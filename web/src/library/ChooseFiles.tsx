@@ -1,9 +1,12 @@
 import { Button } from "antd";
 import { useRef } from "react";
+import { chosenFiles } from "./dropped";
 import { useBringIn } from "./useArrivals";
 
-/** Opens the system's own file chooser. */
-export function ChooseFiles({ onChosen, primary = false }: { onChosen?: () => void; primary?: boolean }) {
+const KINDS = ".jpg,.jpeg,.png,.webp,.avif,.gif,.tif,.tiff,.bmp,.svg,.ico,.zip,image/*";
+
+/** Opens the system's own file chooser, for files or for a folder. */
+export function ChooseFiles({ primary = false, folder = false }: { primary?: boolean; folder?: boolean }) {
   const bringIn = useBringIn();
   const input = useRef<HTMLInputElement>(null);
   return (
@@ -12,19 +15,18 @@ export function ChooseFiles({ onChosen, primary = false }: { onChosen?: () => vo
         ref={input}
         type="file"
         multiple
-        accept=".jpg,.jpeg,.png,image/jpeg,image/png"
+        {...(folder ? { webkitdirectory: "" } : { accept: KINDS })}
         hidden
-        aria-label="Picture files"
-        data-testid="files"
+        aria-label={folder ? "A folder of pictures" : "Picture files"}
+        data-testid={folder ? "folder" : "files"}
         onChange={({ target }) => {
-          if (target.files) bringIn(target.files);
+          if (target.files) bringIn(chosenFiles(target.files));
           // The same file can be chosen again.
           target.value = "";
-          onChosen?.();
         }}
       />
       <Button type={primary ? "primary" : "default"} onClick={() => input.current?.click()}>
-        Choose files…
+        {folder ? "A folder…" : "Choose files…"}
       </Button>
     </>
   );

@@ -1,4 +1,5 @@
 import { useEffect, useState, type DragEvent, type ReactNode } from "react";
+import { droppedFiles } from "./dropped";
 import { useBringIn } from "./useArrivals";
 import "./library.css";
 
@@ -32,9 +33,12 @@ export function DropZone({ onDrop, children }: { onDrop: () => void; children: R
       onDrop={(event) => {
         event.preventDefault();
         setOver(false);
-        if (event.dataTransfer.files.length === 0) return;
-        bringIn(event.dataTransfer.files);
-        onDrop();
+        if (event.dataTransfer.items.length === 0) return;
+        void droppedFiles(event.dataTransfer).then((files) => {
+          if (files.length === 0) return;
+          bringIn(files);
+          onDrop();
+        });
       }}
     >
       {children}

@@ -1,28 +1,56 @@
-import { Button, Segmented } from "antd";
-import { useState } from "react";
-import { useNavigate } from "react-router";
+import { Button, Segmented, Slider } from "antd";
+import { useMemo, useState } from "react";
+import { Link, useNavigate } from "react-router";
+import type { FilterBody, Which } from "../api/client";
+import { count } from "../ui/figures";
+import { NoticeStrip } from "../ui/NoticeStrip";
 import { ProblemNote } from "../ui/ProblemNote";
-import { Tally } from "../ui/Tally";
+import { Tally, useTally } from "../ui/Tally";
 import { ChooseFiles } from "./ChooseFiles";
+import { CollectSheet } from "./CollectSheet";
+import { ContactSheet } from "./ContactSheet";
+import { DescribeGrid } from "./DescribeGrid";
+import { DescribeSheet } from "./DescribeSheet";
+import { FilterBar } from "./FilterBar";
 import { PictureGrid } from "./PictureGrid";
-import { usePictures, type Sort } from "./usePictures";
+import { RemoveSheet } from "./RemoveSheet";
+import { ShelfSelect } from "./ShelfSelect";
+import { TableSheet } from "./TableSheet";
+import { useBringBack, usePictures, useShelves, type Order } from "./useLibrary";
 import { useSelection } from "./useSelection";
 
-const SORTS: { label: string; value: Sort }[] = [
-  { label: "Newest", value: "newest" },
-  { label: "Name", value: "name" },
-  { label: "Heaviest", value: "heaviest" },
+type View = "rows" | "pictures" | "write";
+const VIEWS: { label: string; value: View }[] = [
+  { label: "Rows", value: "rows" },
+  { label: "Contact sheet", value: "pictures" },
+  { label: "Write", value: "write" },
 ];
 
-/** The library: every original, what it weighs, and what was made of it. */
+type Sheet = "describe" | "collect" | "remove" | "table";
+
+/** The library: every original, how it stands, and what is worth doing with it. */
 export function LibraryPage({ search }: { search: string }) {
   const navigate = useNavigate();
-  const [sort, setSort] = useState<Sort>("newest");
-  const list = usePictures(search, sort);
-  const pictures = list.data?.pages.flatMap((page) => page.pictures) ?? [];
-  const selection = useSelection(pictures.map(({ id }) => id));
-  const open = (id: string) => void navigate(`/bench/${id}`);
-  const chosen = [...selection.ids];
+  const [own, setFilter] = useState<FilterBody>({});
+  const filter = useMemo(() => ({ ...own, ...(search && { search }) }), [own, search]);
+  const [order, setOrder] = useState<Order>({ sort: "arrival", descending: true });
+  const [view, setView] = useState<View>("rows");
+  const [side, setSide] = useState(160);
+  const [sheet, setSheet] = useState<Sheet>();
+  const sorted: Order = own.collection && order.sort === "arrival" ? { sort: "collection", descending: false } : order;
+  const list = usePictures(filter, sorted);
+  const pictures = useMemo(() => list.data?.pages.flatMap((page) => page.pictures) ?? [], [list.data]);
+  const selection = useSelection(useMemo(() => pictures.map(({ id }) => id), [pictures]), filter);
+  const inView = useTally({ filter });
+  const total = inView.data?.pictures ?? pictures.length;
+  const chosen = selection.everything ? total : selection.ids.size;
+  const open = (id: string) => void navigate(`/library/${id}`);
+  const onEnd = () => { if (list.hasNextPage && !list.isFetching) void list.fetchNextPage(); };
+  const narrow = (next: FilterBody) => {
+    selection.clear();
+    setFilter(next);
+  };
+  const close = () => { setSheet(undefined); };
 
   return (
     <>
@@ -30,51 +58,129 @@ export function LibraryPage({ search }: { search: string }) {
         <main>
           <div className="bar">
             <h1>Library</h1>
-            <Segmented aria-label="Order" options={SORTS} value={sort} onChange={setSort} />
-            {search && <span className="soft">names with “<bdi>{search}</bdi>”</span>}
+            <ShelfSelect filter={own} onFilter={narrow} />
+            <Segmented aria-label="View" options={VIEWS} value={view} onChange={setView} />
+            {view === "pictures" && (
+              <Slider aria-label="Size of the pictures" min={96} max={320} step={16} value={side} onChange={setSide} style={{ width: 110 }} tooltip={{ open: false }} />
+            )}
+            {search && <span className="soft">with “<bdi>{search}</bdi>”</span>}
             <span className="gap" />
+            <Link to="/library/alike">Look-alikes</Link>
+            <Button onClick={() => { setSheet("table"); }}>Table…</Button>
             <ChooseFiles />
           </div>
+          <FilterBar filter={filter} own={own} onFilter={narrow} />
           {list.error && <ProblemNote error={list.error} again={() => void list.refetch()} />}
           {list.isPending && <p className="empty soft">Reading the library…</p>}
-          {list.isSuccess && pictures.length === 0 && <EmptyLibrary search={search} />}
-          {pictures.length > 0 && (
+          {list.isSuccess && pictures.length === 0 && <EmptyLibrary filter={filter} onAll={() => { narrow({}); }} />}
+          {pictures.length > 0 && view === "rows" && (
             <PictureGrid
               pictures={pictures}
+              total={total}
               selection={selection}
+              order={sorted}
+              onOrder={setOrder}
               onOpen={open}
-              onEnd={() => { if (list.hasNextPage && !list.isFetching) void list.fetchNextPage(); }}
+              onEnd={onEnd}
             />
           )}
+          {pictures.length > 0 && view === "pictures" && (
+            <ContactSheet pictures={pictures} selection={selection} side={side} onOpen={open} onEnd={onEnd} />
+          )}
+          {pictures.length > 0 && view === "write" && (
+            <DescribeGrid
+              key={JSON.stringify([filter, sorted])}
+              pictures={pictures}
+              onEnd={onEnd}
+              onLeave={() => { setView("rows"); }}
+            />
+          )}
+          <NoticeStrip />
         </main>
       </div>
-      <Tally ids={chosen.length > 0 ? chosen : undefined} where={chosen.length > 0 ? "selected" : "in the library"}>
-        {chosen.length > 0 && <Button onClick={selection.clear}>Leave the selection</Button>}
-        <OpenButton chosen={chosen} onOpen={open} />
+      <Tally
+        of={selection.everything ? { filter } : chosen > 0 ? { ids: [...selection.ids] } : { filter }}
+        where={chosen > 0 ? "selected" : "in view"}
+      >
+        {chosen > 0 && <Button onClick={selection.clear}>Leave them</Button>}
+        {chosen > 0 && !selection.everything && total > chosen && (
+          <Button onClick={selection.all}>Select all {total.toLocaleString("en")}</Button>
+        )}
+        <Actions
+          which={selection.which}
+          chosen={chosen}
+          first={selection.everything ? undefined : [...selection.ids][0]}
+          removed={own.removed ?? false}
+          onSheet={setSheet}
+          onOpen={(id) => void navigate(`/bench/${id}`)}
+          onDone={selection.clear}
+        />
       </Tally>
+      <DescribeSheet which={sheet === "describe" ? selection.which : undefined} pictures={chosen} onClose={close} />
+      <CollectSheet which={sheet === "collect" ? selection.which : undefined} pictures={chosen} onClose={close} />
+      <RemoveSheet
+        which={sheet === "remove" ? selection.which : undefined}
+        onDone={() => { close(); selection.clear(); }}
+        onClose={close}
+      />
+      <TableSheet open={sheet === "table"} filter={filter} onClose={close} />
     </>
   );
 }
 
-/** Says by itself why it cannot be used. */
-function OpenButton({ chosen, onOpen }: { chosen: string[]; onOpen: (id: string) => void }) {
-  const [first, ...others] = chosen;
-  if (first === undefined || others.length > 0) {
-    return <Button disabled>{first === undefined ? "Select a picture to open it" : "The bench takes one picture"}</Button>;
-  }
-  return <Button type="primary" onClick={() => { onOpen(first); }}>Open on the bench</Button>;
+interface ActionsProps {
+  which: Which | undefined;
+  chosen: number;
+  first: string | undefined;
+  removed: boolean;
+  onSheet: (sheet: Sheet) => void;
+  onOpen: (id: string) => void;
+  onDone: () => void;
 }
 
-function EmptyLibrary({ search }: { search: string }) {
-  if (search) {
-    return <div className="empty"><h2>No name holds “<bdi>{search}</bdi>”</h2><span className="soft">Search for a part of the file name, or clear the search.</span></div>;
+/** What can be done with the selection; where nothing is, says how to begin. */
+function Actions({ which, chosen, first, removed, onSheet, onOpen, onDone }: ActionsProps) {
+  const back = useBringBack();
+  if (!which) return <Button disabled>Select pictures to work on them</Button>;
+  if (removed) {
+    return (
+      <Button type="primary" loading={back.isPending} onClick={() => { back.mutate(which, { onSuccess: onDone }); }}>
+        Bring back {count(chosen, "picture")}
+      </Button>
+    );
+  }
+  return (
+    <>
+      <Button onClick={() => { onSheet("describe"); }}>Describe…</Button>
+      <Button onClick={() => { onSheet("collect"); }}>Collect…</Button>
+      <Button onClick={() => { onSheet("remove"); }}>Remove…</Button>
+      {chosen === 1 && first !== undefined
+        ? <Button type="primary" onClick={() => { onOpen(first); }}>Open on the bench</Button>
+        : <Button disabled>The bench takes one picture</Button>}
+    </>
+  );
+}
+
+function EmptyLibrary({ filter, onAll }: { filter: FilterBody; onAll: () => void }) {
+  const shelves = useShelves();
+  if (filter.removed) {
+    return <div className="empty"><h2>Nothing was removed</h2><span className="soft">What is removed can be brought back from here, with its places.</span></div>;
+  }
+  if (Object.keys(filter).length > 0 && shelves.data) {
+    return (
+      <div className="empty">
+        <h2>No picture meets all of this</h2>
+        <span className="soft">Leave out a filter, or a part of the search.</span>
+        <Button onClick={onAll}>Show the whole library</Button>
+      </div>
+    );
   }
   return (
     <div className="empty">
       <h2>No pictures yet</h2>
       <span className="soft">
-        Drop JPEG or PNG files anywhere in this window. The originals are kept as they are; then
-        open one, type the size of its slot, and make its file.
+        Drop files, folders or a zip anywhere in this window. The originals are kept as they are;
+        each is looked at, and then this list says what is worth doing.
       </span>
       <ChooseFiles primary />
     </div>

@@ -2,20 +2,25 @@ import { useVirtualizer } from "@tanstack/react-virtual";
 import { useRef, useState, type KeyboardEvent, type MouseEvent } from "react";
 import type { Picture } from "../api/client";
 import { PictureHead, PictureRow } from "./PictureRow";
+import type { Order } from "./useLibrary";
 import type { Selection } from "./useSelection";
 
 const ROW = 44;
 
 interface Props {
   pictures: Picture[];
+  /** How many there are, those that were not fetched yet among them. */
+  total: number;
   selection: Selection;
+  order: Order;
+  onOrder: (order: Order) => void;
   onOpen: (id: string) => void;
   /** Called when the last rows come into view. */
   onEnd: () => void;
 }
 
 /** The dense table: only the rows in view exist, and the keyboard moves through all of them. */
-export function PictureGrid({ pictures, selection, onOpen, onEnd }: Props) {
+export function PictureGrid({ pictures, total, selection, order, onOrder, onOpen, onEnd }: Props) {
   const scroller = useRef<HTMLDivElement>(null);
   const [current, setCurrent] = useState(0);
   const rows = useVirtualizer({
@@ -24,7 +29,7 @@ export function PictureGrid({ pictures, selection, onOpen, onEnd }: Props) {
     estimateSize: () => ROW,
     overscan: 12,
     scrollPaddingStart: 28,
-    onChange: ({ range }) => { if (range && range.endIndex > pictures.length - 40) onEnd(); },
+    onChange: ({ range }) => { if (range && range.endIndex > pictures.length - 60) onEnd(); },
   });
 
   const go = (index: number) => {
@@ -42,7 +47,8 @@ export function PictureGrid({ pictures, selection, onOpen, onEnd }: Props) {
     const move = moves[event.key];
     if (move !== undefined) go(move);
     else if (event.key === " " && id) (event.shiftKey ? selection.extend : selection.toggle)(id);
-    else if (event.key === "Enter" && id) onOpen(id);
+    else if (event.key === "Enter" && id && event.target === scroller.current) onOpen(id);
+    else if (event.key === "a" && (event.ctrlKey || event.metaKey)) selection.all();
     else if (event.key === "Escape") selection.clear();
     else return;
     event.preventDefault();
@@ -60,13 +66,13 @@ export function PictureGrid({ pictures, selection, onOpen, onEnd }: Props) {
       className="grid"
       role="grid"
       aria-label="Pictures"
-      aria-rowcount={pictures.length}
+      aria-rowcount={total}
       aria-multiselectable="true"
       aria-activedescendant={pictures[current] && `picture-${pictures[current].id}`}
       tabIndex={0}
       onKeyDown={onKeyDown}
     >
-      <PictureHead />
+      <PictureHead order={order} onOrder={onOrder} />
       <div className="grid-rows" role="rowgroup" style={{ height: rows.getTotalSize() }}>
         {rows.getVirtualItems().map(({ index, start }) => {
           const picture = pictures[index];
@@ -77,7 +83,7 @@ export function PictureGrid({ pictures, selection, onOpen, onEnd }: Props) {
               index={index}
               top={start}
               current={index === current}
-              selected={selection.ids.has(picture.id)}
+              selected={selection.has(picture.id)}
               onClick={(event) => { onClick(event, index, picture.id); }}
               onToggle={() => { setCurrent(index); selection.toggle(picture.id); }}
               onOpen={() => { onOpen(picture.id); }}

@@ -1,22 +1,29 @@
 import type { MouseEvent } from "react";
 import { previewUrl, type Picture } from "../api/client";
-import { Bytes } from "../ui/Bytes";
-import { formatName, pixels } from "../ui/figures";
-import { MarginBar, MarginWords } from "../ui/MarginBar";
+import { COLUMNS } from "./columns";
+import type { Order } from "./useLibrary";
 
-export function PictureHead() {
+/** The heads of the columns, each of which sorts. */
+export function PictureHead({ order, onOrder }: { order: Order; onOrder: (order: Order) => void }) {
   return (
     <div className="grid-head" role="row">
       <span role="columnheader" aria-label="Selected" />
       <span role="columnheader" aria-label="Picture" />
-      <span role="columnheader">Name</span>
-      <span role="columnheader" className="right">Pixels</span>
-      <span role="columnheader">Format</span>
-      <span role="columnheader" className="right">Original</span>
-      <span role="columnheader" className="newest">Newest file</span>
-      <span role="columnheader">Under its budget</span>
-      <span role="columnheader">Byte margin</span>
-      <span role="columnheader" className="right saved">Saved</span>
+      {COLUMNS.map(({ key, head, sort, most = false, right, wide }) => {
+        const sorted = sort === order.sort;
+        const spoken = sorted ? (order.descending ? "descending" : "ascending") : "none";
+        return (
+          <span key={key} role="columnheader" aria-sort={spoken} className={`${right ? "right" : ""} ${wide ? "wide" : ""}`}>
+            <button
+              type="button"
+              className="head-button"
+              onClick={() => { if (sort) onOrder({ sort, descending: sorted ? !order.descending : most }); }}
+            >
+              {head}{sorted && (order.descending ? " ↓" : " ↑")}
+            </button>
+          </span>
+        );
+      })}
     </div>
   );
 }
@@ -34,7 +41,6 @@ interface Props {
 
 /** One picture. The keyboard is handled by the grid, which has the focus. */
 export function PictureRow({ picture, index, top, current, selected, onClick, onToggle, onOpen }: Props) {
-  const newest = picture.variants[0];
   return (
     // eslint-disable-next-line jsx-a11y/click-events-have-key-events -- the grid takes the keys
     <div
@@ -61,20 +67,9 @@ export function PictureRow({ picture, index, top, current, selected, onClick, on
         />
       </span>
       <span role="gridcell"><img className="thumb" src={previewUrl(picture.id, "thumbnail")} alt="" loading="lazy" /></span>
-      <span role="gridcell" className="name" title={picture.name}><bdi>{picture.name}</bdi></span>
-      <span role="gridcell" className="figure right">{pixels(picture.width, picture.height)}</span>
-      <span role="gridcell">{formatName[picture.format]}</span>
-      <span role="gridcell" className="right"><Bytes of={picture.bytes} /></span>
-      {newest ? (
-        <>
-          <span role="gridcell" className="newest name" title={newest.file_name}><bdi>{newest.file_name}</bdi></span>
-          <span role="gridcell"><MarginBar margin={newest.margin} today={picture.bytes} /></span>
-          <span role="gridcell"><MarginWords margin={newest.margin} /></span>
-          <span role="gridcell" className="right saved"><Bytes of={newest.saving.saved} /></span>
-        </>
-      ) : (
-        <span role="gridcell" className="soft">no file made yet</span>
-      )}
+      {COLUMNS.map(({ key, right, wide, cell }) => (
+        <span key={key} role="gridcell" className={`cell ${right ? "right" : ""} ${wide ? "wide" : ""}`}>{cell(picture)}</span>
+      ))}
     </div>
   );
 }

@@ -1,30 +1,44 @@
-/** Files on their way into the library, a few at a time. */
-import { ApiError, type Picture, type Problem } from "../api/client";
+/** Files on their way into the library, a few at a time; what breaks off goes on where it stood. */
+import {
+  ApiError, api, unwrap, type Appended, type FileOutcome, type Problem, type Treatment, type UploadBody,
+} from "../api/client";
 
 export type Stage =
   | { name: "waiting" }
   | { name: "sending"; sent: number }
   | { name: "checking" }
-  | { name: "taken"; picture: Picture }
-  | { name: "there already"; picture: Picture }
+  | { name: "done"; files: FileOutcome[] }
   | { name: "refused"; reason: string; final: boolean }
   | { name: "cancelled" };
 
 export interface Arrival {
   key: number;
   file: File;
+  /** The folder it lay in, below the one that was dropped. */
+  folder: string;
   stage: Stage;
+  /** The upload's number, once it was begun: it goes on from where it stands. */
+  upload?: string;
+}
+
+export interface Incoming {
+  file: File;
+  folder: string;
 }
 
 const AT_ONCE = 3;
+/** Bytes that are sent in one request: what is lost at most when the connection is. */
+const PIECE = 8_000_000;
 
 class Arrivals {
   private list: readonly Arrival[] = [];
   private readonly listeners = new Set<() => void>();
-  private readonly requests = new Map<number, XMLHttpRequest>();
+  private readonly under = new Map<number, AbortController>();
   private next = 0;
   private sentSince: { time: number; bytes: number } | undefined;
   private sentBytes = 0;
+  /** What is done with the files that come next; nothing for the site's own rule. */
+  treatment: Treatment | undefined;
 
   readonly subscribe = (listener: () => void) => {
     this.listeners.add(listener);
@@ -33,27 +47,38 @@ class Arrivals {
 
   readonly all = () => this.list;
 
-  /** Queues `files`; those above `most` bytes are refused at once, since the server would. */
-  add(files: Iterable<File>, most: number, limit: string) {
-    const added = [...files].map((file): Arrival => {
-      const tooLarge = file.size > most;
+  /** Queues files; those that are larger than is taken are refused at once, since the server would. */
+  add(files: Iterable<Incoming>, most: number, limit: string) {
+    const added = [...files].map(({ file, folder }): Arrival => {
+      const tooLarge = file.size > most && !isArchive(file);
       const stage: Stage = tooLarge
         ? { name: "refused", reason: `The file is larger than ${limit}, the most that is taken. Scale it down or save it with less quality first.`, final: true }
         : { name: "waiting" };
-      return { key: this.next++, file, stage };
+      return { key: this.next++, file, folder, stage };
     });
     this.list = [...added, ...this.list];
     this.work();
   }
 
   retry(key: number) {
-    this.set(key, { name: "waiting" });
+    this.set(key, { stage: { name: "waiting" } });
     this.work();
   }
 
+  retryAll() {
+    for (const { key, stage } of this.list) if (stage.name === "refused" && !stage.final) this.retry(key);
+  }
+
   cancel(key: number) {
-    this.requests.get(key)?.abort();
-    this.set(key, { name: "cancelled" });
+    this.under.get(key)?.abort();
+    const upload = this.list.find((arrival) => arrival.key === key)?.upload;
+    if (upload) void api.DELETE("/api/uploads/{id}", { params: { path: { id: upload } } });
+    this.list = this.list.map((arrival) =>
+      arrival.key === key
+        ? { key, file: arrival.file, folder: arrival.folder, stage: { name: "cancelled" } }
+        : arrival,
+    );
+    this.tell();
     this.work();
   }
 
@@ -82,42 +107,61 @@ class Arrivals {
 
   private work() {
     const waiting = this.list.filter(({ stage }) => stage.name === "waiting").reverse();
-    for (const arrival of waiting.slice(0, AT_ONCE - this.requests.size)) this.send(arrival);
-    if (this.requests.size === 0) this.sentSince = undefined;
+    for (const arrival of waiting.slice(0, AT_ONCE - this.under.size)) void this.send(arrival);
+    if (this.under.size === 0) this.sentSince = undefined;
     this.tell();
   }
 
-  private send({ key, file }: Arrival) {
-    const request = new XMLHttpRequest();
-    this.requests.set(key, request);
+  private async send(arrival: Arrival) {
+    const { key } = arrival;
+    const controller = new AbortController();
+    this.under.set(key, controller);
     this.sentSince ??= { time: performance.now(), bytes: this.sentBytes };
-    let sent = 0;
-    request.upload.onprogress = ({ loaded }) => {
-      this.sentBytes += loaded - sent;
-      sent = loaded;
-      this.set(key, { name: "sending", sent: Math.min(loaded, file.size) });
-    };
-    request.upload.onload = () => { this.set(key, { name: "checking" }); };
-    request.onload = () => { this.set(key, answered(request)); };
-    request.onerror = () => {
-      const reason = "The server cannot be reached. See that it is running, then try again.";
-      this.set(key, { name: "refused", reason, final: false });
-    };
-    request.onloadend = () => {
-      this.requests.delete(key);
-      this.work();
-    };
-    const form = new FormData();
-    form.append("file", file, file.name);
-    request.open("POST", "/api/pictures");
-    this.set(key, { name: "sending", sent: 0 });
-    request.send(form);
+    this.set(key, { stage: { name: "sending", sent: 0 } });
+    try {
+      const files = await this.sendPieces(arrival, controller.signal);
+      this.set(key, { stage: { name: "done", files } });
+    } catch (error) {
+      if (!controller.signal.aborted) this.set(key, { stage: refused(error) });
+    }
+    this.under.delete(key);
+    this.work();
   }
 
-  private set(key: number, stage: Stage) {
+  private async sendPieces(arrival: Arrival, signal: AbortSignal): Promise<FileOutcome[]> {
+    const { key, file } = arrival;
+    const upload = await this.begin(arrival);
+    let { offset } = upload;
+    for (;;) {
+      const piece = file.slice(offset, offset + PIECE);
+      const done = await sendPiece(upload.id, offset, piece, signal, (sent) => {
+        this.sentBytes += sent;
+        offset += sent;
+        const stage: Stage = offset >= file.size ? { name: "checking" } : { name: "sending", sent: offset };
+        this.set(key, { stage });
+      });
+      offset = done.offset + (done.files ? piece.size : 0);
+      if (done.files) return done.files;
+    }
+  }
+
+  /** Where the upload stands that was begun before, or a new one. */
+  private async begin({ key, file, folder, upload }: Arrival): Promise<UploadBody> {
+    if (upload) {
+      const found = await api.GET("/api/uploads/{id}", { params: { path: { id: upload } } });
+      if (found.data) return found.data;
+    }
+    const treatment = this.treatment && { treatment: this.treatment };
+    const body = { name: file.name, bytes: file.size, folder, ...treatment };
+    const begun = unwrap(await api.POST("/api/uploads", { body }));
+    this.set(key, { upload: begun.id });
+    return begun;
+  }
+
+  private set(key: number, change: Partial<Arrival>) {
     this.list = this.list.map((arrival) =>
-      arrival.key === key && arrival.stage.name !== "cancelled" || arrival.key === key && stage.name === "waiting"
-        ? { ...arrival, stage }
+      arrival.key === key && (arrival.stage.name !== "cancelled" || change.stage?.name === "waiting")
+        ? { ...arrival, ...change }
         : arrival,
     );
     this.tell();
@@ -128,16 +172,43 @@ class Arrivals {
   }
 }
 
+export const isArchive = (file: File) => file.name.toLowerCase().endsWith(".zip");
+
 export const isUnderWay = (stage: Stage) =>
   stage.name === "waiting" || stage.name === "sending" || stage.name === "checking";
 
-function answered(request: XMLHttpRequest): Stage {
-  const body = read(request.responseText);
-  if (request.status === 201) return { name: "taken", picture: body as Picture };
-  if (request.status === 200) return { name: "there already", picture: body as Picture };
-  const reason = new ApiError(body as Partial<Problem> | undefined, request.status).message;
+/** Sends one piece, telling how it gets on, which `fetch` cannot. */
+function sendPiece(
+  id: string, offset: number, piece: Blob, signal: AbortSignal, onSent: (bytes: number) => void,
+): Promise<Appended> {
+  return new Promise((done, fail) => {
+    const request = new XMLHttpRequest();
+    let sent = 0;
+    const until = (bytes: number) => {
+      if (bytes > sent) onSent(bytes - sent);
+      sent = Math.max(sent, bytes);
+    };
+    request.upload.onprogress = ({ loaded }) => { until(loaded); };
+    request.upload.onload = () => { until(piece.size); };
+    request.onload = () => {
+      const body = read(request.responseText);
+      if (request.status === 200) done(body as Appended);
+      else fail(new ApiError(body as Partial<Problem> | undefined, request.status));
+    };
+    request.onerror = () => { fail(new Error("The server cannot be reached. See that it is running, then try again: it goes on from where it stood.")); };
+    request.onabort = () => { fail(new Error("cancelled")); };
+    signal.addEventListener("abort", () => { request.abort(); });
+    request.open("PATCH", `/api/uploads/${id}?offset=${offset}`);
+    request.setRequestHeader("Content-Type", "application/octet-stream");
+    request.send(piece);
+  });
+}
+
+function refused(error: unknown): Stage {
+  const reason = error instanceof Error ? error.message : "The file could not be sent.";
   // What the file itself is guilty of will not change by sending it again.
-  return { name: "refused", reason, final: [413, 415, 422].includes(request.status) };
+  const final = error instanceof ApiError && [413, 415, 422].includes(error.status);
+  return { name: "refused", reason, final };
 }
 
 function read(text: string): unknown {

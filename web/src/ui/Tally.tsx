@@ -1,27 +1,31 @@
 import { useQuery } from "@tanstack/react-query";
 import type { ReactNode } from "react";
-import { api, unwrap, type Tally as Figures } from "../api/client";
+import { api, unwrap, type Tally as Figures, type Which } from "../api/client";
 import { Bytes } from "./Bytes";
-import { count, percent } from "./figures";
+import { bytes, count, percent } from "./figures";
 import { MarginBar, MarginWords } from "./MarginBar";
 
 interface Props {
-  /** Whose weights; without it, the whole library's. */
-  ids: string[] | undefined;
+  /** Whose weights. */
+  of: Which;
   /** Where these pictures are: `selected`, `on the bench`. */
   where: string;
   children?: ReactNode;
 }
 
-/** The strip along the bottom: what is selected or in view, before and after. */
-export function Tally({ ids, where, children }: Props) {
-  const tally = useQuery({
-    queryKey: ["tally", ids],
+export function useTally(of: Which) {
+  return useQuery({
+    queryKey: ["tally", of],
     queryFn: async ({ signal }) => {
-      const query = ids ? { ids: ids.join(",") } : {};
-      return unwrap(await api.GET("/api/tally", { params: { query }, signal }));
+      return unwrap(await api.POST("/api/tally", { body: { which: of }, signal }));
     },
+    placeholderData: (previous) => previous,
   });
+}
+
+/** The strip along the bottom: what is selected or in view, before and after. */
+export function Tally({ of, where, children }: Props) {
+  const tally = useTally(of);
   return (
     <footer className="tally" aria-label="Tally" aria-live="polite">
       {tally.data && <TallyFigures tally={tally.data} where={where} />}
@@ -32,24 +36,26 @@ export function Tally({ ids, where, children }: Props) {
 }
 
 function TallyFigures({ tally, where }: { tally: Figures; where: string }) {
+  const { today, possible, estimated } = tally;
+  const range = `estimated for ${count(estimated, "picture")}: ${bytes(possible.low)} to ${bytes(possible.high)}`;
   return (
     <>
       <span className="part">
         <b>{count(tally.pictures, "picture")}</b>
         {where}
       </span>
-      <span className="part">
-        originals <Bytes of={tally.originals} />
-      </span>
-      {tally.made === 0 ? (
-        <span className="soft">no file made yet</span>
+      {estimated > 0 ? (
+        <span className="part" title={range}>
+          today <Bytes of={today} /> → about <Bytes of={possible.about} />
+          <span className="figure soft">({bytes(possible.low)}–{bytes(possible.high)})</span>
+        </span>
       ) : (
+        <span className="part">originals <Bytes of={tally.originals} /></span>
+      )}
+      {tally.made > 0 && (
         <>
           <span className="part">
             {tally.made} made <Bytes of={tally.saving.before} /> → <Bytes of={tally.saving.after} />
-          </span>
-          <span className="part">
-            saved <Bytes of={tally.saving.saved} />
             <span className="figure">({percent(tally.saving.percent)})</span>
           </span>
           <span className="part">

@@ -14,11 +14,17 @@ export function bytes(count: number): string {
 /** All of it: `37,643 bytes`. */
 export const exactBytes = (count: number) => `${count.toLocaleString("en")} bytes`;
 
+/** `about 412 KB (305–556 KB)`: an estimate with its range. */
+export const estimate = ({ low, about, high }: { low: number; about: number; high: number }) =>
+  `about ${bytes(about)} (${bytes(low)}–${bytes(high)})`;
+
 export const percent = (value: number) => `${value.toFixed(1)} %`;
 
 export const pixels = (width: number, height: number) => `${width} × ${height} px`;
 
-export const formatName = { jpeg: "JPEG", webp: "WebP", avif: "AVIF", png: "PNG" } as const;
+export const formatName = {
+  jpeg: "JPEG", webp: "WebP", avif: "AVIF", png: "PNG", gif: "GIF", tiff: "TIFF", bmp: "BMP", svg: "SVG", ico: "ICO",
+} as const;
 
 export const density = (value: number) => `${value}x`;
 

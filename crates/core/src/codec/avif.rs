@@ -1,15 +1,141 @@
-//! AVIF through libavif with libaom: lossy encoding.
+//! AVIF through libavif with libaom: header, decoding, lossy encoding.
 
 use std::ffi::CStr;
 
 use libavif_sys as ffi;
 
-use super::CodecError;
+use super::{Blocks, CodecError, Header};
 use crate::format::Format;
+use crate::geometry::Size;
+use crate::orientation::Orientation;
+use crate::picture::MAX_PIXELS;
 use crate::raster::{Channels, Raster};
+use crate::source::Source;
 
 /// libaom's speed: 6 is where smaller files stop being worth the wait.
 const SPEED: i32 = 6;
+
+/// A file's header, and whether its colours are Display P3 without a profile that says so.
+pub struct Told {
+    /// What stands before the pixels.
+    pub header: Header,
+    /// Whether the code points (ITU-T H.273) name the primaries of Display P3.
+    pub is_p3: bool,
+}
+
+/// Reads the header of `data`; no pixel memory is taken.
+///
+/// # Errors
+/// [`CodecError::Truncated`] or [`CodecError::Damaged`].
+pub fn header(data: &[u8]) -> Result<Told, CodecError> {
+    let decoder = Decoder::parse(data)?;
+    // SAFETY: parsing succeeded, so that the image is set, and it lives as long as the decoder.
+    let (image, frames) = unsafe { (&*(*decoder.0).image, (*decoder.0).imageCount) };
+    let header = Header {
+        frames: frames.clamp(1, 10_000) as u32,
+        turned: Some(turn(image)),
+        icc: copy(&image.icc),
+        blocks: Blocks { exif: copy(&image.exif), xmp: copy(&image.xmp), iptc: None },
+        ..Header::plain(
+            Size::new(image.width, image.height),
+            // SAFETY: as above.
+            unsafe { (*decoder.0).alphaPresent } != 0,
+        )
+    };
+    const P3_PRIMARIES: u32 = 12;
+    Ok(Told { header, is_p3: u32::from(image.colorPrimaries) == P3_PRIMARIES })
+}
+
+/// Decodes the first picture of `data` to 8 bits a channel, as stored.
+///
+/// # Errors
+/// [`CodecError::Truncated`] or [`CodecError::Damaged`].
+pub fn decode(data: &[u8]) -> Result<Raster, CodecError> {
+    let decoder = Decoder::parse(data)?;
+    // SAFETY: the decoder and its image are set after parsing; the pixel buffer has the rows that
+    // `rgb` tells of, and outlives the call that fills it.
+    unsafe {
+        decoded(ffi::avifDecoderNextImage(decoder.0))?;
+        let image = &*(*decoder.0).image;
+        let size = Size::new(image.width, image.height);
+        let has_alpha = (*decoder.0).alphaPresent != 0;
+        let channels = if has_alpha { Channels::Rgba } else { Channels::Rgb };
+        let mut rgb = std::mem::zeroed();
+        ffi::avifRGBImageSetDefaults(&mut rgb, image);
+        rgb.depth = 8;
+        rgb.format =
+            if has_alpha { ffi::AVIF_RGB_FORMAT_RGBA } else { ffi::AVIF_RGB_FORMAT_RGB };
+        rgb.alphaPremultiplied = 0;
+        let stride = size.width as usize * channels.count();
+        let mut pixels = vec![0; stride * size.height as usize];
+        rgb.pixels = pixels.as_mut_ptr();
+        rgb.rowBytes = u32::try_from(stride).map_err(damaged)?;
+        decoded(ffi::avifImageYUVToRGB(image, &mut rgb))?;
+        Ok(Raster::new(size, channels, pixels))
+    }
+}
+
+/// How the container turns its pixels: first anti-clockwise, then mirrored (ISO/IEC 23000-22,
+/// 7.3.6.7).
+fn turn(image: &ffi::avifImage) -> Orientation {
+    let has = |flag| image.transformFlags & flag != 0;
+    let left = if has(ffi::AVIF_TRANSFORM_IROT) { image.irot.angle % 4 } else { 0 };
+    if !has(ffi::AVIF_TRANSFORM_IMIR) {
+        return Orientation::new(false, (4 - left) % 4);
+    }
+    // A mirror after a turn to the left is a turn to the right after the mirror.
+    let upside_down = if image.imir.axis == 0 { 2 } else { 0 };
+    Orientation::new(true, (left + upside_down) % 4)
+}
+
+fn copy(block: &ffi::avifRWData) -> Option<Vec<u8>> {
+    // SAFETY: the library keeps `size` bytes at `data` for as long as the image lives.
+    (block.size > 0).then(|| unsafe { std::slice::from_raw_parts(block.data, block.size) }.to_vec())
+}
+
+/// The library's decoder, freed with it.
+struct Decoder<'a>(*mut ffi::avifDecoder, std::marker::PhantomData<&'a [u8]>);
+
+impl<'a> Decoder<'a> {
+    fn parse(data: &'a [u8]) -> Result<Self, CodecError> {
+        // SAFETY: the decoder is checked for null, its fields are plain settings, and it does not
+        // outlive the data that it reads.
+        unsafe {
+            let decoder = Self(ffi::avifDecoderCreate(), std::marker::PhantomData);
+            if decoder.0.is_null() {
+                return Err(damaged("out of memory"));
+            }
+            (*decoder.0).codecChoice = ffi::AVIF_CODEC_CHOICE_AOM;
+            (*decoder.0).maxThreads = 1;
+            (*decoder.0).imageSizeLimit = MAX_PIXELS as u32;
+            // Files of common cameras and editors break the lesser rules.
+            (*decoder.0).strictFlags = ffi::AVIF_STRICT_DISABLED as _;
+            decoded(ffi::avifDecoderSetIOMemory(decoder.0, data.as_ptr(), data.len()))?;
+            decoded(ffi::avifDecoderParse(decoder.0))?;
+            Ok(decoder)
+        }
+    }
+}
+
+impl Drop for Decoder<'_> {
+    fn drop(&mut self) {
+        if !self.0.is_null() {
+            // SAFETY: created by `avifDecoderCreate` and freed once.
+            unsafe { ffi::avifDecoderDestroy(self.0) }
+        }
+    }
+}
+
+fn damaged(detail: impl ToString) -> CodecError {
+    CodecError::Damaged { format: Source::Avif, detail: detail.to_string() }
+}
+
+fn decoded(result: ffi::avifResult) -> Result<(), CodecError> {
+    match result {
+        ffi::AVIF_RESULT_TRUNCATED_DATA => Err(CodecError::Truncated(Source::Avif)),
+        _ => told(result).map_err(damaged),
+    }
+}
 
 /// Encodes `raster` as an 8-bit 4:2:0 AVIF at `quality` (1 to 100), alpha kept.
 pub fn encode(raster: &Raster, quality: u8) -> Result<Vec<u8>, CodecError> {
@@ -38,12 +164,17 @@ fn failed(detail: impl ToString) -> CodecError {
 }
 
 fn check(result: ffi::avifResult) -> Result<(), CodecError> {
+    told(result).map_err(failed)
+}
+
+/// The library's own words for what went wrong.
+fn told(result: ffi::avifResult) -> Result<(), String> {
     if result == ffi::AVIF_RESULT_OK {
         return Ok(());
     }
     // SAFETY: the library returns a static, null-terminated text for every result.
     let text = unsafe { CStr::from_ptr(ffi::avifResultToString(result)) };
-    Err(failed(text.to_string_lossy()))
+    Err(text.to_string_lossy().into_owned())
 }
 
 /// The library's picture, freed with it.

@@ -5,48 +5,57 @@ use std::io::{self, BufRead, Read};
 
 use mozjpeg::{ColorSpace, Compress, Decompress, Marker};
 
-use super::{CodecError, guarded};
+use super::{Blocks, CodecError, Header, guarded};
+use crate::colour::Inks;
 use crate::format::Format;
 use crate::geometry::Size;
 use crate::raster::{Channels, Raster};
-
-/// What stands before the pixels.
-pub struct Header {
-    /// Stored size, before orientation.
-    pub size: Size,
-    /// The EXIF block as TIFF bytes.
-    pub exif: Option<Vec<u8>>,
-    /// The ICC profile, its parts joined.
-    pub icc: Option<Vec<u8>>,
-}
+use crate::source::Source;
 
 /// Reads the header of `data`.
 pub fn header(data: &[u8]) -> Result<Header, CodecError> {
     guarded(
         || {
-            let jpeg = Decompress::with_markers(&[Marker::APP(1), Marker::APP(2)])
-                .from_mem(data)
-                .map_err(damaged)?;
-            if is_cmyk(jpeg.color_space()) {
-                return Err(CodecError::Unsupported {
-                    format: Format::Jpeg,
-                    flavour: "CMYK print colours",
-                });
-            }
+            let kept = [Marker::APP(1), Marker::APP(2), Marker::APP(13)];
+            let jpeg = Decompress::with_markers(&kept).from_mem(data).map_err(damaged)?;
             let blocks = |number, prefix: &'static [u8]| {
                 jpeg.markers()
                     .filter(move |found| found.marker == Marker::APP(number))
                     .filter_map(move |found| found.data.strip_prefix(prefix).map(<[u8]>::to_vec))
                     .collect::<Vec<_>>()
             };
+            let first = |number, prefix| blocks(number, prefix).into_iter().next();
+            let size = Size::new(jpeg.width() as u32, jpeg.height() as u32);
             Ok(Header {
-                size: Size::new(jpeg.width() as u32, jpeg.height() as u32),
-                exif: blocks(1, b"Exif\0\0").into_iter().next(),
                 icc: join_icc(blocks(2, b"ICC_PROFILE\0")),
+                blocks: Blocks {
+                    exif: first(1, b"Exif\0\0"),
+                    xmp: first(1, b"http://ns.adobe.com/xap/1.0/\0"),
+                    iptc: first(13, b"Photoshop 3.0\0").and_then(|block| iptc_of(&block)),
+                },
+                ..Header::plain(size, false)
             })
         },
         damaged,
     )
+}
+
+/// The IPTC records in a block of image resources (resource 0x0404).
+fn iptc_of(resources: &[u8]) -> Option<Vec<u8>> {
+    let mut rest = resources;
+    while let Some(after) = rest.strip_prefix(b"8BIM") {
+        let (id, after) = after.split_first_chunk::<2>()?;
+        // A name of even length, its own length byte included.
+        let name = (usize::from(*after.first()?) + 2) & !1;
+        let (length, after) = after.get(name..)?.split_first_chunk::<4>()?;
+        let length = u32::from_be_bytes(*length) as usize;
+        let content = after.get(..length)?;
+        if *id == [0x04, 0x04] {
+            return Some(content.to_vec());
+        }
+        rest = after.get((length + 1) & !1..)?;
+    }
+    None
 }
 
 fn is_cmyk(space: ColorSpace) -> bool {
@@ -90,27 +99,38 @@ impl DctScale {
     }
 }
 
-/// Decodes `data` at `scale` to RGB.
+/// Decodes `data` at `scale` to RGB; print colours are mixed by `inks`.
 ///
 /// # Errors
 /// [`CodecError::Truncated`] where the file ends before the last row is complete.
-pub fn decode(data: &[u8], scale: DctScale) -> Result<Raster, CodecError> {
+pub fn decode(data: &[u8], scale: DctScale, inks: &Inks) -> Result<Raster, CodecError> {
     let ran_out = Cell::new(false);
     let reader = WatchedEnd { data, ran_out: &ran_out };
     let decoded = guarded(
         || {
-            let mut jpeg = Decompress::builder().from_reader(reader).map_err(damaged)?;
+            let kept = [Marker::APP(14)];
+            let mut jpeg = Decompress::with_markers(&kept).from_reader(reader).map_err(damaged)?;
+            let leaves_ink_out = jpeg.markers().any(|found| found.data.starts_with(b"Adobe"));
             jpeg.scale(scale.0);
-            let mut started = jpeg.rgb().map_err(damaged)?;
+            let print = is_cmyk(jpeg.color_space());
+            let wanted = if print { ColorSpace::JCS_CMYK } else { ColorSpace::JCS_RGB };
+            let mut started = jpeg.to_colorspace(wanted).map_err(damaged)?;
             let size = Size::new(started.width() as u32, started.height() as u32);
-            let pixels = started.read_scanlines::<u8>().map_err(damaged)?;
+            let mut pixels: Vec<u8> = started.read_scanlines().map_err(damaged)?;
+            if print {
+                // The marker tells that 255 stands for no ink; without it, 0 does.
+                if !leaves_ink_out {
+                    pixels.iter_mut().for_each(|ink| *ink = 255 - *ink);
+                }
+                pixels = inks.mix(&pixels);
+            }
             Ok(Raster::new(size, Channels::Rgb, pixels))
         },
         damaged,
     );
     // The library paints what is missing in grey and goes on; the reader knows better.
     if ran_out.get() {
-        return Err(CodecError::Truncated(Format::Jpeg));
+        return Err(CodecError::Truncated(Source::Jpeg));
     }
     decoded
 }
@@ -169,7 +189,7 @@ pub fn encode(raster: &Raster, quality: u8) -> Result<Vec<u8>, CodecError> {
 fn damaged(detail: impl ToString) -> CodecError {
     let detail = detail.to_string();
     let detail = detail.trim_start_matches("libjpeg fatal error: ").to_owned();
-    CodecError::Damaged { format: Format::Jpeg, detail }
+    CodecError::Damaged { format: Source::Jpeg, detail }
 }
 
 #[cfg(test)]

@@ -3,9 +3,12 @@
 //! C code reports errors by unwinding or by status; both come out as [`CodecError`], so that a
 //! bad picture costs one picture.
 
+pub mod animation;
 pub mod avif;
 pub mod jpeg;
 pub mod png;
+pub mod simple;
+pub mod svg;
 pub mod webp;
 
 use std::panic::{AssertUnwindSafe, catch_unwind};
@@ -13,26 +16,64 @@ use std::panic::{AssertUnwindSafe, catch_unwind};
 use thiserror::Error;
 
 use crate::format::Format;
+use crate::geometry::Size;
+use crate::orientation::Orientation;
+use crate::source::Source;
+
+/// What stands before the pixels.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Header {
+    /// Stored size, before orientation.
+    pub size: Size,
+    /// Whether a pixel can be transparent.
+    pub has_alpha: bool,
+    /// How many pictures follow each other; 1 for a still one.
+    pub frames: u32,
+    /// How the container turns its pixels, where it says so itself and not in its EXIF block.
+    pub turned: Option<Orientation>,
+    /// The ICC profile.
+    pub icc: Option<Vec<u8>>,
+    /// What is told of the picture.
+    pub blocks: Blocks,
+}
+
+/// Blocks of metadata, as they stand in the file.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub struct Blocks {
+    /// The EXIF block as TIFF bytes.
+    pub exif: Option<Vec<u8>>,
+    /// The XMP packet.
+    pub xmp: Option<Vec<u8>>,
+    /// IPTC-IIM records.
+    pub iptc: Option<Vec<u8>>,
+}
+
+impl Header {
+    /// A still picture of which nothing else is told.
+    pub(crate) fn plain(size: Size, has_alpha: bool) -> Self {
+        Self { size, has_alpha, frames: 1, turned: None, icc: None, blocks: Blocks::default() }
+    }
+}
 
 /// What a codec could not do.
 #[derive(Debug, Clone, PartialEq, Eq, Error)]
 pub enum CodecError {
     /// The file stops before its last pixel.
     #[error("the {0} file is cut off: it ends before its last row; transfer or export it again")]
-    Truncated(Format),
+    Truncated(Source),
     /// The file breaks the rules of its format.
     #[error("the {format} file is damaged and cannot be read ({detail}); export it again")]
     Damaged {
         /// The file's format.
-        format: Format,
+        format: Source,
         /// The decoder's own words.
         detail: String,
     },
     /// A valid file in a flavour that is not read.
-    #[error("this {format} uses {flavour}, which is not read; save it as RGB and bring it again")]
+    #[error("this {format} uses {flavour}, which is not read; save it another way and bring it again")]
     Unsupported {
         /// The file's format.
-        format: Format,
+        format: Source,
         /// What is special about it.
         flavour: &'static str,
     },

@@ -4,22 +4,11 @@ use std::io::Cursor;
 
 use png::{ColorType, Decoder, DecodingError, Transformations};
 
-use super::{CodecError, guarded};
+use super::{Blocks, CodecError, Header, guarded};
 use crate::format::Format;
 use crate::geometry::Size;
 use crate::raster::{Channels, Raster};
-
-/// What stands before the pixels.
-pub struct Header {
-    /// Size in pixels.
-    pub size: Size,
-    /// Whether a pixel can be transparent.
-    pub has_alpha: bool,
-    /// The EXIF block as TIFF bytes.
-    pub exif: Option<Vec<u8>>,
-    /// The ICC profile.
-    pub icc: Option<Vec<u8>>,
-}
+use crate::source::Source;
 
 type Reader<'a> = png::Reader<Cursor<&'a [u8]>>;
 
@@ -35,16 +24,24 @@ pub fn header(data: &[u8]) -> Result<Header, CodecError> {
         || {
             let reader = reader(data)?;
             let info = reader.info();
+            let packet = info.utf8_text.iter().find(|text| text.keyword == "XML:com.adobe.xmp");
             Ok(Header {
-                size: Size::new(info.width, info.height),
-                has_alpha: info.trns.is_some()
-                    || matches!(info.color_type, ColorType::Rgba | ColorType::GrayscaleAlpha),
-                exif: info.exif_metadata.as_deref().map(<[u8]>::to_vec),
+                frames: info.animation_control.map_or(1, |control| control.num_frames.max(1)),
                 // A declared sRGB wins over a profile beside it (PNG, 11.3.2).
                 icc: match info.srgb {
                     Some(_) => None,
                     None => info.icc_profile.as_deref().map(<[u8]>::to_vec),
                 },
+                blocks: Blocks {
+                    exif: info.exif_metadata.as_deref().map(<[u8]>::to_vec),
+                    xmp: packet.and_then(|text| text.get_text().ok()).map(String::into_bytes),
+                    iptc: None,
+                },
+                ..Header::plain(
+                    Size::new(info.width, info.height),
+                    info.trns.is_some()
+                        || matches!(info.color_type, ColorType::Rgba | ColorType::GrayscaleAlpha),
+                )
             })
         },
         damaged,
@@ -137,12 +134,12 @@ pub fn encode_fast(raster: &Raster) -> Result<Vec<u8>, CodecError> {
 fn failure(error: DecodingError) -> CodecError {
     match error {
         DecodingError::IoError(e) if e.kind() == std::io::ErrorKind::UnexpectedEof => {
-            CodecError::Truncated(Format::Png)
+            CodecError::Truncated(Source::Png)
         }
         other => damaged(other),
     }
 }
 
 fn damaged(detail: impl ToString) -> CodecError {
-    CodecError::Damaged { format: Format::Png, detail: detail.to_string() }
+    CodecError::Damaged { format: Source::Png, detail: detail.to_string() }
 }

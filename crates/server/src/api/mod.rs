@@ -1,5 +1,6 @@
 //! The HTTP API, and the document that describes it.
 
+mod collections;
 mod events;
 mod extract;
 mod fittings;
@@ -11,8 +12,10 @@ mod problem;
 mod served;
 mod site;
 mod site_files;
+mod site_folder;
 mod slot_lists;
 mod tally;
+mod uploads;
 mod variants;
 
 use axum::Router;
@@ -25,6 +28,9 @@ use utoipa_axum::routes;
 use crate::app::App;
 pub use problem::Problem;
 
+/// The largest table of descriptions: 16 MB.
+const MOST_TABLE: usize = 16 << 20;
+
 #[derive(OpenApi)]
 #[openapi(info(
     title = "Brisk Margin",
@@ -35,17 +41,41 @@ struct Document;
 
 fn described() -> OpenApiRouter<App> {
     let uploads = OpenApiRouter::new()
-        .routes(routes!(pictures::upload))
+        .routes(routes!(pictures::upload::upload))
+        .routes(routes!(uploads::append_upload))
         .routes(routes!(site_files::measure_files))
         // Intake counts the bytes itself and answers in words.
         .layer(DefaultBodyLimit::disable());
+    let tables = OpenApiRouter::new()
+        .routes(routes!(pictures::table::descriptions_as_csv, pictures::table::read_descriptions))
+        .routes(routes!(pictures::list, pictures::describing::describe))
+        .layer(DefaultBodyLimit::max(MOST_TABLE));
     OpenApiRouter::with_openapi(Document::openapi())
         .routes(routes!(health::health))
         .routes(routes!(health::limits))
         .routes(routes!(events::events))
-        .routes(routes!(pictures::list))
         .merge(uploads)
+        .merge(tables)
+        .routes(routes!(uploads::begin_upload, uploads::list_uploads))
+        .routes(routes!(uploads::upload_state, uploads::cancel_upload))
         .routes(routes!(pictures::one, pictures::change))
+        .routes(routes!(pictures::uses::picture_page))
+        .routes(routes!(pictures::describing::describe_all))
+        .routes(routes!(pictures::describing::propose_names))
+        .routes(routes!(pictures::changes::changes))
+        .routes(routes!(pictures::changes::take_back))
+        .routes(routes!(pictures::changes::remove))
+        .routes(routes!(pictures::changes::bring_back))
+        .routes(routes!(pictures::alike::alike))
+        .routes(routes!(pictures::alike::tell_apart))
+        .routes(routes!(pictures::alike::merge))
+        .routes(routes!(collections::shelves))
+        .routes(routes!(collections::save_filter))
+        .routes(routes!(collections::forget_filter))
+        .routes(routes!(collections::collect))
+        .routes(routes!(collections::forget_collection))
+        .routes(routes!(collections::order))
+        .routes(routes!(site_folder::site_folder))
         .routes(routes!(pictures::original))
         .routes(routes!(pictures::preview))
         .routes(routes!(fittings::fit))

@@ -88,18 +88,26 @@ impl From<IntakeError> for Problem {
                 let status = StatusCode::BAD_REQUEST;
                 Self::new(status, "broken-off", "The transfer broke off", error)
             }
-            IntakeError::Disk(_) => {
-                let status = StatusCode::INSUFFICIENT_STORAGE;
-                Self::new(status, "no-room", "The file could not be written", error)
-            }
+            IntakeError::Disk(_) => Self::no_room(error),
+            IntakeError::Archive(_) | IntakeError::EmptyArchive => Self::invalid(error),
             IntakeError::Picture(reason) => Self::refused(reason),
             IntakeError::Work(reason) => (*reason).into(),
+            IntakeError::Store(StoreError::Blob(full)) | IntakeError::Blob(full)
+                if full.is_out_of_room() =>
+            {
+                Self::no_room(error)
+            }
             IntakeError::Store(_) | IntakeError::Blob(_) => Self::internal(error),
         }
     }
 }
 
 impl Problem {
+    fn no_room(error: impl ToString) -> Self {
+        let status = StatusCode::INSUFFICIENT_STORAGE;
+        Self::new(status, "no-room", "The file could not be written", error)
+    }
+
     fn refused(reason: &PictureError) -> Self {
         let unsupported = |detail: &PictureError| {
             let status = StatusCode::UNSUPPORTED_MEDIA_TYPE;
@@ -143,12 +151,15 @@ impl From<WorkFailed> for Problem {
 
 impl From<StoreError> for Problem {
     fn from(error: StoreError) -> Self {
-        Self::internal(error)
+        match error {
+            StoreError::Blob(error) => error.into(),
+            error => Self::internal(error),
+        }
     }
 }
 
 impl From<BlobError> for Problem {
     fn from(error: BlobError) -> Self {
-        Self::internal(error)
+        if error.is_out_of_room() { Self::no_room(error) } else { Self::internal(error) }
     }
 }

@@ -6,8 +6,9 @@ use std::ops::RangeInclusive;
 use axum::Json;
 use axum::extract::State;
 use brisk_margin_core::layout::LayoutWidth;
+use brisk_margin_core::naming::Pattern;
 use brisk_margin_site::gate::Authority;
-use brisk_margin_store::site::SiteSettings;
+use brisk_margin_store::site::{SiteSettings, Treatment};
 use serde::{Deserialize, Serialize};
 use url::Url;
 use utoipa::ToSchema;
@@ -30,13 +31,66 @@ pub(super) struct SiteBody {
     widths: Vec<LayoutWidth>,
     /// Other hosts that its pages may reach.
     allowed_hosts: Vec<String>,
+    /// The long side that is made of a picture at most where no slot says more, in pixels.
+    ceiling: u32,
+    /// What happens to pictures that arrive.
+    treatment: TreatmentBody,
+    /// The pattern that file names are proposed by.
+    name_pattern: String,
+    /// The initials that stand in names where the pattern has them; empty for the creator's.
+    initials: String,
+    /// For how many days a removed picture can be brought back.
+    keep_days: u32,
+}
+
+/// What happens to a picture that arrives.
+#[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
+#[serde(tag = "do", rename_all = "kebab-case")]
+pub(super) enum TreatmentBody {
+    /// It is listed, and nothing is made of it.
+    List,
+    /// Files are made for the slots in which it is shown.
+    Slots,
+    /// A file is made for each size of a named set.
+    SizeSet {
+        /// The set's name.
+        name: String,
+    },
+}
+
+impl From<TreatmentBody> for Treatment {
+    fn from(body: TreatmentBody) -> Self {
+        match body {
+            TreatmentBody::List => Self::List,
+            TreatmentBody::Slots => Self::Slots,
+            TreatmentBody::SizeSet { name } => Self::SizeSet { name },
+        }
+    }
+}
+
+impl From<Treatment> for TreatmentBody {
+    fn from(treatment: Treatment) -> Self {
+        match treatment {
+            Treatment::List => Self::List,
+            Treatment::Slots => Self::Slots,
+            Treatment::SizeSet { name } => Self::SizeSet { name },
+        }
+    }
 }
 
 impl SiteBody {
     fn new(settings: SiteSettings, app: &App) -> Self {
-        let SiteSettings { name, address, widths, allowed_hosts } = settings;
-        let address = address.or_else(|| app.site().map(str::to_owned));
-        Self { name, address, widths, allowed_hosts }
+        Self {
+            name: settings.name,
+            address: settings.address.or_else(|| app.site().map(str::to_owned)),
+            widths: settings.widths,
+            allowed_hosts: settings.allowed_hosts,
+            ceiling: settings.ceiling,
+            treatment: settings.treatment.into(),
+            name_pattern: settings.name_pattern,
+            initials: settings.initials,
+            keep_days: settings.keep_days,
+        }
     }
 }
 
@@ -56,6 +110,14 @@ pub(super) struct SiteChange {
     widths: Option<Vec<ViewportWish>>,
     /// Other hosts that pages may reach, as in `http://pictures.example:8080`.
     allowed_hosts: Option<Vec<String>>,
+    /// 160 to 20,000 pixels.
+    ceiling: Option<u32>,
+    treatment: Option<TreatmentBody>,
+    /// Of `{title}`, `{slot}`, `{width}`, `{height}`, `{date}`, `{initials}`, `{number}`.
+    name_pattern: Option<String>,
+    initials: Option<String>,
+    /// 1 to 3,650 days.
+    keep_days: Option<u32>,
 }
 
 /// A viewport, in CSS px.
@@ -88,6 +150,21 @@ pub(super) async fn change_site(
             return Err(Problem::invalid(detail));
         }
     }
+    if let Some(pattern) = &change.name_pattern {
+        Pattern::parse(pattern).map_err(Problem::invalid)?;
+    }
+    if change.ceiling.is_some_and(|ceiling| !(160..=20_000).contains(&ceiling)) {
+        return Err(Problem::invalid("give a ceiling between 160 and 20,000 pixels"));
+    }
+    if change.keep_days.is_some_and(|days| !(1..=3_650).contains(&days)) {
+        return Err(Problem::invalid("keep removed pictures for 1 to 3,650 days"));
+    }
+    if let Some(TreatmentBody::SizeSet { name }) = &change.treatment
+        && !app.store.size_sets().await?.iter().any(|set| set.name == *name)
+    {
+        return Err(Problem::invalid(format!("there is no set of sizes called “{name}”")));
+    }
+    let moves_ceiling = change.ceiling.is_some();
     let settings = app.store.change_site(|settings| {
         if let Some(name) = change.name {
             name.trim().clone_into(&mut settings.name);
@@ -101,8 +178,23 @@ pub(super) async fn change_site(
         if let Some(hosts) = change.allowed_hosts {
             settings.allowed_hosts = hosts;
         }
+        settings.ceiling = change.ceiling.unwrap_or(settings.ceiling);
+        settings.keep_days = change.keep_days.unwrap_or(settings.keep_days);
+        if let Some(treatment) = change.treatment {
+            settings.treatment = treatment.into();
+        }
+        if let Some(pattern) = change.name_pattern {
+            settings.name_pattern = pattern;
+        }
+        if let Some(initials) = change.initials {
+            initials.trim().clone_into(&mut settings.initials);
+        }
     });
     let settings = settings.await?;
+    if moves_ceiling {
+        app.store.make_stale(None).await?;
+        app.to_look_at.notify_one();
+    }
     app.tell(Change::Layouts);
     Ok(Json(SiteBody::new(settings, &app)))
 }

@@ -6,7 +6,7 @@ use axum::Json;
 use axum::extract::State;
 use axum::extract::multipart::{Multipart, MultipartRejection};
 use axum::http::StatusCode;
-use brisk_margin_site::archive::{ArchiveError, Unpacking};
+use brisk_margin_site::archive::{ArchiveError, MOST_BYTES, Unpacking};
 use futures::StreamExt;
 use tempfile::{NamedTempFile, TempDir};
 use tokio::io::AsyncWriteExt;
@@ -64,8 +64,8 @@ async fn receive(app: &App, mut form: Multipart, folder: &TempDir) -> Result<Str
         while let Some(chunk) = field.next().await {
             let chunk = chunk.map_err(broken_off)?;
             received += chunk.len() as u64;
-            if received > brisk_margin_site::archive::MOST_BYTES.get() {
-                return Err(ArchiveError::TooLarge.into());
+            if received > MOST_BYTES.get() {
+                return Err(ArchiveError::TooLarge(MOST_BYTES).into());
             }
             file.write_all(&chunk).await.map_err(ArchiveError::Disk)?;
         }

@@ -3,19 +3,20 @@
 use axum::Json;
 use axum::extract::State;
 use brisk_margin_core::budget::{Margin, Saving};
+use brisk_margin_core::standing::Estimate;
 use brisk_margin_core::units::Bytes;
+use brisk_margin_store::pictures::Filter;
 use serde::{Deserialize, Serialize};
-use utoipa::{IntoParams, ToSchema};
-use uuid::Uuid;
+use utoipa::ToSchema;
 
-use super::Problem;
-use super::extract::Query;
+use super::pictures::which::Which;
+use super::{Problem, extract};
 use crate::app::App;
 
-#[derive(Deserialize, IntoParams)]
-pub(super) struct Selection {
-    /// Picture numbers with commas between; without it, the whole library counts.
-    ids: Option<String>,
+/// Whose weights.
+#[derive(Deserialize, ToSchema)]
+pub(super) struct TallyOf {
+    which: Which,
 }
 
 /// The weights of some pictures. A picture counts in the saving and the margin once a file was
@@ -26,6 +27,12 @@ pub(super) struct Tally {
     pictures: i64,
     /// The bytes of all their originals.
     originals: Bytes,
+    /// What pages that show them transfer today, of those whose possible weight is estimated.
+    today: Bytes,
+    /// About what they could weigh instead.
+    possible: Estimate,
+    /// How many of them are estimated.
+    estimated: i64,
     /// How many of them have a file made of them.
     made: i64,
     /// Those originals' bytes, and those files'.
@@ -34,30 +41,32 @@ pub(super) struct Tally {
     margin: Margin,
 }
 
-/// What some pictures, or all, weigh before and after.
-#[utoipa::path(get, path = "/api/tally", params(Selection), responses(
+/// What some pictures, or all that meet a filter, weigh before and after.
+#[utoipa::path(post, path = "/api/tally", request_body = TallyOf, responses(
     (status = 200, body = Tally),
     (status = 422, body = Problem, content_type = "application/problem+json"),
 ))]
 pub(super) async fn tally(
     State(app): State<App>,
-    Query(selection): Query<Selection>,
+    extract::Json(wish): extract::Json<TallyOf>,
 ) -> Result<Json<Tally>, Problem> {
-    let ids = selection.ids.map(|text| ids(&text)).transpose()?;
-    let weights = app.store.weights(ids.as_deref()).await?;
+    let weights = match wish.which {
+        Which::Ids(ids) => app.store.weights(Some(&ids), &Filter::default()).await?,
+        Which::Filter(filter) => app.store.weights(None, &filter.into()).await?,
+    };
     let bytes = |count: i64| Bytes(count.unsigned_abs());
     Ok(Json(Tally {
         pictures: weights.pictures,
         originals: bytes(weights.originals),
+        today: bytes(weights.today),
+        possible: Estimate {
+            low: bytes(weights.low),
+            about: bytes(weights.about),
+            high: bytes(weights.high),
+        },
+        estimated: weights.estimated,
         made: weights.made,
         saving: Saving::new(bytes(weights.before), bytes(weights.after)),
         margin: Margin::new(bytes(weights.budget), bytes(weights.after)),
     }))
-}
-
-fn ids(text: &str) -> Result<Vec<Uuid>, Problem> {
-    text.split(',')
-        .filter(|id| !id.is_empty())
-        .map(|id| id.parse().map_err(|_| Problem::invalid(format!("“{id}” is no picture number"))))
-        .collect()
 }

@@ -17,8 +17,8 @@ use futures::{StreamExt, stream};
 
 use super::{Failure, Home};
 use crate::app::App;
-use crate::intake::{self, Spooled};
-use crate::variants;
+use crate::intake::{self, Arriving, Spooled};
+use crate::{looking, variants};
 
 /// Fills the library with the pictures of the Tarnlight Observatory, and writes its website.
 #[derive(Args)]
@@ -45,6 +45,7 @@ impl Seed {
                 fill(&app, &picture, place).await?;
             }
         }
+        looking::catch_up(&app).await?;
         let site = app.folder().site();
         let write = move || site::write(&site, |scene| files[scene.name].to_vec());
         Ok(tokio::task::spawn_blocking(write).await??)
@@ -54,8 +55,8 @@ impl Seed {
 async fn bring_in(app: &App, scene: &Scene, file: Bytes) -> Result<Picture, Failure> {
     let chunks = stream::iter([Ok::<_, std::convert::Infallible>(file)]);
     let spooled = Spooled::receive(&app.folder().spool(), chunks).await?;
-    let (Arrival::New(picture) | Arrival::There(picture)) =
-        intake::accept(app, spooled, scene.name).await?;
+    let (Arrival::New(picture) | Arrival::There(picture) | Arrival::Back(picture)) =
+        intake::accept(app, spooled, Arriving::upload(scene.name)).await?;
     let focal = FocalPoint::new(scene.focal.0, scene.focal.1)?;
     let moved = app.store.set_focal(picture.id, focal).await?;
     Ok(moved.unwrap_or(picture))

@@ -17,7 +17,7 @@ use url::Url;
 use super::{Failure, Home};
 use crate::app::App;
 use crate::guard::guard;
-use crate::{api, web};
+use crate::{api, forgetting, looking, uploads, watching, web};
 
 /// Serves the application on loopback.
 #[derive(Args)]
@@ -30,6 +30,9 @@ pub struct Serve {
     /// The folder of the built client
     #[arg(long, default_value = "web/dist")]
     web: PathBuf,
+    /// The site's own folder of pictures, to be watched; nothing is written there
+    #[arg(long, value_name = "DIR")]
+    media: Option<PathBuf>,
     /// The address of the site's first page, to be measured
     #[arg(long, value_name = "URL")]
     site: Option<String>,
@@ -50,6 +53,13 @@ impl Serve {
         own_ports.extend(Url::parse(&self.home.database)?.port());
         let app = self.home.open().await?.with_own_ports(own_ports).with_site(self.site);
         app.folder().clear_spool()?;
+        uploads::clear(&app).await?;
+        looking::spawn(&app);
+        looking::follow_layouts(&app);
+        forgetting::spawn(&app);
+        if let Some(folder) = self.media {
+            watching::spawn(&app, folder);
+        }
         let routes = routes(app, client);
         println!("Brisk Margin is ready at http://{}", listener.local_addr()?);
         tokio::select! {

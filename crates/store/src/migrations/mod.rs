@@ -20,7 +20,12 @@ macro_rules! steps {
 }
 
 const STEPS: &[Step] =
-    &steps!["m0001_pictures_and_variants", "m0002_layouts", "m0003_site_and_size_sets"];
+    &steps![
+    "m0001_pictures_and_variants",
+    "m0002_layouts",
+    "m0003_site_and_size_sets",
+    "m0004_library",
+];
 
 /// A step: a file of SQL beside this one.
 #[derive(Clone, Copy)]

@@ -16,7 +16,8 @@ use serde::Serialize;
 use utoipa::ToSchema;
 use uuid::Uuid;
 
-use super::judged::{Judged, slot_budget, slot_needs};
+use super::judged::Judged;
+use crate::slots::{slot_budget, slot_needs};
 
 /// A measured page.
 #[derive(Serialize, ToSchema)]

@@ -2,10 +2,9 @@
 
 use std::collections::{BTreeMap, HashMap};
 
-use brisk_margin_core::budget::{self, Margin, Share};
+use brisk_margin_core::budget::{Margin, Share};
 use brisk_margin_core::geometry::Size;
-use brisk_margin_core::layout::BoxSize;
-use brisk_margin_core::needs::{self, Need};
+use brisk_margin_core::needs::Need;
 use brisk_margin_core::slot::Slot;
 use brisk_margin_core::state::{Painting, Showing, State, states};
 use brisk_margin_core::units::{Bytes, Density};
@@ -16,6 +15,7 @@ use brisk_margin_store::variants::Framing;
 use uuid::Uuid;
 
 use crate::app::App;
+use crate::slots::{box_at, slot_budget, slot_needs};
 
 /// All pages and slots of the site, and its places judged.
 pub(super) struct Site {
@@ -91,32 +91,6 @@ impl Judged {
             Some((viewport, at.get("2").or_else(|| at.values().last())?))
         })
     }
-}
-
-/// The shape of the slot's largest box, which its files get.
-fn aspect(slot: &SlotRow) -> f64 {
-    let shown = slot.boxes().values().filter(|size| size.is_shown());
-    let largest = shown.max_by(|a, b| (a.width * a.height).total_cmp(&(b.width * b.height)));
-    largest.map_or(1.0, |size| size.aspect())
-}
-
-/// Device pixels at each layout width and density.
-pub(super) fn slot_needs(slot: &SlotRow) -> Vec<Need> {
-    needs::needs(slot.boxes(), slot.fit, aspect(slot), &slot.densities)
-}
-
-/// The slot's budget: set by hand, or by its largest need.
-pub(super) fn slot_budget(slot: &SlotRow) -> Bytes {
-    slot.budget.unwrap_or_else(|| {
-        let most = slot_needs(slot).into_iter().map(|need| need.pixels).max_by_key(|p| p.pixels());
-        budget::default_budget(most.unwrap_or(Size::new(1, 1)))
-    })
-}
-
-/// The box that a place has at `viewport`, where it is laid out there.
-fn box_at(slot: &SlotRow, place: &Occurrence, viewport: u32) -> Option<BoxSize> {
-    let by_hand = slot.hand_boxes.as_ref().and_then(|boxes| boxes.get(&viewport));
-    by_hand.or_else(|| place.details.boxes.get(&viewport)).copied()
 }
 
 fn showings_today(slot: &SlotRow, place: &Occurrence) -> Vec<Showing> {

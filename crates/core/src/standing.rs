@@ -1,0 +1,316 @@
+//! A picture's standing in the library: what it weighs, what it could weigh, and what is worth
+//! doing with it.
+
+use serde::{Deserialize, Serialize};
+
+use crate::geometry::Size;
+use crate::look::{ContentClass, Sample};
+use crate::source::Source;
+use crate::units::Bytes;
+
+/// The true weight lies so much above or below an estimate in four of five cases, as a factor;
+/// measured on the demo's pictures (docs/performance.md).
+const SPREAD: f64 = 1.35;
+/// A saving counts from this share of today's bytes…
+const WORTH_SHARE: f64 = 0.10;
+/// …and from this many bytes.
+const WORTH_BYTES: u64 = 2_000;
+/// Pixels that may lack, for rounding.
+const SHORT: f64 = 1.02;
+
+/// Something worth doing with a picture, or worth knowing; each is a filter of the library.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub enum Advice {
+    /// One of its slots asks for more pixels than it has.
+    TooSmall,
+    /// Its file in the site's folder was replaced by another.
+    Replaced,
+    /// A file that does the same would be lighter.
+    Heavier,
+    /// Its format does not suit its content, or no browser shows it.
+    WrongFormat,
+    /// Another picture is the same, or looks the same.
+    Duplicate,
+    /// It tells where it was taken.
+    Location,
+    /// Nobody wrote an alt text, and it is not decorative.
+    NoAlt,
+    /// Nobody is credited.
+    NoCredit,
+    /// No page shows it.
+    NotUsed,
+    /// It came by the site's folder, past Brisk Margin.
+    FromFolder,
+}
+
+impl Advice {
+    /// Every advice, the most serious first.
+    pub const ALL: [Self; 10] = [
+        Self::TooSmall,
+        Self::Replaced,
+        Self::Heavier,
+        Self::WrongFormat,
+        Self::Duplicate,
+        Self::Location,
+        Self::NoAlt,
+        Self::NoCredit,
+        Self::NotUsed,
+        Self::FromFolder,
+    ];
+
+    /// Its name in the API and in the database.
+    pub const fn name(self) -> &'static str {
+        match self {
+            Self::TooSmall => "too-small",
+            Self::Replaced => "replaced",
+            Self::Heavier => "heavier",
+            Self::WrongFormat => "wrong-format",
+            Self::Duplicate => "duplicate",
+            Self::Location => "location",
+            Self::NoAlt => "no-alt",
+            Self::NoCredit => "no-credit",
+            Self::NotUsed => "not-used",
+            Self::FromFolder => "from-folder",
+        }
+    }
+
+    /// What it says of a picture.
+    pub const fn words(self) -> &'static str {
+        match self {
+            Self::TooSmall => "too small for its slot",
+            Self::Replaced => "replaced in the site’s folder",
+            Self::Heavier => "heavier than needed",
+            Self::WrongFormat => "wrong format for its content",
+            Self::Duplicate => "looks like another",
+            Self::Location => "tells where it was taken",
+            Self::NoAlt => "no alt text",
+            Self::NoCredit => "no credit",
+            Self::NotUsed => "not used",
+            Self::FromFolder => "came by the site’s folder",
+        }
+    }
+
+    /// The advice called `name`.
+    pub fn named(name: &str) -> Option<Self> {
+        Self::ALL.into_iter().find(|advice| advice.name() == name)
+    }
+}
+
+/// One place that shows a picture.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Use {
+    /// The pixels that a file for it has on the most demanding screen, never more than the
+    /// picture gives.
+    pub output: Size,
+    /// Needed over available pixels; above 1 the picture is too small.
+    pub shortfall: f64,
+}
+
+/// What is known of a picture.
+#[derive(Debug, Clone, Copy)]
+pub struct Known<'a> {
+    /// Its format.
+    pub format: Source,
+    /// Its size as shown.
+    pub size: Size,
+    /// Whether its metadata tell where it was taken.
+    pub has_location: bool,
+    /// What kind it is and how heavy to encode, once it was looked at.
+    pub look: Option<(ContentClass, Sample)>,
+    /// What a page that shows it transfers today: the original where nothing better is known.
+    pub today: Bytes,
+    /// Where it is shown.
+    pub uses: &'a [Use],
+    /// The long side that is made of it at most where no slot says more, in pixels.
+    pub ceiling: u32,
+    /// Whether its alt text is written or not wanted.
+    pub has_alt: bool,
+    /// Whether somebody is credited.
+    pub has_credit: bool,
+    /// Whether another picture is the same or looks the same.
+    pub is_duplicate: bool,
+    /// Whether its file in the site's folder was replaced.
+    pub is_replaced: bool,
+    /// Whether it came by the site's folder.
+    pub is_from_folder: bool,
+}
+
+/// A weight before it is measured: about so much, and between which bounds.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Estimate {
+    /// The lower bound.
+    pub low: Bytes,
+    /// The likeliest.
+    pub about: Bytes,
+    /// The upper bound.
+    pub high: Bytes,
+}
+
+/// What a picture could weigh, and what is worth doing with it.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Standing {
+    /// What it could weigh; nothing before it was looked at, or where its class is not estimated.
+    pub possible: Option<Estimate>,
+    /// More pixels that its most demanding slot asks for, in percent.
+    pub short: Option<f64>,
+    /// The most serious first.
+    pub advice: Vec<Advice>,
+}
+
+impl Estimate {
+    /// An estimate of which the likeliest weight is `about`, and no bound above `most`.
+    fn about(about: Bytes, most: Bytes) -> Self {
+        let at = |factor: f64| Bytes((about.get() as f64 * factor).round() as u64).min(most);
+        Self { low: at(1.0 / SPREAD), about: at(1.0), high: at(SPREAD) }
+    }
+}
+
+impl Known<'_> {
+    /// Judges the picture.
+    pub fn standing(&self) -> Standing {
+        let possible = self.possible();
+        let shortfall = self.uses.iter().map(|place| place.shortfall).fold(0.0, f64::max);
+        let is_short = shortfall > SHORT && self.format != Source::Svg;
+        let is_heavier = possible.is_some_and(|estimate| {
+            let saved = self.today.get().saturating_sub(estimate.high.get());
+            saved >= WORTH_BYTES && saved as f64 >= WORTH_SHARE * self.today.get() as f64
+        });
+        let holds = |advice: &Advice| match advice {
+            Advice::TooSmall => is_short,
+            Advice::Replaced => self.is_replaced,
+            Advice::Heavier => is_heavier,
+            Advice::WrongFormat => self.has_wrong_format(),
+            Advice::Duplicate => self.is_duplicate,
+            Advice::Location => self.has_location,
+            Advice::NoAlt => !self.has_alt,
+            Advice::NoCredit => !self.has_credit,
+            Advice::NotUsed => self.uses.is_empty(),
+            Advice::FromFolder => self.is_from_folder,
+        };
+        Standing {
+            possible,
+            short: is_short.then_some(100.0 * (shortfall - 1.0)),
+            advice: Advice::ALL.into_iter().filter(holds).collect(),
+        }
+    }
+
+    /// What its largest use needs, or what the ceiling leaves of it, and never more than today.
+    fn possible(&self) -> Option<Estimate> {
+        let (class, sample) = self.look?;
+        // An animation's frames and a drawing's shapes are not told by sampled pixels.
+        if matches!(class, ContentClass::Animation | ContentClass::Drawing) {
+            return None;
+        }
+        let largest = self.uses.iter().map(|place| place.output.pixels()).max();
+        let pixels = largest.unwrap_or_else(|| {
+            let long = self.size.width.max(self.size.height);
+            let factor = (f64::from(self.ceiling) / f64::from(long)).min(1.0);
+            (self.size.pixels() as f64 * factor * factor).round() as u64
+        });
+        Some(Estimate::about(sample.weight(pixels), self.today))
+    }
+
+    fn has_wrong_format(&self) -> bool {
+        let Some((class, _)) = self.look else { return !self.format.is_for_the_web() };
+        match class {
+            _ if !self.format.is_for_the_web() => true,
+            ContentClass::Photograph => matches!(self.format, Source::Png | Source::Gif),
+            ContentClass::Graphic | ContentClass::Text => self.format == Source::Jpeg,
+            ContentClass::Animation => self.format == Source::Gif,
+            ContentClass::Drawing => false,
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    const SAMPLE: Sample = Sample::even(1_000_000, 200_000);
+
+    fn known(format: Source, class: ContentClass) -> Known<'static> {
+        Known {
+            format,
+            size: Size::new(6_000, 4_000),
+            has_location: false,
+            look: Some((class, SAMPLE)),
+            today: Bytes::mb(9),
+            uses: &[],
+            ceiling: 2_560,
+            has_alt: true,
+            has_credit: true,
+            is_duplicate: false,
+            is_replaced: false,
+            is_from_folder: false,
+        }
+    }
+
+    #[test]
+    fn a_camera_file_in_a_small_slot_is_heavier_than_needed() {
+        let place = Use { output: Size::new(800, 600), shortfall: 0.2 };
+        let standing =
+            Known { uses: &[place], ..known(Source::Jpeg, ContentClass::Photograph) }.standing();
+        assert_eq!(standing.advice, [Advice::Heavier]);
+        let possible = standing.possible.unwrap();
+        assert_eq!(possible.about, SAMPLE.weight(480_000));
+        assert!(possible.low < possible.about && possible.about < possible.high);
+    }
+
+    #[test]
+    fn what_is_lean_already_is_left_alone() {
+        let lean = Known {
+            today: Bytes::kb(100),
+            uses: &[Use { output: Size::new(800, 600), shortfall: 0.2 }],
+            ..known(Source::Webp, ContentClass::Photograph)
+        };
+        assert_eq!(lean.standing().advice, []);
+        assert!(lean.standing().possible.unwrap().high <= Bytes::kb(100));
+    }
+
+    #[test]
+    fn the_format_is_judged_by_the_content() {
+        let wrong = |format, class| {
+            known(format, class).standing().advice.contains(&Advice::WrongFormat)
+        };
+        assert!(wrong(Source::Png, ContentClass::Photograph));
+        assert!(wrong(Source::Jpeg, ContentClass::Text));
+        assert!(wrong(Source::Tiff, ContentClass::Photograph));
+        assert!(!wrong(Source::Png, ContentClass::Graphic));
+        assert!(!wrong(Source::Jpeg, ContentClass::Photograph));
+    }
+
+    #[test]
+    fn too_few_pixels_come_first_but_a_drawing_has_enough_for_any_slot() {
+        let places = [Use { output: Size::new(640, 480), shortfall: 1.4 }];
+        let photograph =
+            Known { uses: &places, has_alt: false, ..known(Source::Jpeg, ContentClass::Photograph) };
+        let standing = photograph.standing();
+        assert_eq!(standing.advice, [Advice::TooSmall, Advice::Heavier, Advice::NoAlt]);
+        assert!((standing.short.unwrap() - 40.0).abs() < 1e-9);
+        let drawing = Known { uses: &places, ..known(Source::Svg, ContentClass::Drawing) };
+        assert_eq!(drawing.standing().advice, []);
+    }
+
+    proptest! {
+        #[test]
+        fn an_estimate_is_never_above_what_there_is(
+            bytes in 1u64..10_000_000, width in 1u32..9_000, height in 1u32..9_000,
+            sampled in 1u64..1_000_000,
+        ) {
+            let sample = Sample::even(500_000, sampled);
+            let picture = Known {
+                size: Size::new(width, height),
+                today: Bytes(bytes),
+                look: Some((ContentClass::Photograph, sample)),
+                ..known(Source::Jpeg, ContentClass::Photograph)
+            };
+            let estimate = picture.standing().possible.unwrap();
+            prop_assert!(estimate.low <= estimate.about && estimate.about <= estimate.high);
+            prop_assert!(estimate.high <= Bytes(bytes));
+        }
+    }
+}

@@ -1,0 +1,106 @@
+//! Which pictures: by filter or by number.
+
+use brisk_margin_core::source::Source;
+use brisk_margin_core::standing::Advice;
+use brisk_margin_store::pictures::Filter;
+use serde::{Deserialize, Serialize};
+use utoipa::{IntoParams, ToSchema};
+use uuid::Uuid;
+
+use crate::api::Problem;
+use crate::app::App;
+
+/// Most pictures that one request changes.
+pub const MOST_AT_ONCE: u64 = 20_000;
+
+/// Which pictures a list shows: those that meet all of it.
+#[derive(Debug, Clone, Default, Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
+pub(in crate::api) struct FilterQuery {
+    /// Whose name, title, alt text, caption or creator holds this text.
+    search: Option<String>,
+    /// With which all of this is worth doing, with commas between, as in `no-alt,not-used`.
+    advice: Option<String>,
+    /// In this format, by content.
+    #[param(inline)]
+    format: Option<Source>,
+    /// In this folder or one below it.
+    folder: Option<String>,
+    /// In this collection.
+    collection: Option<Uuid>,
+    /// Removed ones instead of those that are there.
+    removed: Option<bool>,
+}
+
+impl FilterQuery {
+    pub(in crate::api) fn filter(self) -> Result<Filter, Problem> {
+        let names = self.advice.as_deref().unwrap_or_default().split(',').filter(|n| !n.is_empty());
+        let advice = names.map(|name| {
+            Advice::named(name).ok_or_else(|| Problem::invalid(format!("there is no filter “{name}”")))
+        });
+        Ok(Filter {
+            search: self.search,
+            advice: advice.collect::<Result<_, _>>()?,
+            format: self.format,
+            folder: self.folder,
+            collection: self.collection,
+            removed: self.removed.unwrap_or(false),
+        })
+    }
+}
+
+/// A filter in a body.
+#[derive(Debug, Clone, Default, Serialize, Deserialize, ToSchema)]
+#[serde(default)]
+pub(in crate::api) struct FilterBody {
+    /// Whose name, title, alt text, caption or creator holds this text.
+    search: Option<String>,
+    /// With which all of this is worth doing.
+    advice: Vec<Advice>,
+    /// In this format, by content.
+    format: Option<Source>,
+    /// In this folder or one below it.
+    folder: Option<String>,
+    /// In this collection.
+    collection: Option<Uuid>,
+    /// Removed ones instead of those that are there.
+    removed: bool,
+}
+
+impl From<FilterBody> for Filter {
+    fn from(body: FilterBody) -> Self {
+        let FilterBody { search, advice, format, folder, collection, removed } = body;
+        Self { search, advice, format, folder, collection, removed }
+    }
+}
+
+impl From<Filter> for FilterBody {
+    fn from(filter: Filter) -> Self {
+        let Filter { search, advice, format, folder, collection, removed } = filter;
+        Self { search, advice, format, folder, collection, removed }
+    }
+}
+
+/// Pictures by their numbers, or all that meet a filter.
+#[derive(Debug, Clone, Deserialize, ToSchema)]
+#[serde(rename_all = "lowercase")]
+pub(in crate::api) enum Which {
+    /// These.
+    Ids(Vec<Uuid>),
+    /// All that meet this.
+    Filter(FilterBody),
+}
+
+impl Which {
+    pub(in crate::api) async fn ids(self, app: &App) -> Result<Vec<Uuid>, Problem> {
+        let ids = match self {
+            Self::Ids(ids) => ids,
+            Self::Filter(filter) => app.store.picture_ids(&filter.into(), MOST_AT_ONCE + 1).await?,
+        };
+        if ids.len() as u64 > MOST_AT_ONCE {
+            let detail = format!("these are more than {MOST_AT_ONCE} pictures; narrow the filter");
+            return Err(Problem::invalid(detail));
+        }
+        Ok(ids)
+    }
+}

@@ -1,0 +1,32 @@
+//! Forgetting: removed pictures whose time is over.
+
+use std::time::Duration;
+
+use brisk_margin_store::StoreError;
+use chrono::{TimeDelta, Utc};
+
+use crate::app::{App, Change};
+
+/// How often is looked for pictures whose time is over.
+const EVERY: Duration = Duration::from_secs(60 * 60);
+
+/// Forgets for as long as the application runs.
+pub fn spawn(app: &App) {
+    let app = app.clone();
+    tokio::spawn(async move {
+        loop {
+            match once(&app).await {
+                Ok(0) => {}
+                Ok(_) => app.tell(Change::Pictures),
+                Err(error) => tracing::error!("forgetting removed pictures failed: {error}"),
+            }
+            tokio::time::sleep(EVERY).await;
+        }
+    });
+}
+
+/// Forgets every picture that was removed longer ago than the site keeps them; returns how many.
+pub async fn once(app: &App) -> Result<usize, StoreError> {
+    let days = app.store.site().await?.keep_days;
+    app.store.forget_removed(Utc::now() - TimeDelta::days(days.into())).await
+}

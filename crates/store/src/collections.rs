@@ -1,0 +1,74 @@
+//! Collections: pictures in an order of their own.
+
+use sea_orm::{ConnectionTrait, FromQueryResult, TransactionTrait};
+use uuid::Uuid;
+
+use crate::{Store, StoreError};
+
+/// A collection, by its name.
+#[derive(Debug, Clone, PartialEq, FromQueryResult)]
+pub struct Collection {
+    /// Its number.
+    pub id: Uuid,
+    /// Its name, which no other collection has.
+    pub name: String,
+    /// How many pictures are in it, without those that are removed.
+    pub pictures: i64,
+}
+
+#[derive(FromQueryResult)]
+struct Id {
+    id: Uuid,
+}
+
+impl Store {
+    /// Every collection, by name.
+    pub async fn collections(&self) -> Result<Vec<Collection>, StoreError> {
+        let sql = "SELECT c.id, c.name, count(p.id) AS pictures FROM collections c
+                   LEFT JOIN collected d ON d.collection_id = c.id
+                   LEFT JOIN pictures p ON p.id = d.picture_id AND p.removed_at IS NULL
+                   GROUP BY c.id ORDER BY lower(c.name)";
+        Ok(Collection::find_by_statement(self.statement(sql, [])).all(&self.db).await?)
+    }
+
+    /// The pictures of collection `id` in their order, removed ones left out.
+    pub async fn collected(&self, id: Uuid) -> Result<Vec<Uuid>, StoreError> {
+        let sql = "SELECT p.id FROM collected d JOIN pictures p ON p.id = d.picture_id
+                   WHERE d.collection_id = $1 AND p.removed_at IS NULL ORDER BY d.place, p.id";
+        let rows = Id::find_by_statement(self.statement(sql, [id.into()])).all(&self.db).await?;
+        Ok(rows.into_iter().map(|row| row.id).collect())
+    }
+
+    /// The collection called `name`, made where there is none.
+    pub async fn collection(&self, name: &str) -> Result<Uuid, StoreError> {
+        let sql = "INSERT INTO collections (id, name) VALUES ($1, $2)
+                   ON CONFLICT (name) DO UPDATE SET name = excluded.name RETURNING id";
+        let values = [Uuid::now_v7().into(), name.to_owned().into()];
+        let row = Id::find_by_statement(self.statement(sql, values)).one(&self.db).await?;
+        row.map(|row| row.id).ok_or_else(|| StoreError::Corrupt("a collection vanished".into()))
+    }
+
+    /// Puts exactly `pictures` into collection `id`, in that order; returns what was in it.
+    pub async fn collect(&self, id: Uuid, pictures: &[Uuid]) -> Result<Vec<Uuid>, StoreError> {
+        let before = self.collected(id).await?;
+        let transaction = self.db.begin().await?;
+        let empty = self.statement("DELETE FROM collected WHERE collection_id = $1", [id.into()]);
+        transaction.execute_raw(empty).await?;
+        let fill = self.statement(
+            "INSERT INTO collected (collection_id, picture_id, place)
+             SELECT $1, w.id, min(w.place)::integer
+             FROM unnest($2::uuid[]) WITH ORDINALITY AS w (id, place)
+             JOIN pictures p ON p.id = w.id GROUP BY w.id",
+            [id.into(), pictures.to_vec().into()],
+        );
+        transaction.execute_raw(fill).await?;
+        transaction.commit().await?;
+        Ok(before)
+    }
+
+    /// Forgets collection `id`, not its pictures; false where there is none.
+    pub async fn forget_collection(&self, id: Uuid) -> Result<bool, StoreError> {
+        let statement = self.statement("DELETE FROM collections WHERE id = $1", [id.into()]);
+        Ok(self.db.execute_raw(statement).await?.rows_affected() > 0)
+    }
+}

@@ -1,0 +1,308 @@
+//! Pictures: the originals in the library, what is said of them, and how they stand.
+
+mod alike;
+mod changes;
+mod list;
+mod looks;
+mod removal;
+mod standing;
+
+use brisk_margin_core::describe::Description;
+use brisk_margin_core::framing::FocalPoint;
+use brisk_margin_core::geometry::Size;
+use brisk_margin_core::look::{ContentClass, LookHash, Sample};
+use brisk_margin_core::metadata::Told;
+use brisk_margin_core::picture::Facts;
+use brisk_margin_core::source::Source;
+use brisk_margin_core::standing::{Advice, Estimate};
+use brisk_margin_core::units::Bytes;
+use chrono::{DateTime, Utc};
+use sea_orm::sea_query::OnConflict;
+use sea_orm::{
+    ActiveModelTrait, ActiveValue::Set, ColumnTrait, ConnectionTrait, EntityTrait, QueryFilter,
+    TransactionTrait,
+};
+use serde::{Deserialize, Serialize};
+use uuid::Uuid;
+
+use crate::entities::picture::{ActiveModel, Column, Entity, Model};
+use crate::layouts::{json, read};
+use crate::site::Treatment;
+use crate::{BlobHash, Store, StoreError};
+
+pub use alike::Pair;
+pub use changes::{Change, Edit, Edits, TakenBack};
+pub(crate) use list::Conditions;
+pub use list::{After, Filter, Page, Sort};
+use removal::ORIGINALS;
+pub use standing::{Judged, Relations, UsedIn};
+
+/// A picture in the library.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Picture {
+    /// Its number, in order of arrival.
+    pub id: Uuid,
+    /// Its name, tidied.
+    pub name: String,
+    /// The hash of its original.
+    pub hash: BlobHash,
+    /// What its header says.
+    pub facts: Facts,
+    /// The weight of its original.
+    pub bytes: Bytes,
+    /// Where its subject is.
+    pub focal: FocalPoint,
+    /// When it arrived.
+    pub created_at: DateTime<Utc>,
+    /// The folder of the library it lies in; empty for none.
+    pub folder: String,
+    /// How it arrived.
+    pub origin: Origin,
+    /// What people say of it.
+    pub description: Description,
+    /// What its file tells.
+    pub told: Told,
+    /// How it looks, once it was looked at.
+    pub look: Option<Looked>,
+    /// Why it could not be looked at.
+    pub look_failed: Option<String>,
+    /// How many places show it.
+    pub uses: u32,
+    /// What a page that shows it transfers today.
+    pub today: Bytes,
+    /// What it could weigh.
+    pub possible: Option<Estimate>,
+    /// More pixels that its most demanding slot asks for, in percent.
+    pub short: Option<f64>,
+    /// What is worth doing with it, the most serious first.
+    pub advice: Vec<Advice>,
+    /// When it was removed.
+    pub removed_at: Option<DateTime<Utc>>,
+}
+
+/// How a picture looks, as it is stored.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Looked {
+    /// What kind it is.
+    pub class: ContentClass,
+    /// How many colours it has, as far as they were counted.
+    pub colours: u32,
+    /// Whether a pixel is transparent.
+    pub is_transparent: bool,
+    /// A hash of how it looks.
+    pub hash: LookHash,
+    /// How heavy it is to encode.
+    pub sample: Sample,
+}
+
+/// How a picture arrived.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Origin {
+    /// Sent by somebody who uses Brisk Margin, or by a script.
+    Upload,
+    /// Found in the site's own folder.
+    Folder,
+}
+
+impl Origin {
+    const fn name(self) -> &'static str {
+        match self {
+            Self::Upload => "upload",
+            Self::Folder => "folder",
+        }
+    }
+}
+
+/// A picture about to be added.
+#[derive(Debug, Clone, Copy)]
+pub struct NewPicture<'a> {
+    /// Its name, tidied.
+    pub name: &'a str,
+    /// The folder of the library it lies in; empty for none.
+    pub folder: &'a str,
+    /// How it arrived.
+    pub origin: Origin,
+    /// What its header says.
+    pub facts: &'a Facts,
+    /// What else its file tells.
+    pub told: &'a Told,
+    /// What is done with it once it was looked at.
+    pub treatment: &'a Treatment,
+}
+
+/// Whether a picture was new.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Arrival {
+    /// It was not in the library before.
+    New(Picture),
+    /// The same bytes are there already.
+    There(Picture),
+    /// The same bytes had been removed and are back now.
+    Back(Picture),
+}
+
+impl Store {
+    /// Keeps `data` and adds a picture for it, or brings that back where the same bytes had been
+    /// removed. The bytes are safe before there is a row, and nobody deletes them in between.
+    pub async fn add_picture(
+        &self,
+        data: bytes::Bytes,
+        new: NewPicture<'_>,
+    ) -> Result<Arrival, StoreError> {
+        let transaction = self.db.begin().await?;
+        let lock = self.statement("SELECT pg_advisory_xact_lock_shared($1)", [ORIGINALS.into()]);
+        transaction.execute_raw(lock).await?;
+        let bytes = data.len() as i64;
+        let hash = self.blobs.put(data).await?;
+        let row = ActiveModel {
+            id: Set(Uuid::now_v7()),
+            name: Set(new.name.to_owned()),
+            folder: Set(new.folder.to_owned()),
+            origin: Set(new.origin.name().to_owned()),
+            hash: Set(hash.as_str().to_owned()),
+            format: Set(new.facts.format.name().to_owned()),
+            width: Set(new.facts.size.width as i32),
+            height: Set(new.facts.size.height as i32),
+            bytes: Set(bytes),
+            today: Set(bytes),
+            has_alpha: Set(new.facts.has_alpha),
+            frames: Set(new.facts.frames as i32),
+            has_location: Set(new.facts.has_location),
+            profile: Set(new.facts.profile.clone()),
+            told: Set(json(new.told)),
+            treatment: Set((*new.treatment != Treatment::List).then(|| json(new.treatment))),
+            focal_x: Set(FocalPoint::CENTRE.x()),
+            focal_y: Set(FocalPoint::CENTRE.y()),
+            created_at: Set(Utc::now()),
+            ..Default::default()
+        };
+        // Two uploads of the same bytes may arrive at once; the table decides which is new.
+        let inserted = Entity::insert(row)
+            .on_conflict(OnConflict::column(Column::Hash).do_nothing().to_owned())
+            .exec_without_returning(&transaction)
+            .await?;
+        transaction.commit().await?;
+        let found = self.picture_by_hash(&hash).await?;
+        let found = found.ok_or_else(|| StoreError::Corrupt("a picture vanished".to_owned()))?;
+        if inserted == 1 {
+            return Ok(Arrival::New(found));
+        }
+        self.arrive_again(found).await
+    }
+
+    /// What the arrival of bytes that are there already means.
+    pub async fn arrive_again(&self, found: Picture) -> Result<Arrival, StoreError> {
+        if found.removed_at.is_none() {
+            return Ok(Arrival::There(found));
+        }
+        self.bring_back(&[found.id]).await?;
+        Ok(Arrival::Back(Picture { removed_at: None, ..found }))
+    }
+
+    /// The picture whose original has `hash`, removed or not.
+    pub async fn picture_by_hash(&self, hash: &BlobHash) -> Result<Option<Picture>, StoreError> {
+        let found = Entity::find().filter(Column::Hash.eq(hash.as_str())).one(&self.db).await?;
+        found.map(Picture::try_from).transpose()
+    }
+
+    /// The picture `id`, removed or not.
+    pub async fn picture(&self, id: Uuid) -> Result<Option<Picture>, StoreError> {
+        Entity::find_by_id(id).one(&self.db).await?.map(Picture::try_from).transpose()
+    }
+
+    /// The pictures `ids` that are not removed, in no order.
+    pub async fn pictures_of(&self, ids: &[Uuid]) -> Result<Vec<Picture>, StoreError> {
+        let query = Entity::find()
+            .filter(Column::Id.is_in(ids.iter().copied()))
+            .filter(Column::RemovedAt.is_null());
+        query.all(&self.db).await?.into_iter().map(Picture::try_from).collect()
+    }
+
+    /// Moves the focal point of picture `id`; `None` where there is no such picture.
+    pub async fn set_focal(
+        &self,
+        id: Uuid,
+        focal: FocalPoint,
+    ) -> Result<Option<Picture>, StoreError> {
+        let Some(found) = Entity::find_by_id(id).one(&self.db).await? else {
+            return Ok(None);
+        };
+        let mut row: ActiveModel = found.into();
+        row.focal_x = Set(focal.x());
+        row.focal_y = Set(focal.y());
+        row.stale = Set(true);
+        Ok(Some(row.update(&self.db).await?.try_into()?))
+    }
+}
+
+impl TryFrom<Model> for Picture {
+    type Error = StoreError;
+
+    fn try_from(row: Model) -> Result<Self, StoreError> {
+        let corrupt = |what: &str, value: &str| StoreError::Corrupt(format!("the {what} {value}"));
+        let format =
+            Source::named(&row.format).ok_or_else(|| corrupt("format", &row.format))?;
+        let look = looked(&row)?;
+        let bytes = |count: i64| Bytes(count.unsigned_abs());
+        let possible = match (row.possible_low, row.possible, row.possible_high) {
+            (Some(low), Some(about), Some(high)) => {
+                Some(Estimate { low: bytes(low), about: bytes(about), high: bytes(high) })
+            }
+            _ => None,
+        };
+        Ok(Self {
+            id: row.id,
+            name: row.name,
+            hash: BlobHash::stored(&row.hash),
+            facts: Facts {
+                format,
+                size: Size::new(row.width as u32, row.height as u32),
+                has_alpha: row.has_alpha,
+                frames: row.frames as u32,
+                has_location: row.has_location,
+                profile: row.profile,
+            },
+            bytes: bytes(row.bytes),
+            focal: FocalPoint::new(row.focal_x, row.focal_y)
+                .map_err(|error| StoreError::Corrupt(error.to_string()))?,
+            created_at: row.created_at,
+            folder: row.folder,
+            origin: if row.origin == Origin::Folder.name() { Origin::Folder } else { Origin::Upload },
+            description: Description {
+                title: row.title,
+                alt: row.alt,
+                decorative: row.decorative,
+                caption: row.caption,
+                creator: row.creator,
+                licence: row.licence,
+                source: row.source,
+            },
+            told: read(row.told)?,
+            look,
+            look_failed: row.look_failed,
+            uses: row.uses as u32,
+            today: bytes(row.today),
+            possible,
+            short: row.short,
+            // An advice that this version does not know is one that it would not give.
+            advice: row.advice.iter().filter_map(|name| Advice::named(name)).collect(),
+            removed_at: row.removed_at,
+        })
+    }
+}
+
+fn looked(row: &Model) -> Result<Option<Looked>, StoreError> {
+    let (Some(class), Some(hash), Some(sample)) = (&row.class, row.look_hash, &row.sample) else {
+        return Ok(None);
+    };
+    let class = ContentClass::named(class)
+        .ok_or_else(|| StoreError::Corrupt(format!("the content class {class}")))?;
+    Ok(Some(Looked {
+        class,
+        colours: row.colours.unwrap_or_default().unsigned_abs(),
+        is_transparent: row.is_transparent.unwrap_or_default(),
+        hash: LookHash(hash.cast_unsigned()),
+        sample: read(sample.clone())?,
+    }))
+}

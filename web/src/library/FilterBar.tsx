@@ -1,0 +1,69 @@
+import { Button, Input } from "antd";
+import { useState } from "react";
+import type { Advice, FilterBody } from "../api/client";
+import { useSaveFilter, useShelves } from "./useLibrary";
+
+interface Props {
+  /** All that narrows the list, the search among it. */
+  filter: FilterBody;
+  /** The same without the search. */
+  own: FilterBody;
+  onFilter: (filter: FilterBody) => void;
+}
+
+/** Filters in plain words, each with how many pictures it lets through. */
+export function FilterBar({ filter, own, onFilter }: Props) {
+  const shelves = useShelves();
+  const chosen = filter.advice ?? [];
+  const toggle = (advice: Advice) => {
+    const without = chosen.filter((one) => one !== advice);
+    onFilter({ ...own, advice: without.length < chosen.length ? without : [...chosen, advice] });
+  };
+  const offered = shelves.data?.advice.filter(({ advice, pictures }) => pictures > 0 || chosen.includes(advice)) ?? [];
+  const isFiltered = chosen.length > 0 || Boolean(filter.search) || Boolean(filter.folder);
+  if (offered.length === 0) return null;
+  return (
+    <div className="bar filters" role="group" aria-label="Filters">
+      <span className="soft">Only</span>
+      {offered.map(({ advice, words, pictures }) => (
+        <button
+          key={advice}
+          type="button"
+          className="filter-word"
+          aria-pressed={chosen.includes(advice)}
+          onClick={() => { toggle(advice); }}
+        >
+          {words} <span className="figure soft">{pictures}</span>
+        </button>
+      ))}
+      <span className="gap" />
+      {isFiltered && <SaveFilter filter={filter} />}
+    </div>
+  );
+}
+
+function SaveFilter({ filter }: { filter: FilterBody }) {
+  const [name, setName] = useState<string>();
+  const save = useSaveFilter();
+  if (name === undefined) return <Button onClick={() => { setName(""); }}>Save this filter…</Button>;
+  return (
+    <form
+      className="inline-form"
+      onSubmit={(event) => {
+        event.preventDefault();
+        save.mutate({ name, filter }, { onSuccess: () => { setName(undefined); } });
+      }}
+    >
+      <Input
+        aria-label="Name of the filter"
+        placeholder="Its name"
+        value={name}
+        ref={(field) => { field?.focus(); }}
+        onChange={({ target }) => { setName(target.value); }}
+        onKeyDown={({ key }) => { if (key === "Escape") setName(undefined); }}
+      />
+      {name.trim() ? <Button htmlType="submit" type="primary" loading={save.isPending}>Save</Button> : <Button disabled>Name it first</Button>}
+      {save.error && <span role="alert">{save.error.message}</span>}
+    </form>
+  );
+}

@@ -1,0 +1,86 @@
+import type { ReactNode } from "react";
+import type { Picture, SortBy } from "../api/client";
+import { Bytes } from "../ui/Bytes";
+import { bytes, formatName, pixels } from "../ui/figures";
+
+export interface Column {
+  key: string;
+  head: string;
+  sort?: SortBy;
+  /** Whether the largest stands first when it is sorted by for the first time. */
+  most?: boolean;
+  right?: boolean;
+  /** Left out where the window is narrow. */
+  wide?: boolean;
+  cell: (picture: Picture) => ReactNode;
+}
+
+export const COLUMNS: Column[] = [
+  {
+    key: "name", head: "Name", sort: "name",
+    cell: (picture) => (
+      <span className="name" title={picture.name}>
+        <bdi>{picture.name}</bdi>
+        {picture.description.title && <span className="soft"> {picture.description.title}</span>}
+      </span>
+    ),
+  },
+  {
+    key: "pixels", head: "Pixels", sort: "pixels", most: true, right: true,
+    cell: ({ width, height }) => <span className="figure">{pixels(width, height)}</span>,
+  },
+  { key: "format", head: "Format", sort: "format", cell: ({ format }) => formatName[format] },
+  { key: "bytes", head: "Original", sort: "bytes", most: true, right: true, cell: (picture) => <Bytes of={picture.bytes} /> },
+  {
+    key: "uses", head: "Uses", sort: "uses", most: true, right: true,
+    cell: ({ uses }) => <span className="figure">{uses === 0 ? "–" : uses}</span>,
+  },
+  { key: "state", head: "Worth doing", sort: "state", most: true, cell: (picture) => <State picture={picture} /> },
+  {
+    key: "saving", head: "Could save", sort: "saving", most: true, right: true,
+    cell: (picture) => <Saving picture={picture} />,
+  },
+  { key: "alt", head: "Alt text", sort: "alt", wide: true, cell: (picture) => <Alt picture={picture} /> },
+  {
+    key: "credit", head: "Credit", sort: "creator", wide: true,
+    cell: ({ description }) => <Text of={description.creator} none="none" />,
+  },
+];
+
+/** The most serious in words, and how many more. */
+function State({ picture }: { picture: Picture }) {
+  const [first, ...others] = picture.advice;
+  if (!picture.look && !picture.look_failed) return <span className="soft">being looked at…</span>;
+  if (!first) return <span>nothing</span>;
+  const all = picture.advice.map(({ words }) => words).join(" · ");
+  return (
+    <span className="name" title={all}>
+      {first.words}
+      {others.length > 0 && <span className="soft"> +{others.length}</span>}
+    </span>
+  );
+}
+
+function Saving({ picture: { possible, saving, today } }: { picture: Picture }) {
+  if (!possible || saving == null) return <span className="soft">–</span>;
+  const range = `today ${bytes(today)}, possible ${bytes(possible.low)} to ${bytes(possible.high)}`;
+  return saving === 0
+    ? <span className="soft" title={range}>lean</span>
+    : <span className="figure" title={range}>~{bytes(saving)}</span>;
+}
+
+function Alt({ picture: { description, alt_findings } }: { picture: Picture }) {
+  const [finding] = alt_findings;
+  if (description.decorative && !finding) return <span className="soft">decorative</span>;
+  if (finding?.what.finding === "empty") return <span className="soft">none</span>;
+  return (
+    <span className="name" title={finding ? `${description.alt} – ${finding.words}` : description.alt}>
+      {finding && <b>! </b>}
+      <bdi>{description.alt}</bdi>
+    </span>
+  );
+}
+
+function Text({ of, none }: { of: string; none: string }) {
+  return of ? <span className="name" title={of}><bdi>{of}</bdi></span> : <span className="soft">{none}</span>;
+}

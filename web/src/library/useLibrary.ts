@@ -1,0 +1,194 @@
+/** The library's data, and what can be done with it. */
+import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import {
+  accept, api, unwrap, type Change, type FilterBody, type PictureFields, type SortBy, type Which,
+} from "../api/client";
+import { notices } from "../ui/notice";
+
+export interface Order {
+  sort: SortBy;
+  descending: boolean;
+}
+
+/** A filter as it stands in an address. */
+export const queryOf = ({ search, advice, format, folder, collection, removed }: FilterBody) => ({
+  ...(search && { search }),
+  ...(advice && advice.length > 0 && { advice: advice.join(",") }),
+  ...(format && { format }),
+  ...(folder && { folder }),
+  ...(collection && { collection }),
+  ...(removed && { removed }),
+});
+
+/** The library as far as it was scrolled, part by part. */
+export function usePictures(filter: FilterBody, order: Order) {
+  return useInfiniteQuery({
+    queryKey: ["pictures", filter, order],
+    initialPageParam: undefined as string | undefined,
+    queryFn: async ({ pageParam, signal }) => {
+      const query = { ...queryOf(filter), ...order, limit: 200, ...(pageParam && { after: pageParam }) };
+      return unwrap(await api.GET("/api/pictures", { params: { query }, signal }));
+    },
+    getNextPageParam: (last) => last.next ?? undefined,
+    placeholderData: (previous) => previous,
+  });
+}
+
+export function useShelves() {
+  return useQuery({
+    queryKey: ["shelves"],
+    queryFn: async ({ signal }) => unwrap(await api.GET("/api/shelves", { signal })),
+  });
+}
+
+export function usePicturePage(id: string) {
+  return useQuery({
+    queryKey: ["picture-page", id],
+    queryFn: async ({ signal }) =>
+      unwrap(await api.GET("/api/pictures/{id}/page", { params: { path: { id } }, signal })),
+  });
+}
+
+export function usePairs() {
+  return useQuery({
+    queryKey: ["alike"],
+    queryFn: async ({ signal }) => unwrap(await api.GET("/api/alike", { signal })),
+  });
+}
+
+/** Tells what was done and how to take it back, and looks at everything again. */
+function useDone() {
+  const queries = useQueryClient();
+  return (change: Change | null | undefined) => {
+    if (change) {
+      const words = change.summary.charAt(0).toUpperCase() + change.summary.slice(1);
+      notices.show({ words: `${words}.`, change: change.id });
+    }
+    void queries.invalidateQueries();
+  };
+}
+
+const sorry = (error: Error) => { notices.show({ words: `Not done: ${error.message}` }); };
+
+/** Describes pictures, each in its own words. */
+export function useDescribe() {
+  const onSuccess = useDone();
+  return useMutation({
+    mutationFn: async (pictures: Record<string, PictureFields>) =>
+      unwrap(await api.PATCH("/api/pictures", { body: { pictures } })),
+    onSuccess,
+    onError: sorry,
+  });
+}
+
+/** Describes many pictures in the same words. */
+export function useDescribeAll() {
+  const onSuccess = useDone();
+  return useMutation({
+    mutationFn: async (body: { which: Which; set: PictureFields; from_file: boolean }) =>
+      unwrap(await api.POST("/api/pictures/describe", { body })),
+    onSuccess,
+  });
+}
+
+export function useNames() {
+  return useMutation({
+    mutationFn: async (which: Which) => unwrap(await api.POST("/api/pictures/names", { body: { which } })),
+  });
+}
+
+/** Removes pictures, or says beforehand what that means. */
+export function useRemove() {
+  const done = useDone();
+  return useMutation({
+    mutationFn: async (body: { which: Which; dry_run: boolean }) =>
+      unwrap(await api.POST("/api/pictures/remove", { body })),
+    onSuccess: ({ change }) => { if (change) done(change); },
+    onError: sorry,
+  });
+}
+
+export function useBringBack() {
+  const onSuccess = useDone();
+  return useMutation({
+    mutationFn: async (which: Which) => unwrap(await api.POST("/api/pictures/bring-back", { body: { which } })),
+    onSuccess,
+    onError: sorry,
+  });
+}
+
+export function useMerge() {
+  const onSuccess = useDone();
+  return useMutation({
+    mutationFn: async (body: { kept: string; gone: string[] }) =>
+      unwrap(await api.POST("/api/alike/merge", { body })),
+    onSuccess,
+    onError: sorry,
+  });
+}
+
+export function useTellApart() {
+  const done = useDone();
+  return useMutation({
+    mutationFn: async (body: { one: string; other: string; apart: boolean }) => {
+      accept(await api.POST("/api/alike/apart", { body }));
+    },
+    onSuccess: () => { done(null); },
+    onError: sorry,
+  });
+}
+
+export function useCollect() {
+  const done = useDone();
+  return useMutation({
+    mutationFn: async (body: { name: string; which: Which; add: boolean }) =>
+      unwrap(await api.PUT("/api/collections", { body })),
+    onSuccess: () => { done(null); },
+  });
+}
+
+export function useForgetCollection() {
+  const done = useDone();
+  return useMutation({
+    mutationFn: async (id: string) => {
+      accept(await api.DELETE("/api/collections/{id}", { params: { path: { id } } }));
+    },
+    onSuccess: () => { done(null); },
+  });
+}
+
+export function useSaveFilter() {
+  const done = useDone();
+  return useMutation({
+    mutationFn: async (body: { name: string; filter: FilterBody }) => {
+      accept(await api.PUT("/api/filters", { body }));
+    },
+    onSuccess: (_, { name }) => { notices.show({ words: `Saved the filter “${name}”.` }); done(null); },
+  });
+}
+
+export function useForgetFilter() {
+  const done = useDone();
+  return useMutation({
+    mutationFn: async (id: string) =>
+      unwrap(await api.DELETE("/api/filters/{id}", { params: { path: { id } } })),
+    onSuccess: () => { done(null); },
+  });
+}
+
+/** Reads descriptions from a table, or says what it would change. */
+export function useTable() {
+  const done = useDone();
+  return useMutation({
+    mutationFn: async ({ text, apply }: { text: File; apply: boolean }) => {
+      const answer = await api.POST("/api/descriptions.csv", {
+        params: { query: { apply } },
+        body: text as unknown as string,
+        bodySerializer: (body) => body as unknown as BodyInit,
+        headers: { "Content-Type": "text/csv" },
+      });
+      return unwrap(answer);
+    },
+    onSuccess: ({ change }) => { if (change) done(change); },
+  });
+}
