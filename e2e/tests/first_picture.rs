@@ -3,8 +3,8 @@
 use std::path::Path;
 use std::time::Duration;
 
-use brisk_margin_core::colour::Inks;
 use brisk_margin_core::codec::jpeg;
+use brisk_margin_core::colour::Inks;
 use brisk_margin_core::geometry::Size;
 use brisk_margin_e2e::application::Home;
 use brisk_margin_e2e::browser::Browser;

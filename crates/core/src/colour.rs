@@ -73,8 +73,11 @@ impl Inks {
     fn by_profile(&self, inks: &[u8]) -> Option<Vec<u8>> {
         let srgb = ColorProfile::new_srgb();
         let options = TransformOptions::default();
-        let transform =
-            self.0.as_ref()?.create_transform_8bit(Layout::Rgba, &srgb, Layout::Rgb, options).ok()?;
+        let transform = self
+            .0
+            .as_ref()?
+            .create_transform_8bit(Layout::Rgba, &srgb, Layout::Rgb, options)
+            .ok()?;
         let mut mixed = vec![0; inks.len() / 4 * 3];
         let mut full = Vec::new();
         for (pixels, out) in inks.chunks(4 * 4096).zip(mixed.chunks_mut(3 * 4096)) {
@@ -89,7 +92,9 @@ impl Inks {
 
 fn by_share(inks: &[u8]) -> Vec<u8> {
     let light = |ink: u8, black: u8| ((u32::from(ink) * u32::from(black) + 127) / 255) as u8;
-    inks.chunks_exact(4).flat_map(|p| [light(p[0], p[3]), light(p[1], p[3]), light(p[2], p[3])]).collect()
+    inks.chunks_exact(4)
+        .flat_map(|p| [light(p[0], p[3]), light(p[1], p[3]), light(p[2], p[3])])
+        .collect()
 }
 
 fn description(profile: &ColorProfile) -> Option<String> {

@@ -124,7 +124,11 @@ impl Description {
             Some(terms) => link(&terms, "Terms"),
             None => escape(licence),
         };
-        [creator, licence].into_iter().filter(|part| !part.is_empty()).collect::<Vec<_>>().join(", ")
+        [creator, licence]
+            .into_iter()
+            .filter(|part| !part.is_empty())
+            .collect::<Vec<_>>()
+            .join(", ")
     }
 }
 
@@ -180,10 +184,10 @@ mod tests {
         assert_eq!(findings("The dome at dusk", true, 0), [AltFinding::NotWanted]);
         assert_eq!(findings("The dome at dusk", false, 0), []);
         assert_eq!(findings("DSC_0412", false, 0), [AltFinding::FileName]);
-        assert_eq!(findings("dome-dusk.webp", false, 2), [
-            AltFinding::FileName,
-            AltFinding::Repeated { others: 2 },
-        ]);
+        assert_eq!(
+            findings("dome-dusk.webp", false, 2),
+            [AltFinding::FileName, AltFinding::Repeated { others: 2 },]
+        );
         let long = "Stars over the moor. ".repeat(10);
         assert_eq!(findings(&long, false, 0), [AltFinding::TooLong { characters: 209 }]);
     }

@@ -110,8 +110,10 @@ impl LookHash {
             (0..SIDE).map(row).sum()
         };
         // Without the first row and column, which tell of the light and of its slope only.
-        let kept: Vec<f64> =
-            (1..=KEPT).flat_map(|v| (1..=KEPT).map(move |u| (u, v))).map(|(u, v)| frequency(u, v)).collect();
+        let kept: Vec<f64> = (1..=KEPT)
+            .flat_map(|v| (1..=KEPT).map(move |u| (u, v)))
+            .map(|(u, v)| frequency(u, v))
+            .collect();
         let mut sorted = kept.clone();
         sorted.sort_by(f64::total_cmp);
         let median = (sorted[31] + sorted[32]) / 2.0;
@@ -162,33 +164,72 @@ fn colours(raster: &Raster) -> u32 {
     seen.len() as u32
 }
 
-/// Tells the class by how often neighbours are exactly alike, and how often they differ sharply:
-/// a sensor's noise leaves hardly any two alike.
+/// Tells the class by how many colours cover most of the picture, and how often neighbours are
+/// exactly alike: light on a sensor has many shades, and its noise leaves hardly any two alike.
+/// The bounds part the demo's pictures by a wide gap (docs/performance.md).
 fn class(raster: &Raster) -> ContentClass {
-    const EVEN: f64 = 0.45;
+    const FEW: usize = 12;
+    const EVEN: f64 = 0.4;
     const SHARP: f64 = 0.04;
-    let (mut alike, mut sharp, mut all) = (0u64, 0u64, 0u64);
-    let bytes = raster.channels().count();
-    for row in raster.data().chunks_exact(raster.stride()) {
-        for pair in row.windows(2 * bytes).step_by(bytes) {
-            let (left, right) = pair.split_at(bytes);
-            // What is not seen says nothing.
-            if bytes == 4 && left[3] == 0 && right[3] == 0 {
-                continue;
+    let steps = Steps::of(raster);
+    if covering_colours(raster) > FEW || steps.alike < EVEN {
+        ContentClass::Photograph
+    } else if steps.sharp > SHARP {
+        ContentClass::Text
+    } else {
+        ContentClass::Graphic
+    }
+}
+
+/// How neighbours along the rows differ, as shares of all of them.
+struct Steps {
+    alike: f64,
+    sharp: f64,
+}
+
+impl Steps {
+    fn of(raster: &Raster) -> Self {
+        const CLEAR: u8 = 64;
+        let (mut alike, mut sharp, mut all) = (0u64, 0u64, 0u64);
+        let bytes = raster.channels().count();
+        for row in raster.data().chunks_exact(raster.stride()) {
+            for pair in row.windows(2 * bytes).step_by(bytes) {
+                let (left, right) = pair.split_at(bytes);
+                // What is not seen says nothing.
+                if bytes == 4 && left[3] == 0 && right[3] == 0 {
+                    continue;
+                }
+                let step = left.iter().zip(right).map(|(a, b)| a.abs_diff(*b)).max().unwrap_or(0);
+                alike += u64::from(step == 0);
+                sharp += u64::from(step > CLEAR);
+                all += 1;
             }
-            let step = left.iter().zip(right).map(|(a, b)| a.abs_diff(*b)).max().unwrap_or(0);
-            // Lossy files flicker a little where they should be even.
-            alike += u64::from(step <= 1);
-            sharp += u64::from(step > 96);
-            all += 1;
+        }
+        let share = |count: u64| count as f64 / all.max(1) as f64;
+        Self { alike: share(alike), sharp: share(sharp) }
+    }
+}
+
+/// How many colours, told apart by five bits a channel, cover nine tenths of what is seen.
+fn covering_colours(raster: &Raster) -> usize {
+    let mut counts = vec![0u64; 1 << 15];
+    for pixel in raster.data().chunks_exact(raster.channels().count()) {
+        if pixel.get(3) != Some(&0) {
+            let [red, green, blue] = [pixel[0], pixel[1], pixel[2]].map(|v| usize::from(v >> 3));
+            counts[red << 10 | green << 5 | blue] += 1;
         }
     }
-    let share = |count: u64| count as f64 / all.max(1) as f64;
-    match (share(alike) > EVEN, share(sharp) > SHARP) {
-        (true, true) => ContentClass::Text,
-        (true, false) => ContentClass::Graphic,
-        (false, _) => ContentClass::Photograph,
-    }
+    let most = counts.iter().sum::<u64>() * 9 / 10;
+    counts.sort_unstable_by(|a, b| b.cmp(a));
+    let mut covered = 0;
+    counts
+        .iter()
+        .take_while(|&&count| {
+            let open = covered < most;
+            covered += count;
+            open
+        })
+        .count()
 }
 
 impl Sample {
@@ -241,8 +282,9 @@ mod tests {
             state = state.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
             f64::from(state >> 8) / f64::from(1 << 24)
         };
-        let spots: Vec<[f64; 4]> =
-            (0..40).map(|_| [random(), random(), 0.03 + 0.12 * random(), 160.0 * random() - 80.0]).collect();
+        let spots: Vec<[f64; 4]> = (0..40)
+            .map(|_| [random(), random(), 0.03 + 0.12 * random(), 160.0 * random() - 80.0])
+            .collect();
         let mut pixels = Vec::new();
         for y in 0..size.1 {
             for x in 0..size.0 {
@@ -250,7 +292,8 @@ mod tests {
                 let spot = |&[a, b, wide, high]: &[f64; 4]| {
                     high * (-((u - a).powi(2) + (v - b).powi(2)) / (wide * wide)).exp()
                 };
-                let shade = 110.0 + spots.iter().map(spot).sum::<f64>() + random() * f64::from(noise);
+                let shade =
+                    110.0 + spots.iter().map(spot).sum::<f64>() + random() * f64::from(noise);
                 pixels.extend([shade.clamp(0.0, 255.0) as u8; 3]);
             }
         }
@@ -273,8 +316,9 @@ mod tests {
             (0..200 * 200).flat_map(|n: u32| [if n % 200 < 90 { 30 } else { 200 }; 3]).collect();
         let sign = Raster::new(Size::new(200, 200), Channels::Rgb, halves);
         assert_eq!(class(&sign), ContentClass::Graphic);
-        let stripes: Vec<u8> =
-            (0..200 * 200).flat_map(|n: u32| [if n % 200 / 3 % 4 == 0 { 0 } else { 255 }; 3]).collect();
+        let stripes: Vec<u8> = (0..200 * 200)
+            .flat_map(|n: u32| [if n % 200 / 3 % 4 == 0 { 0 } else { 255 }; 3])
+            .collect();
         let letters = Raster::new(Size::new(200, 200), Channels::Rgb, stripes);
         assert_eq!(class(&letters), ContentClass::Text);
     }

@@ -25,7 +25,8 @@ pub fn tidy(raw: &str) -> String {
 /// What a folder of the library is called: its parts tidied as names are, joined by slashes,
 /// without empty ones.
 pub fn tidy_folder(raw: &str) -> String {
-    let parts = raw.split(['/', '\\']).map(str::trim).filter(|part| !part.trim_matches('.').is_empty());
+    let parts =
+        raw.split(['/', '\\']).map(str::trim).filter(|part| !part.trim_matches('.').is_empty());
     parts.map(tidy).take(12).collect::<Vec<_>>().join("/")
 }
 
@@ -105,7 +106,8 @@ pub fn reads_like_a_file(text: &str, name: &str) -> bool {
     let lower = text.to_lowercase();
     let (stem, extension) = split_extension(&lower);
     let one_word = !stem.contains(char::is_whitespace);
-    let of_a_file = ["jpg", "jpeg", "png", "webp", "avif", "gif", "tif", "tiff", "bmp", "svg", "heic"];
+    let of_a_file =
+        ["jpg", "jpeg", "png", "webp", "avif", "gif", "tif", "tiff", "bmp", "svg", "heic"];
     let jointed = |c: char| c.is_ascii_digit() || matches!(c, '_' | '-');
     let (own_stem, _) = split_extension(name);
     of_a_file.contains(&extension)
@@ -312,10 +314,7 @@ mod tests {
             initials: initials("Ada Fenn-Ruel"),
             number: 7,
         };
-        assert_eq!(
-            pattern.stem(&subject),
-            "2026-09-14-grosse-kuppel-burshtin-hero-912x344-afr"
-        );
+        assert_eq!(pattern.stem(&subject), "2026-09-14-grosse-kuppel-burshtin-hero-912x344-afr");
         let bare = Subject { title: "☾".into(), ..Subject::default() };
         assert_eq!(Pattern::parse("{title}-{slot}").unwrap().stem(&bare), "picture");
         assert_eq!(Pattern::parse("dusk"), Err(PatternError::Constant));

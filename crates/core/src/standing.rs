@@ -273,9 +273,8 @@ mod tests {
 
     #[test]
     fn the_format_is_judged_by_the_content() {
-        let wrong = |format, class| {
-            known(format, class).standing().advice.contains(&Advice::WrongFormat)
-        };
+        let wrong =
+            |format, class| known(format, class).standing().advice.contains(&Advice::WrongFormat);
         assert!(wrong(Source::Png, ContentClass::Photograph));
         assert!(wrong(Source::Jpeg, ContentClass::Text));
         assert!(wrong(Source::Tiff, ContentClass::Photograph));
@@ -286,8 +285,11 @@ mod tests {
     #[test]
     fn too_few_pixels_come_first_but_a_drawing_has_enough_for_any_slot() {
         let places = [Use { output: Size::new(640, 480), shortfall: 1.4 }];
-        let photograph =
-            Known { uses: &places, has_alt: false, ..known(Source::Jpeg, ContentClass::Photograph) };
+        let photograph = Known {
+            uses: &places,
+            has_alt: false,
+            ..known(Source::Jpeg, ContentClass::Photograph)
+        };
         let standing = photograph.standing();
         assert_eq!(standing.advice, [Advice::TooSmall, Advice::Heavier, Advice::NoAlt]);
         assert!((standing.short.unwrap() - 40.0).abs() < 1e-9);

@@ -7,8 +7,8 @@ use std::io;
 use std::path::Path;
 use std::sync::Arc;
 
-use brisk_margin_core::naming;
 use brisk_margin_core::metadata::Told;
+use brisk_margin_core::naming;
 use brisk_margin_core::picture::{Facts, Picture as Original, PictureError};
 use brisk_margin_core::units::Bytes;
 use brisk_margin_site::archive::{ArchiveError, Limits, Unpacking};

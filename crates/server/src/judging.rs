@@ -36,7 +36,9 @@ pub async fn judge_pictures(app: &App, pictures: &[Picture]) -> Result<(), Store
         let relation = relations.get(&picture.id).copied().unwrap_or_default();
         let today = places
             .iter()
-            .filter_map(|used| if used.placed { served_today(&used.place) } else { Some(picture.bytes) })
+            .filter_map(
+                |used| if used.placed { served_today(&used.place) } else { Some(picture.bytes) },
+            )
             .max()
             .unwrap_or(picture.bytes);
         let asked: Vec<_> =

@@ -14,8 +14,8 @@ use brisk_margin_site::measured::{MeasuredPage, Place};
 use brisk_margin_site::plan::Plan;
 use brisk_margin_site::served_file::ServedFile;
 use brisk_margin_site::traffic::Files as PageFiles;
-use brisk_margin_store::site::SiteSettings;
 use brisk_margin_store::layouts::{Changes, Details, NewPage, NewPlace, Served};
+use brisk_margin_store::site::SiteSettings;
 use serde::Serialize;
 use tempfile::TempDir;
 use tokio::net::TcpListener;
@@ -351,7 +351,12 @@ async fn keep_file(
 ) -> Result<Served, brisk_margin_store::StoreError> {
     let body = files.get(&file.url).and_then(|fetched| fetched.body.clone());
     let hash = match body {
-        Some(body) if matches!(file.format.as_deref(), Some("jpeg" | "png" | "webp" | "avif" | "gif" | "svg")) => {
+        Some(body)
+            if matches!(
+                file.format.as_deref(),
+                Some("jpeg" | "png" | "webp" | "avif" | "gif" | "svg")
+            ) =>
+        {
             Some(app.store.blobs().put(body).await?.as_str().to_owned())
         }
         _ => None,

@@ -54,8 +54,9 @@ pub fn use_of(picture: &Picture, slot: &SlotRow, place: &Occurrence) -> Option<U
 
 /// What the page transfers for a place today on its most demanding screen.
 pub fn served_today(place: &Occurrence) -> Option<Bytes> {
-    let heaviest = |at: &std::collections::BTreeMap<String, brisk_margin_store::layouts::Served>| {
-        at.values().map(|file| file.bytes).max()
-    };
+    let heaviest = |at: &std::collections::BTreeMap<
+        String,
+        brisk_margin_store::layouts::Served,
+    >| { at.values().map(|file| file.bytes).max() };
     place.details.files.values().filter_map(heaviest).max()
 }

@@ -194,7 +194,9 @@ pub async fn clear(app: &App) -> Result<(), UploadError> {
 #[derive(Debug, Error)]
 pub enum UploadError {
     /// There is none of that number.
-    #[error("there is no such upload; it was finished, cancelled, or left for {DAYS} days: begin again")]
+    #[error(
+        "there is no such upload; it was finished, cancelled, or left for {DAYS} days: begin again"
+    )]
     Unknown,
     /// Somebody else sends it at the same time.
     #[error("this upload is being sent by somebody else at this moment; ask where it stands")]

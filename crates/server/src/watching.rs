@@ -32,8 +32,8 @@ pub const QUIET: Duration = Duration::from_secs(2);
 const RESCAN: Duration = Duration::from_secs(30);
 /// Names that are told of where they are no picture; all other files are none of ours.
 const EXTENSIONS: [&str; 16] = [
-    "jpg", "jpeg", "png", "webp", "avif", "gif", "tif", "tiff", "bmp", "svg", "ico", "heic", "heif",
-    "jxl", "dng", "psd",
+    "jpg", "jpeg", "png", "webp", "avif", "gif", "tif", "tiff", "bmp", "svg", "ico", "heic",
+    "heif", "jxl", "dng", "psd",
 ];
 
 /// What is known of the watched folder.
@@ -88,7 +88,8 @@ pub fn spawn(app: &App, folder: PathBuf) {
                 }
             };
             let again = if waiting.is_empty() { RESCAN } else { QUIET / 2 };
-            let changed = std::mem::replace(&mut app.watching.lock().waiting, waiting.clone()) != waiting;
+            let changed =
+                std::mem::replace(&mut app.watching.lock().waiting, waiting.clone()) != waiting;
             if changed {
                 app.tell(Change::Pictures);
             }
@@ -140,7 +141,9 @@ async fn look_through(
             *since = (seen, now);
         }
         let written = seen.modified.elapsed().unwrap_or_default();
-        if now - since.1 < QUIET && written < 2 * QUIET || !take(app, folder, &path, seen, before).await? {
+        if now - since.1 < QUIET && written < 2 * QUIET
+            || !take(app, folder, &path, seen, before).await?
+        {
             waiting.push(path);
         }
     }
@@ -229,7 +232,9 @@ async fn take(
 /// A file that ends too early may be a transfer that somebody paused.
 fn refusal(error: &IntakeError) -> String {
     match error {
-        IntakeError::Picture(PictureError::Codec(CodecError::Truncated(_)) | PictureError::Empty) => {
+        IntakeError::Picture(
+            PictureError::Codec(CodecError::Truncated(_)) | PictureError::Empty,
+        ) => {
             format!("waiting for the rest of it: {error}")
         }
         _ => error.to_string(),

@@ -3,8 +3,8 @@
 mod support;
 
 use axum::http::StatusCode;
-use brisk_margin_core::colour::Inks;
 use brisk_margin_core::codec::jpeg;
+use brisk_margin_core::colour::Inks;
 use brisk_margin_core::geometry::Size;
 use brisk_margin_testing::pictures::{gradient_jpeg, gradient_png, oriented, png_claiming};
 use serde_json::{Value, json};

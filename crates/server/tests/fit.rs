@@ -4,8 +4,8 @@ use std::fs;
 use std::path::Path;
 use std::process::{Command, Output};
 
-use brisk_margin_core::colour::Inks;
 use brisk_margin_core::codec::jpeg;
+use brisk_margin_core::colour::Inks;
 use brisk_margin_testing::pictures::{gradient_jpeg, gradient_png};
 use serde_json::Value;
 

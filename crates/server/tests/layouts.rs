@@ -128,9 +128,7 @@ async fn measuring_again_keeps_what_was_set_by_hand_and_tells_what_changed() {
 async fn another_picture_changes_the_state_and_taking_it_out_brings_it_back() {
     let api = Api::start().await;
     api.store.keep_page(page("walks.html", vec![card("a", 365.0)])).await.unwrap();
-    let state = async || {
-        places(&api).await[0]["states"][0]["state"].as_str().unwrap().to_owned()
-    };
+    let state = async || places(&api).await[0]["states"][0]["state"].as_str().unwrap().to_owned();
     let slot = slots(&api).await[0]["id"].as_str().unwrap().to_owned();
     let path = format!("/api/slots/{slot}/placement");
     assert_eq!(state().await, "too-large");
@@ -256,7 +254,8 @@ async fn a_set_of_sizes_sizes_many_slots_survives_measuring_and_is_taken_back() 
 
     let nothing = json!({"name": "Nothing", "sizes": {"0": {"ratio": {"kind": "free"}}}});
     assert_eq!(api.put("/api/size-sets", &nothing).await.status, 422);
-    let again = json!({"name": "Squares", "sizes": {"0": {"width": 90, "ratio": {"kind": "square"}}}});
+    let again =
+        json!({"name": "Squares", "sizes": {"0": {"width": 90, "ratio": {"kind": "square"}}}});
     assert_eq!(api.put("/api/size-sets", &again).await.json()["id"], kept["id"]);
     let one = format!("/api/size-sets/{}", id(&kept));
     assert_eq!(api.delete(&one).await.status, StatusCode::NO_CONTENT);
@@ -274,17 +273,26 @@ async fn who_crops_is_changed_by_hand_and_back() {
         slots(&api).await[0].clone()
     };
     let art = slot("art-direction").await;
-    assert_eq!((&art["cropping"], &art["cropping_by_hand"]), (&json!("art-direction"), &json!(true)));
+    assert_eq!(
+        (&art["cropping"], &art["cropping_by_hand"]),
+        (&json!("art-direction"), &json!(true))
+    );
     let sources = |slot: &Value| slot["sources"].as_array().unwrap().len();
     assert_eq!((sources(&art), sources(&slot("browser").await)), (2, 1));
     let default = slot("by-shape").await;
-    assert_eq!((&default["cropping"], &default["cropping_by_hand"]), (&json!("browser"), &json!(false)));
+    assert_eq!(
+        (&default["cropping"], &default["cropping_by_hand"]),
+        (&json!("browser"), &json!(false))
+    );
 }
 
 #[tokio::test]
 async fn a_page_tells_what_its_pictures_weigh_under_its_slots_budgets() {
     let api = Api::start().await;
-    api.store.keep_page(page("walks.html", vec![card("a", 365.0), card("b", 365.0)])).await.unwrap();
+    api.store
+        .keep_page(page("walks.html", vec![card("a", 365.0), card("b", 365.0)]))
+        .await
+        .unwrap();
     let layouts = api.get("/api/layouts").await.json();
     let budget = layouts["slots"][0]["budget"].as_u64().unwrap();
     let margin = &layouts["pages"][0]["margin"];

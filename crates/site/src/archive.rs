@@ -134,10 +134,14 @@ pub enum ArchiveError {
     )]
     Climbing(String),
     /// More files than [`Limits::files`].
-    #[error("the archive has more than {0} files; leave out what is not needed, or bring it in parts")]
+    #[error(
+        "the archive has more than {0} files; leave out what is not needed, or bring it in parts"
+    )]
     TooMany(usize),
     /// More bytes than [`Limits::bytes`].
-    #[error("the archive unpacks to more than {0}; leave out what is not needed, or bring it in parts")]
+    #[error(
+        "the archive unpacks to more than {0}; leave out what is not needed, or bring it in parts"
+    )]
     TooLarge(Bytes),
     /// It holds no page.
     #[error("there is no .html file in it; pack the site's pages with their styles and pictures")]

@@ -98,7 +98,8 @@ impl Chromium {
 
     /// Opens an empty page.
     pub async fn page(&self) -> Result<Page, DevtoolsError> {
-        let target = json!({"url": "about:blank"});
+        // A tab behind another one is not painted, and its timers are held back.
+        let target = json!({"url": "about:blank", "newWindow": true});
         let made = self.devtools.call("", "Target.createTarget", target).await?;
         let attach = json!({"targetId": made["targetId"], "flatten": true});
         let attached = self.devtools.call("", "Target.attachToTarget", attach).await?;
@@ -172,6 +173,9 @@ fn arguments(gate: &Gate, profile: &Path, sandbox: bool) -> Vec<String> {
         "--disable-extensions",
         "--disable-dev-shm-usage",
         "--disable-breakpad",
+        "--disable-background-timer-throttling",
+        "--disable-backgrounding-occluded-windows",
+        "--disable-renderer-backgrounding",
         "--mute-audio",
         "--hide-scrollbars",
         "--force-color-profile=srgb",

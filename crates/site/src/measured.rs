@@ -100,7 +100,13 @@ pub(crate) struct Sheet {
 }
 
 impl Sheet {
-    pub(crate) fn add(&mut self, viewport: LayoutWidth, density: Density, reading: &Reading, files: &Files) {
+    pub(crate) fn add(
+        &mut self,
+        viewport: LayoutWidth,
+        density: Density,
+        reading: &Reading,
+        files: &Files,
+    ) {
         self.address.clone_from(&reading.address);
         self.title.clone_from(&reading.title);
         self.heights.insert(viewport.width, reading.height);

@@ -99,7 +99,11 @@ impl Page {
         self.asked.lock().expect("no panic holds the lock").clone()
     }
 
-    pub(crate) async fn call(&self, method: &'static str, params: Value) -> Result<Value, DevtoolsError> {
+    pub(crate) async fn call(
+        &self,
+        method: &'static str,
+        params: Value,
+    ) -> Result<Value, DevtoolsError> {
         self.devtools.call(&self.session, method, params).await
     }
 

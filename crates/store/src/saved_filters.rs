@@ -30,9 +30,8 @@ impl Store {
     pub async fn saved_filters(&self) -> Result<Vec<SavedFilter>, StoreError> {
         let sql = "SELECT id, name, query FROM saved_filters ORDER BY lower(name)";
         let rows = Row::find_by_statement(self.statement(sql, [])).all(&self.db).await?;
-        let saved = |row: Row| {
-            Ok(SavedFilter { id: row.id, name: row.name, filter: read(row.query)? })
-        };
+        let saved =
+            |row: Row| Ok(SavedFilter { id: row.id, name: row.name, filter: read(row.query)? });
         rows.into_iter().map(saved).collect()
     }
 

@@ -63,8 +63,7 @@ pub fn decode(data: &[u8]) -> Result<Raster, CodecError> {
         let mut rgb = std::mem::zeroed();
         ffi::avifRGBImageSetDefaults(&mut rgb, image);
         rgb.depth = 8;
-        rgb.format =
-            if has_alpha { ffi::AVIF_RGB_FORMAT_RGBA } else { ffi::AVIF_RGB_FORMAT_RGB };
+        rgb.format = if has_alpha { ffi::AVIF_RGB_FORMAT_RGBA } else { ffi::AVIF_RGB_FORMAT_RGB };
         rgb.alphaPremultiplied = 0;
         let stride = size.width as usize * channels.count();
         let mut pixels = vec![0; stride * size.height as usize];

@@ -70,7 +70,9 @@ pub enum CodecError {
         detail: String,
     },
     /// A valid file in a flavour that is not read.
-    #[error("this {format} uses {flavour}, which is not read; save it another way and bring it again")]
+    #[error(
+        "this {format} uses {flavour}, which is not read; save it another way and bring it again"
+    )]
     Unsupported {
         /// The file's format.
         format: Source,

@@ -85,9 +85,10 @@ fn failure(source: Source, error: ImageError) -> CodecError {
         ImageError::IoError(e) if e.kind() == ErrorKind::UnexpectedEof => {
             CodecError::Truncated(source)
         }
-        ImageError::Unsupported(_) => {
-            CodecError::Unsupported { format: source, flavour: "a rare kind of compression or colour" }
-        }
+        ImageError::Unsupported(_) => CodecError::Unsupported {
+            format: source,
+            flavour: "a rare kind of compression or colour",
+        },
         other => CodecError::Damaged { format: source, detail: other.to_string() },
     }
 }

@@ -22,8 +22,17 @@ const DEEPEST: usize = 400;
 const MOST_EMBEDDED: u64 = 16_000_000;
 /// Elements that run something, or bring in what is not a drawing.
 const REFUSED: [&str; 11] = [
-    "script", "foreignObject", "handler", "listener", "iframe", "embed", "object", "audio",
-    "video", "set", "discard",
+    "script",
+    "foreignObject",
+    "handler",
+    "listener",
+    "iframe",
+    "embed",
+    "object",
+    "audio",
+    "video",
+    "set",
+    "discard",
 ];
 
 /// The font of every text in a drawing, so that it looks the same on every machine.
@@ -239,10 +248,16 @@ mod tests {
         for bad in ["steal", "elsewhere", "script", "foreign", "import", "onload", "onClick"] {
             assert!(!clean.contains(bad), "{bad} in {clean}");
         }
-        for good in ["fill: teal", r##"<use href="#dome">"##, r##"fill="url(#sky)""##, "id=\"dome\""] {
+        for good in
+            ["fill: teal", r##"<use href="#dome">"##, r##"fill="url(#sky)""##, "id=\"dome\""]
+        {
             assert!(clean.contains(good), "{good} not in {clean}");
         }
-        assert_eq!(super::clean(clean.as_bytes()).unwrap(), clean, "cleaning again changes nothing");
+        assert_eq!(
+            super::clean(clean.as_bytes()).unwrap(),
+            clean,
+            "cleaning again changes nothing"
+        );
     }
 
     #[test]

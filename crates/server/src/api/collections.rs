@@ -70,11 +70,14 @@ pub(super) struct SavedFilterBody {
 #[utoipa::path(get, path = "/api/shelves", responses((status = 200, body = Shelves)))]
 pub(super) async fn shelves(State(app): State<App>) -> Result<Json<Shelves>, Problem> {
     let folder = |(path, pictures)| FolderBody { path, pictures };
-    let collection = |Collection { id, name, pictures }| {
-        CollectionBody { id, name, pictures: pictures.unsigned_abs() }
+    let collection = |Collection { id, name, pictures }| CollectionBody {
+        id,
+        name,
+        pictures: pictures.unsigned_abs(),
     };
     let saved = app.store.saved_filters().await?.into_iter();
-    let worth = |(advice, pictures): (Advice, u64)| AdviceCount { advice, words: advice.words(), pictures };
+    let worth =
+        |(advice, pictures): (Advice, u64)| AdviceCount { advice, words: advice.words(), pictures };
     let removed = Filter { removed: true, ..Filter::default() };
     Ok(Json(Shelves {
         advice: app.store.advice_counts().await?.into_iter().map(worth).collect(),

@@ -37,9 +37,9 @@ pub(super) async fn site_folder(State(app): State<App>) -> Result<Json<SiteFolde
     let report = app.watching.report();
     let files = app.store.folder_files().await?;
     let taken = files.iter().filter(|file| file.refusal.is_none()).count();
-    let refused = files.into_iter().filter_map(|file| {
-        Some(RefusedFile { reason: file.refusal?, path: file.path })
-    });
+    let refused = files
+        .into_iter()
+        .filter_map(|file| Some(RefusedFile { reason: file.refusal?, path: file.path }));
     Ok(Json(SiteFolder {
         folder: report.folder.map(|folder| folder.display().to_string()),
         taken,

@@ -13,10 +13,10 @@ use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
+use super::Problem;
 use super::extract::{self, Path, Query};
 use super::pictures::{PictureBody, body_of};
 use super::site::TreatmentBody;
-use super::Problem;
 use crate::app::App;
 use crate::intake::Outcome;
 use crate::uploads::{self, Progress, UploadError};

@@ -19,8 +19,7 @@ macro_rules! steps {
     };
 }
 
-const STEPS: &[Step] =
-    &steps![
+const STEPS: &[Step] = &steps![
     "m0001_pictures_and_variants",
     "m0002_layouts",
     "m0003_site_and_size_sets",

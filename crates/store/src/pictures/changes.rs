@@ -132,7 +132,18 @@ impl Edit {
         let (source, old_source) = split(&self.source, &now.source);
         let (removed, old_removed) = split(&self.removed, &now.removed);
         (
-            Self { name, folder, title, alt, decorative, caption, creator, licence, source, removed },
+            Self {
+                name,
+                folder,
+                title,
+                alt,
+                decorative,
+                caption,
+                creator,
+                licence,
+                source,
+                removed,
+            },
             Self {
                 name: old_name,
                 folder: old_folder,

@@ -151,7 +151,8 @@ impl Conditions {
         let removed = if filter.removed { "NOT NULL" } else { "NULL" };
         let mut all = Self { text: format!("removed_at IS {removed}"), values: Vec::new() };
         if let Some(search) = filter.search.as_deref().map(str::trim).filter(|t| !t.is_empty()) {
-            let escaped = search.to_lowercase().replace('\\', r"\\").replace('%', r"\%").replace('_', r"\_");
+            let escaped =
+                search.to_lowercase().replace('\\', r"\\").replace('%', r"\%").replace('_', r"\_");
             all.add("words LIKE {}", format!("%{escaped}%"));
         }
         if !filter.advice.is_empty() {
@@ -228,7 +229,8 @@ impl Store {
         let (Sort::Collection, Some(collection)) = (page.sort, page.filter.collection) else {
             return Ok(None);
         };
-        let sql = "SELECT picture_id, place FROM collected WHERE collection_id = $1 AND picture_id = $2";
+        let sql =
+            "SELECT picture_id, place FROM collected WHERE collection_id = $1 AND picture_id = $2";
         let statement = self.statement(sql, [collection.into(), id.into()]);
         Ok(Placed::find_by_statement(statement).one(&self.db).await?.map(|row| {
             debug_assert_eq!(row.picture_id, id);
@@ -293,8 +295,10 @@ impl Store {
         let sql = "SELECT unnest(advice) AS text, count(*) AS count FROM pictures
                    WHERE removed_at IS NULL GROUP BY 1";
         let rows = TextCount::find_by_statement(self.statement(sql, [])).all(&self.db).await?;
-        let counts: HashMap<String, i64> = rows.into_iter().map(|row| (row.text, row.count)).collect();
-        let count = |advice: Advice| counts.get(advice.name()).map_or(0, |count| count.unsigned_abs());
+        let counts: HashMap<String, i64> =
+            rows.into_iter().map(|row| (row.text, row.count)).collect();
+        let count =
+            |advice: Advice| counts.get(advice.name()).map_or(0, |count| count.unsigned_abs());
         Ok(Advice::ALL.into_iter().map(|advice| (advice, count(advice))).collect())
     }
 
@@ -343,7 +347,11 @@ impl Store {
         Ok(rows.into_iter().map(|row| (row.text, row.count.unsigned_abs())).collect())
     }
 
-    pub(crate) fn statement(&self, sql: &str, values: impl IntoIterator<Item = Value>) -> Statement {
+    pub(crate) fn statement(
+        &self,
+        sql: &str,
+        values: impl IntoIterator<Item = Value>,
+    ) -> Statement {
         Statement::from_sql_and_values(self.db.get_database_backend(), sql, values)
     }
 }

@@ -2,8 +2,8 @@
 
 use brisk_margin_core::look::{Look, LookHash};
 use sea_orm::{
-    ActiveModelTrait, ActiveValue::Set, ConnectionTrait, ColumnTrait, EntityTrait, PaginatorTrait, QueryFilter, QueryOrder,
-    QuerySelect,
+    ActiveModelTrait, ActiveValue::Set, ColumnTrait, ConnectionTrait, EntityTrait, PaginatorTrait,
+    QueryFilter, QueryOrder, QuerySelect,
 };
 use uuid::Uuid;
 
@@ -26,9 +26,8 @@ impl Store {
 
     /// How many pictures nobody looked at yet.
     pub async fn count_not_looked_at(&self) -> Result<u64, StoreError> {
-        let query = Entity::find()
-            .filter(Column::Class.is_null())
-            .filter(Column::LookFailed.is_null());
+        let query =
+            Entity::find().filter(Column::Class.is_null()).filter(Column::LookFailed.is_null());
         Ok(query.count(&self.db).await?)
     }
 

@@ -241,8 +241,7 @@ impl TryFrom<Model> for Picture {
 
     fn try_from(row: Model) -> Result<Self, StoreError> {
         let corrupt = |what: &str, value: &str| StoreError::Corrupt(format!("the {what} {value}"));
-        let format =
-            Source::named(&row.format).ok_or_else(|| corrupt("format", &row.format))?;
+        let format = Source::named(&row.format).ok_or_else(|| corrupt("format", &row.format))?;
         let look = looked(&row)?;
         let bytes = |count: i64| Bytes(count.unsigned_abs());
         let possible = match (row.possible_low, row.possible, row.possible_high) {
@@ -268,7 +267,11 @@ impl TryFrom<Model> for Picture {
                 .map_err(|error| StoreError::Corrupt(error.to_string()))?,
             created_at: row.created_at,
             folder: row.folder,
-            origin: if row.origin == Origin::Folder.name() { Origin::Folder } else { Origin::Upload },
+            origin: if row.origin == Origin::Folder.name() {
+                Origin::Folder
+            } else {
+                Origin::Upload
+            },
             description: Description {
                 title: row.title,
                 alt: row.alt,

@@ -39,10 +39,8 @@ impl Store {
             [then.into()],
         );
         transaction.execute_raw(variants).await?;
-        let pictures = self.statement(
-            "DELETE FROM pictures WHERE removed_at < $1 RETURNING hash",
-            [then.into()],
-        );
+        let pictures = self
+            .statement("DELETE FROM pictures WHERE removed_at < $1 RETURNING hash", [then.into()]);
         let gone = Gone::find_by_statement(pictures).all(&transaction).await?;
         for Gone { hash } in &gone {
             let used = self.statement(

@@ -4,8 +4,8 @@ use std::collections::BTreeMap;
 
 use brisk_margin_core::budget::{Margin, page_margin};
 use brisk_margin_core::layout::{Boxes, Cropping, rendered_widths};
-use brisk_margin_core::needs::{self, ByteModel, Need, variant_widths};
 use brisk_margin_core::markup;
+use brisk_margin_core::needs::{self, ByteModel, Need, variant_widths};
 use brisk_margin_core::sizes::Sizes;
 use brisk_margin_core::slot::Fit;
 use brisk_margin_core::state::{Painting, State as SlotState};

@@ -60,10 +60,7 @@ fn own<'a>(groups: &HashMap<Uuid, Vec<&'a Judged>>, id: Uuid) -> Vec<&'a Judged>
     groups.get(&id).cloned().unwrap_or_default()
 }
 
-fn grouped(
-    places: &[Judged],
-    key: impl Fn(&Judged) -> Uuid,
-) -> HashMap<Uuid, Vec<&Judged>> {
+fn grouped(places: &[Judged], key: impl Fn(&Judged) -> Uuid) -> HashMap<Uuid, Vec<&Judged>> {
     let mut groups: HashMap<Uuid, Vec<&Judged>> = HashMap::new();
     for judged in places {
         groups.entry(key(judged)).or_default().push(judged);

@@ -33,7 +33,9 @@ impl From<NamedSizes> for SizeSetBody {
 
 /// Every set of sizes, by name.
 #[utoipa::path(get, path = "/api/size-sets", responses((status = 200, body = [SizeSetBody])))]
-pub(in crate::api) async fn size_sets(State(app): State<App>) -> Result<Json<Vec<SizeSetBody>>, Problem> {
+pub(in crate::api) async fn size_sets(
+    State(app): State<App>,
+) -> Result<Json<Vec<SizeSetBody>>, Problem> {
     Ok(Json(app.store.size_sets().await?.into_iter().map(SizeSetBody::from).collect()))
 }
 

@@ -197,7 +197,8 @@ pub(in crate::api) async fn propose_names(
     }
     let others = app.store.names_taken(taken.iter().cloned().collect(), &ids).await?;
     for proposal in proposals.iter_mut().filter(|p| others.contains(&p.proposed)) {
-        let (stem, extension) = proposal.proposed.rsplit_once('.').unwrap_or((&proposal.proposed, ""));
+        let (stem, extension) =
+            proposal.proposed.rsplit_once('.').unwrap_or((&proposal.proposed, ""));
         let free = |name: &str| others.contains(name) || taken.contains(name);
         let unique = naming::unique(stem, extension, free);
         taken.insert(unique.clone());

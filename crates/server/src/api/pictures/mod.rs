@@ -140,7 +140,10 @@ impl PictureBody {
             focal: picture.focal,
             created_at: picture.created_at,
             from_folder: picture.origin == Origin::Folder,
-            alt_findings: findings.into_iter().map(|f| Finding { what: f, words: f.to_string() }).collect(),
+            alt_findings: findings
+                .into_iter()
+                .map(|f| Finding { what: f, words: f.to_string() })
+                .collect(),
             look: picture.look.map(|look| LookBody {
                 class: look.class,
                 colours: (look.colours < MOST_COLOURS).then_some(look.colours),
@@ -150,7 +153,11 @@ impl PictureBody {
             today: picture.today,
             possible,
             saving: possible.map(|p| Bytes(picture.today.get().saturating_sub(p.about.get()))),
-            advice: picture.advice.iter().map(|&a| Finding { what: a, words: words(a, &picture) }).collect(),
+            advice: picture
+                .advice
+                .iter()
+                .map(|&a| Finding { what: a, words: words(a, &picture) })
+                .collect(),
             removed_at: picture.removed_at,
             variants: variants.into_iter().map(|v| VariantBody::new(v, original)).collect(),
             name: picture.name,
@@ -281,13 +288,17 @@ pub(super) async fn list(
     };
     let (pictures, next) = app.store.pictures(&page).await?;
     let pictures = bodies_of(&app, pictures).await?;
-    Ok(Json(PictureList { pictures, next: next.map(|after| format!("{}.{}", after.id, after.key)) }))
+    Ok(Json(PictureList {
+        pictures,
+        next: next.map(|after| format!("{}.{}", after.id, after.key)),
+    }))
 }
 
 /// Where a list goes on, from the text that was answered before.
 fn after(text: &str) -> Result<After, Problem> {
     let (id, key) = text.split_once('.').unwrap_or((text, ""));
-    let id = id.parse().map_err(|_| Problem::invalid("`after` is not from an answer of this list"))?;
+    let id =
+        id.parse().map_err(|_| Problem::invalid("`after` is not from an answer of this list"))?;
     Ok(After { id, key: key.to_owned() })
 }
 

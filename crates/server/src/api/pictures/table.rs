@@ -20,7 +20,16 @@ use crate::api::extract::Query;
 use crate::app::App;
 
 const COLUMNS: [&str; 10] = [
-    "name", "hash", "folder", "title", "alt", "decorative", "caption", "creator", "licence", "source",
+    "name",
+    "hash",
+    "folder",
+    "title",
+    "alt",
+    "decorative",
+    "caption",
+    "creator",
+    "licence",
+    "source",
 ];
 
 /// The descriptions of all pictures that meet the filter, as CSV. Cells that a spreadsheet would
@@ -256,7 +265,9 @@ impl Table {
         for record in reader.records() {
             let record = record.map_err(|error| error.to_string())?;
             if rows.len() as u64 >= MOST_AT_ONCE {
-                return Err(format!("the table has more than {MOST_AT_ONCE} rows; bring it in parts"));
+                return Err(format!(
+                    "the table has more than {MOST_AT_ONCE} rows; bring it in parts"
+                ));
             }
             let line = record.position().map_or(0, csv::Position::line);
             let cells = head.iter().zip(&record);
@@ -268,7 +279,8 @@ impl Table {
 
     async fn find(&self, app: &App) -> Result<Found, Problem> {
         let all = |column| self.rows.iter().filter_map(move |row| row.cells.get(column).cloned());
-        let pictures = app.store.pictures_called(all("hash").collect(), all("name").collect()).await?;
+        let pictures =
+            app.store.pictures_called(all("hash").collect(), all("name").collect()).await?;
         let mut found = Found { by_hash: HashMap::new(), by_name: HashMap::new() };
         for picture in pictures {
             let one = found.by_name.entry(picture.name.clone());
@@ -313,7 +325,8 @@ mod tests {
 
     #[test]
     fn tables_of_spreadsheets_are_read_whatever_divides_their_cells() {
-        let table = Table::read("\u{FEFF}Name;alt;Mood\ndome.jpg;\"The dome; at dusk\";calm\n".as_bytes());
+        let table =
+            Table::read("\u{FEFF}Name;alt;Mood\ndome.jpg;\"The dome; at dusk\";calm\n".as_bytes());
         let table = table.unwrap();
         assert_eq!(table.passed_over, ["Mood"]);
         assert_eq!(table.rows[0].cells["alt"], "The dome; at dusk");

@@ -72,4 +72,3 @@ async fn receive_file(app: &App, field: Field<'_>) -> Result<(Spooled, String), 
 fn broken_off(error: impl std::fmt::Display) -> Problem {
     IntakeError::BrokenOff(error.to_string()).into()
 }
-

@@ -36,7 +36,8 @@ impl FilterQuery {
     pub(in crate::api) fn filter(self) -> Result<Filter, Problem> {
         let names = self.advice.as_deref().unwrap_or_default().split(',').filter(|n| !n.is_empty());
         let advice = names.map(|name| {
-            Advice::named(name).ok_or_else(|| Problem::invalid(format!("there is no filter “{name}”")))
+            Advice::named(name)
+                .ok_or_else(|| Problem::invalid(format!("there is no filter “{name}”")))
         });
         Ok(Filter {
             search: self.search,
