@@ -4,6 +4,7 @@ use std::io::{BufRead, BufReader};
 use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Stdio};
 
+use brisk_margin_store::Store;
 use tempfile::TempDir;
 
 /// The workspace's own folder.
@@ -35,13 +36,20 @@ pub struct Home {
     /// A folder of its own; the data folder is `data` in it.
     pub data: TempDir,
     database: String,
+    /// Whether what goes wrong is wanted and would only fill the report.
+    pub says_little: bool,
 }
 
 impl Home {
     /// Nothing in it yet.
     pub async fn empty() -> Self {
         let database = brisk_margin_testing::database().await;
-        Self { data: tempfile::tempdir().unwrap(), database }
+        Self { data: tempfile::tempdir().unwrap(), database, says_little: false }
+    }
+
+    /// Rows and blobs, past the application.
+    pub async fn store(&self) -> Store {
+        Store::open(&self.database, &self.data.path().join("data/blobs")).await.unwrap()
     }
 
     /// Starts the application and waits until it says that it is ready.
@@ -52,6 +60,7 @@ impl Home {
             .arg("--web")
             .arg(workspace().join("web/dist"))
             .env("BRISK_MARGIN_DATABASE_URL", &self.database)
+            .env("RUST_LOG", if self.says_little { "off" } else { "warn" })
             .stdout(Stdio::piped())
             .spawn()
             .unwrap();

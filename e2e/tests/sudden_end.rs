@@ -7,6 +7,7 @@ use std::time::Duration;
 use brisk_margin_e2e::application::{Application, Home};
 use brisk_margin_testing::pictures::gradient_jpeg;
 use reqwest::multipart::{Form, Part};
+use serde_json::json;
 
 #[tokio::test(flavor = "multi_thread")]
 async fn a_kill_in_the_middle_of_an_upload() {
@@ -16,17 +17,17 @@ async fn a_kill_in_the_middle_of_an_upload() {
     let half = send_half(&application, &gradient_jpeg(1600, 1200));
     let spool = home.data.path().join("data/spool");
     for _ in 0..100 {
-        if std::fs::read_dir(&spool).unwrap().next().is_some() {
+        if files_in(&spool) > 0 {
             break;
         }
         tokio::time::sleep(Duration::from_millis(20)).await;
     }
-    assert_eq!(std::fs::read_dir(&spool).unwrap().count(), 1, "the upload is under way");
+    assert_eq!(files_in(&spool), 1, "the upload is under way");
     application.kill();
     drop(half);
 
     let application = home.serve();
-    assert_eq!(std::fs::read_dir(&spool).unwrap().count(), 0, "the half file is gone");
+    assert_eq!(files_in(&spool), 0, "the half file is gone");
     let list = application.json("/api/pictures").await;
     assert_eq!(list["pictures"].as_array().unwrap().len(), 1);
     assert_eq!(list["pictures"][0]["id"], accepted["id"]);
@@ -34,6 +35,63 @@ async fn a_kill_in_the_middle_of_an_upload() {
         application.url(&format!("/api/pictures/{}/original", accepted["id"].as_str().unwrap()));
     let bytes = reqwest::get(original).await.unwrap().bytes().await.unwrap();
     assert_eq!(bytes, gradient_jpeg(400, 300));
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn two_hundred_files_survive_a_kill_in_their_middle_and_the_uploads_go_on() {
+    const PIECE: usize = 2_000;
+    let home = Home::empty().await;
+    let application = home.serve();
+    let files: Vec<Vec<u8>> = (0..200).map(|n| gradient_jpeg(200 + n, 150)).collect();
+    let mut uploads = Vec::new();
+    for (n, file) in files.iter().enumerate() {
+        let new = json!({"name": format!("{n:03}.jpg"), "bytes": file.len(), "folder": "camera"});
+        let answer = reqwest::Client::new().post(application.url("/api/uploads"));
+        let answer = answer.body(new.to_string()).header("content-type", "application/json");
+        let body = answer.send().await.unwrap().text().await.unwrap();
+        let begun: serde_json::Value = serde_json::from_str(&body).unwrap();
+        uploads.push(begun["id"].as_str().unwrap().to_owned());
+    }
+    // The first ones are whole, the next ones half, the rest not begun.
+    for (n, (id, file)) in uploads.iter().zip(&files).enumerate().take(140) {
+        let until = if n < 90 { file.len() } else { PIECE };
+        let answer = send_from(&application, id, 0, &file[..until]).await;
+        assert_eq!(answer["files"].is_null(), n >= 90, "{answer}");
+    }
+    application.kill();
+
+    let application = home.serve();
+    let list = application.json("/api/pictures?limit=500").await;
+    assert_eq!(list["pictures"].as_array().unwrap().len(), 90, "what was accepted is there");
+    let left = application.json("/api/uploads").await;
+    let left = left.as_array().unwrap();
+    assert_eq!(left.len(), 110, "and what was not goes on");
+    for upload in left {
+        let id = upload["id"].as_str().unwrap();
+        let n = uploads.iter().position(|known| known == id).unwrap();
+        let offset = upload["offset"].as_u64().unwrap() as usize;
+        assert_eq!(offset, if n < 140 { PIECE } else { 0 }, "{n}");
+        let answer = send_from(&application, id, offset, &files[n][offset..]).await;
+        assert_eq!(answer["files"][0]["outcome"], "taken", "{answer}");
+    }
+    let list = application.json("/api/pictures?limit=500&sort=name").await;
+    let pictures = list["pictures"].as_array().unwrap();
+    assert_eq!(pictures.len(), 200);
+    for (n, picture) in pictures.iter().enumerate() {
+        assert_eq!(picture["width"], 200 + n, "{}", picture["name"]);
+    }
+}
+
+/// Sends `bytes` of an upload from `offset` on.
+async fn send_from(
+    application: &Application,
+    id: &str,
+    offset: usize,
+    bytes: &[u8],
+) -> serde_json::Value {
+    let url = application.url(&format!("/api/uploads/{id}?offset={offset}"));
+    let answer = reqwest::Client::new().patch(url).body(bytes.to_vec()).send().await.unwrap();
+    serde_json::from_str(&answer.text().await.unwrap()).unwrap()
 }
 
 #[tokio::test(flavor = "multi_thread")]
@@ -73,6 +131,11 @@ async fn kills_at_random_moments_lose_nothing_that_was_accepted() {
         assert_eq!(bytes.len(), picture["bytes"], "{} is not whole", picture["name"]);
     }
     assert!(!accepted.is_empty(), "nothing was accepted before the kills");
+}
+
+fn files_in(folder: &std::path::Path) -> usize {
+    let entries = std::fs::read_dir(folder).unwrap();
+    entries.filter(|entry| entry.as_ref().unwrap().path().is_file()).count()
 }
 
 fn form(name: &str, bytes: Vec<u8>) -> Form {

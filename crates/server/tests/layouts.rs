@@ -2,63 +2,12 @@
 
 mod support;
 
-use std::collections::BTreeMap;
-
 use axum::http::StatusCode;
-use brisk_margin_core::layout::{BoxSize, Boxes};
-use brisk_margin_core::state::Painting;
-use brisk_margin_core::units::Bytes;
-use brisk_margin_store::layouts::{Changes, Details, NewPage, NewPlace, Served};
+use brisk_margin_store::layouts::Changes;
 use brisk_margin_testing::pictures::gradient_jpeg;
 use serde_json::{Value, json};
 use support::Api;
-
-fn boxes(width: f64) -> Boxes {
-    let size = |width, height| BoxSize { width, height };
-    [(390, size(358.0, 220.0)), (1280, size(width, 220.0))].into()
-}
-
-/// A card at `selector`, `width` wide on a desktop, that serves a file of 3000 × 2000 px.
-fn card(selector: &str, width: f64) -> NewPlace {
-    let file = Served {
-        url: "http://tarn.example/media/dome.jpg".to_owned(),
-        size: Some((3000, 2000)),
-        format: Some("jpeg".to_owned()),
-        bytes: Bytes::mb(2),
-        hash: None,
-    };
-    let files: BTreeMap<String, Served> =
-        [("1".to_owned(), file.clone()), ("2".to_owned(), file)].into();
-    NewPlace {
-        selector: selector.to_owned(),
-        loose: "main > ul.cards > li > img".to_owned(),
-        kind: "card".to_owned(),
-        details: Details {
-            boxes: boxes(width),
-            rendered: boxes(width),
-            positions: [(390, (16.0, 300.0)), (1280, (16.0, 300.0))].into(),
-            files: [(390, files.clone()), (1280, files)].into(),
-            painting: Painting::Cover,
-            position: "50% 50%".to_owned(),
-            srcset: None,
-            sizes: None,
-            alt: None,
-            lazy: false,
-            above_fold: false,
-            lcp: false,
-        },
-    }
-}
-
-fn page(address: &str, places: Vec<NewPlace>) -> NewPage {
-    NewPage {
-        address: format!("http://tarn.example/{address}"),
-        title: "Star walks".to_owned(),
-        heights: [(390, 2000.0), (1280, 1200.0)].into(),
-        breakpoints: vec![600],
-        places,
-    }
-}
+use support::pages::{card, page};
 
 async fn places(api: &Api) -> Vec<Value> {
     api.get("/api/occurrences").await.json().as_array().unwrap().clone()

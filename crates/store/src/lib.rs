@@ -8,6 +8,7 @@ pub mod collections;
 mod entities;
 pub mod folder_files;
 pub mod layouts;
+pub mod many;
 mod migrations;
 pub mod pictures;
 pub mod saved_filters;
@@ -41,6 +42,10 @@ impl Store {
     pub async fn open(url: &str, folder: &Path) -> Result<Self, StoreError> {
         let mut options = ConnectOptions::new(url);
         options.max_connections(16).acquire_timeout(Duration::from_secs(10)).sqlx_logging(false);
+        // Lists are short and asked for often: a plan made for its own values, not compiled.
+        options.map_sqlx_postgres_opts(|options| {
+            options.options([("jit", "off"), ("plan_cache_mode", "force_custom_plan")])
+        });
         let db = Database::connect(options).await?;
         migrations::Migrator::up(&db, None).await.map_err(|error| match error {
             DbErr::Custom(text) if text.contains("missing") => StoreError::Newer,

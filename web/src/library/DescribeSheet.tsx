@@ -70,7 +70,7 @@ function SameWords({ which, onDone }: { which: Which; onDone: () => void }) {
         They only adorn: no alt text is wanted
       </Checkbox>
       <Checkbox checked={fromFile} onChange={({ target }) => { setFromFile(target.checked); }}>
-        Fill what is empty from what each file tells
+        Fill what is empty from what each file tells, and alt texts from the pages
       </Checkbox>
       {empty
         ? <Button disabled>Write something to be set</Button>

@@ -116,7 +116,7 @@ function Facts({ page: { picture, told } }: { page: PicturePage }) {
     ["Folder", picture.folder || "none"],
   ];
   return (
-    <dl className="facts">
+    <dl className="picture-told">
       {facts.map(([name, value]) => (
         <div key={name}><dt>{name}</dt><dd>{value}</dd></div>
       ))}
@@ -152,14 +152,16 @@ const FIELDS = [
   ["creator", "Creator"], ["licence", "Licence"], ["source", "Source link"],
 ] as const;
 
-function Describe({ page: { picture, told, caption_line } }: { page: PicturePage }) {
+function Describe({ page: { picture, told, uses, caption_line } }: { page: PicturePage }) {
   const said = { name: picture.name, ...picture.description };
   const [fields, setFields] = useState(said);
   const describe = useDescribe();
   const changed = Object.fromEntries(
     Object.entries(fields).filter(([field, value]) => value !== said[field as keyof typeof said]),
   ) as PictureFields;
-  const proposals = { title: told.title, caption: told.caption, creator: told.creator, licence: told.licence, source: told.source };
+  // The alt text of the page that shows it is the likeliest one.
+  const alt = uses.map((use) => use.alt ?? "").find((text) => text !== "") ?? "";
+  const proposals = { title: told.title, alt, caption: told.caption, creator: told.creator, licence: told.licence, source: told.source };
   return (
     <form
       className="describe-form"
@@ -179,7 +181,7 @@ function Describe({ page: { picture, told, caption_line } }: { page: PicturePage
             )}
             {proposal && proposal !== fields[field] && (
               <button type="button" className="quiet-button proposal" onClick={() => { setFields({ ...fields, [field]: proposal }); }}>
-                The file says “<bdi>{proposal}</bdi>”: take it
+                {field === "alt" ? "The page" : "The file"} says “<bdi>{proposal}</bdi>”: take it
               </button>
             )}
           </div>

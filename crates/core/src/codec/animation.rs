@@ -25,7 +25,7 @@ fn gif_frames(data: &[u8]) -> Result<u32, CodecError> {
         gif::DecodingError::Io(e) if e.kind() == std::io::ErrorKind::UnexpectedEof => {
             CodecError::Truncated(Source::Gif)
         }
-        other => CodecError::Damaged { format: Source::Gif, detail: other.to_string() },
+        other => CodecError::told(Source::Gif, other.to_string()),
     };
     let mut options = gif::DecodeOptions::new();
     options.skip_frame_decoding(true);

@@ -89,6 +89,20 @@ pub enum CodecError {
     },
 }
 
+impl CodecError {
+    /// What a decoder of `format` said in words: some have no other way to tell that a file ends
+    /// too early.
+    pub(crate) fn told(format: Source, detail: String) -> Self {
+        let words = detail.to_lowercase();
+        let cut_off = ["end of file", "unexpected eof", "failed to fill whole buffer"];
+        if cut_off.iter().any(|phrase| words.contains(phrase)) {
+            Self::Truncated(format)
+        } else {
+            Self::Damaged { format, detail }
+        }
+    }
+}
+
 /// Runs `work`, turning a panic inside a codec into `on_panic` of its message.
 fn guarded<T>(
     work: impl FnOnce() -> Result<T, CodecError>,

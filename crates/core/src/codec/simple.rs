@@ -89,6 +89,6 @@ fn failure(source: Source, error: ImageError) -> CodecError {
             format: source,
             flavour: "a rare kind of compression or colour",
         },
-        other => CodecError::Damaged { format: source, detail: other.to_string() },
+        other => CodecError::told(source, other.to_string()),
     }
 }

@@ -1,5 +1,6 @@
 //! The subcommands of the binary.
 
+mod bench;
 mod fit;
 mod host;
 mod made;
@@ -47,6 +48,8 @@ enum Command {
     },
     /// Prepares a data folder, or says why it cannot be used
     Folder(FolderCommand),
+    /// Measures this machine
+    Bench(bench::Bench),
     /// Prints the document that describes the API
     Openapi,
 }
@@ -97,6 +100,7 @@ pub fn run() -> ExitCode {
         Command::Seed(seed) => within_runtime(seed.run()),
         Command::Fit(fit) => return fit.run(),
         Command::Measure(measure) => within_runtime(measure.run()),
+        Command::Bench(bench) => within_runtime(bench.run()),
         Command::Host(host) => within_runtime(host.run()),
         Command::DemoSite { folder } => {
             brisk_margin_demo::site::write(&folder, brisk_margin_demo::Scene::draw)

@@ -9,7 +9,7 @@ use brisk_margin_core::framing::FocalPoint;
 use brisk_margin_core::slot::{Fit, Slot};
 use brisk_margin_core::units::Density;
 use brisk_margin_demo::{Place, Scene, site};
-use brisk_margin_store::pictures::{Arrival, Picture};
+use brisk_margin_store::pictures::{Arrival, Edit, Edits, Page, Picture};
 use brisk_margin_store::variants::{Framing, Order};
 use bytes::Bytes;
 use clap::Args;
@@ -45,11 +45,54 @@ impl Seed {
                 fill(&app, &picture, place).await?;
             }
         }
+        describe(&app).await?;
         looking::catch_up(&app).await?;
         let site = app.folder().site();
         let write = move || site::write(&site, |scene| files[scene.name].to_vec());
         Ok(tokio::task::spawn_blocking(write).await??)
     }
+}
+
+/// What is said of some of the pictures: title, alt text, creator. The others wait to be described.
+const SAID: [(&str, &str, &str, &str); 4] = [
+    (
+        "Dome at dusk.jpg",
+        "The dome at dusk",
+        "The dome, its shutter open, in front of the evening sky",
+        "Ada Fenn",
+    ),
+    (
+        "Half moon.jpg",
+        "Half moon",
+        "The moon at first quarter, craters along the shadow line",
+        "Ada Fenn",
+    ),
+    (
+        "Plan of the park.png",
+        "Plan of the park",
+        "Plan of the park: dome, terrace, car park and the three star-walk paths",
+        "",
+    ),
+    ("Milky Way over the moor.jpg", "Milky Way over the moor", "IMG_2231", "Bo Ruel"),
+];
+
+async fn describe(app: &App) -> Result<(), Failure> {
+    let page = Page { limit: 500, ..Page::default() };
+    let (pictures, _) = app.store.pictures(&page).await?;
+    let said = pictures.iter().filter_map(|picture| {
+        let (_, title, alt, creator) = SAID.iter().find(|said| said.0 == picture.name)?;
+        let edit = Edit {
+            title: Some((*title).to_owned()),
+            alt: Some((*alt).to_owned()),
+            creator: Some((*creator).to_owned()),
+            licence: Some("CC BY-SA 4.0".to_owned()),
+            ..Edit::default()
+        };
+        Some((picture.id, edit))
+    });
+    let edits = Edits { pictures: said.collect(), ..Edits::default() };
+    app.store.edit("described the first pictures", &edits).await?;
+    Ok(())
 }
 
 async fn bring_in(app: &App, scene: &Scene, file: Bytes) -> Result<Picture, Failure> {

@@ -3,6 +3,8 @@
 // Each test file uses its own part of these.
 #![allow(dead_code, reason = "shared by several test files")]
 
+pub mod pages;
+
 use std::path::Path;
 
 use axum::Router;
@@ -24,6 +26,7 @@ const BOUNDARY: &str = "a-boundary-of-our-own";
 
 pub struct Api {
     pub store: Store,
+    pub app: App,
     router: Router,
     database: String,
     data: TempDir,
@@ -79,8 +82,10 @@ impl Api {
         let folder = DataFolder::open(&data.path().join("data")).unwrap();
         let store = Store::open(&database, &folder.blobs()).await.unwrap();
         let app = App::new(store.clone(), Workshop::new(2, Bytes::mb(500)), folder);
-        let router = routes(app, web::router(client.path()).unwrap());
-        Self { store, router, database, data }
+        app.folder().clear_spool().unwrap();
+        brisk_margin_server::uploads::clear(&app).await.unwrap();
+        let router = routes(app.clone(), web::router(client.path()).unwrap());
+        Self { store, app, router, database, data }
     }
 
     pub async fn send(&self, request: Request<Body>) -> Answer {
@@ -129,6 +134,24 @@ impl Api {
     /// The names in the library, listed by `query`.
     pub async fn names(&self, query: &str) -> Vec<String> {
         names_of(&self.get(&format!("/api/pictures?{query}")).await.json())
+    }
+
+    /// Looks at everything that arrived and judges it, as the running application does.
+    pub async fn look(&self) {
+        brisk_margin_server::looking::catch_up(&self.app).await.unwrap();
+    }
+
+    /// The picture `id`.
+    pub async fn picture(&self, id: &str) -> Value {
+        self.get(&format!("/api/pictures/{id}")).await.json()
+    }
+
+    /// Sends `body` with another method and kind than JSON.
+    pub async fn send_bytes(&self, method: &str, path: &str, kind: &str, body: &[u8]) -> Answer {
+        let mut request = request(method, path);
+        request.headers_mut().insert(header::CONTENT_TYPE, kind.parse().unwrap());
+        *request.body_mut() = Body::from(body.to_vec());
+        self.send(request).await
     }
 
     /// How many files lie anywhere below a part of the data folder.

@@ -252,6 +252,8 @@ impl Store {
         }
         self.apply(&transaction, &back).await?;
         transaction.commit().await?;
+        // A picture that lost its places stands otherwise than before, too.
+        back.places.extend(after.places);
         Ok(Some(TakenBack { summary: row.summary, pictures: back.touched(), changed_since }))
     }
 

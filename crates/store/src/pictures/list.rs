@@ -304,8 +304,11 @@ impl Store {
 
     /// How many pictures have each of `alts` as alt text, in lower case.
     pub async fn alt_counts(&self, alts: Vec<String>) -> Result<HashMap<String, u64>, StoreError> {
-        let sql = "SELECT lower(alt) AS text, count(*) AS count FROM pictures
-                   WHERE removed_at IS NULL AND lower(alt) = ANY ($1) GROUP BY lower(alt)";
+        // One look into the index for each: the planner takes them together for half the table.
+        let sql = "SELECT DISTINCT a AS text, (
+                       SELECT count(*) FROM pictures WHERE removed_at IS NULL AND lower(alt) = a
+                   ) AS count
+                   FROM unnest($1::text[]) AS a";
         let statement = self.statement(sql, [alts.into()]);
         let rows = TextCount::find_by_statement(statement).all(&self.db).await?;
         Ok(rows.into_iter().map(|row| (row.text, row.count.unsigned_abs())).collect())

@@ -103,12 +103,14 @@ pub(in crate::api) struct DescribeAll {
     /// What all of them get.
     #[serde(default)]
     set: Fields,
-    /// Whether fields that are empty are filled with what the picture's own file tells.
+    /// Whether fields that are empty are filled with what the picture's own file tells, and alt
+    /// texts with those of the pages that show it.
     #[serde(default)]
     from_file: bool,
 }
 
-/// Describes many pictures in the same words, or fills what is empty from their own files.
+/// Describes many pictures in the same words, or fills what is empty from their own files
+/// and pages.
 #[utoipa::path(post, path = "/api/pictures/describe", request_body = DescribeAll, responses(
     (status = 200, description = "The change; nothing where nothing changed", body = Option<ChangeBody>),
     (status = 422, body = Problem, content_type = "application/problem+json"),
@@ -121,8 +123,12 @@ pub(in crate::api) async fn describe_all(
     let set = wish.set.edit().map_err(Problem::invalid)?;
     let mut pictures = BTreeMap::new();
     if wish.from_file {
+        let uses = app.store.uses_of(&ids).await?;
         for picture in app.store.pictures_of(&ids).await? {
-            pictures.insert(picture.id, fill(&set, &picture));
+            let places = uses.get(&picture.id).map(Vec::as_slice).unwrap_or_default();
+            let alts = places.iter().filter_map(|used| used.place.details.alt.as_deref());
+            let alt = alts.map(str::trim).find(|alt| !alt.is_empty());
+            pictures.insert(picture.id, fill(&set, &picture, alt.unwrap_or_default()));
         }
     } else {
         pictures.extend(ids.iter().map(|&id| (id, set.clone())));
@@ -131,8 +137,9 @@ pub(in crate::api) async fn describe_all(
     Ok(Json(make(&app, &summary, &Edits { pictures, ..Edits::default() }).await?))
 }
 
-/// `set`, and for what it leaves out and is empty, what the file of `picture` tells.
-fn fill(set: &Edit, picture: &Picture) -> Edit {
+/// `set`, and for what it leaves out and is empty, what the file of `picture` tells, and the alt
+/// text that a page has for it.
+fn fill(set: &Edit, picture: &Picture, page_alt: &str) -> Edit {
     let now = &picture.description;
     let told = &picture.told;
     let proposal = |wish: &Option<String>, now: &str, told: &str| {
@@ -140,6 +147,7 @@ fn fill(set: &Edit, picture: &Picture) -> Edit {
     };
     Edit {
         title: proposal(&set.title, &now.title, &told.title),
+        alt: proposal(&set.alt, &now.alt, page_alt).filter(|_| !now.decorative),
         caption: proposal(&set.caption, &now.caption, &told.caption),
         creator: proposal(&set.creator, &now.creator, &told.creator),
         licence: proposal(&set.licence, &now.licence, &told.licence),

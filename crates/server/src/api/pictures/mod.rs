@@ -117,7 +117,7 @@ pub(super) struct LookBody {
 fn words(advice: Advice, picture: &Picture) -> String {
     match (advice, picture.short) {
         (Advice::TooSmall, Some(percent)) => {
-            format!("too small for its slot: needs {percent:.0} % more pixels")
+            format!("needs {percent:.0} % more pixels")
         }
         _ => advice.words().to_owned(),
     }
@@ -176,11 +176,13 @@ pub(super) async fn bodies_of(
 ) -> Result<Vec<PictureBody>, Problem> {
     let ids: Vec<Uuid> = pictures.iter().map(|picture| picture.id).collect();
     let mut by_picture: HashMap<Uuid, Vec<Variant>> = HashMap::new();
-    for variant in app.store.variants_of(&ids).await? {
+    let alts = pictures.iter().map(|picture| picture.description.alt.to_lowercase());
+    let alts: Vec<String> = alts.filter(|alt| !alt.is_empty()).collect();
+    let (variants, used) =
+        tokio::try_join!(app.store.variants_of(&ids), app.store.alt_counts(alts))?;
+    for variant in variants {
         by_picture.entry(variant.picture_id).or_default().push(variant);
     }
-    let alts = pictures.iter().map(|picture| picture.description.alt.to_lowercase());
-    let used = app.store.alt_counts(alts.filter(|alt| !alt.is_empty()).collect()).await?;
     let body = |picture: Picture| {
         let variants = by_picture.remove(&picture.id).unwrap_or_default();
         let all = used.get(&picture.description.alt.to_lowercase()).copied().unwrap_or(1);

@@ -57,6 +57,8 @@ pub(in crate::api) struct UseBody {
     today: Option<Bytes>,
     /// The slot's byte budget.
     budget: Bytes,
+    /// The alt text that the page has for it.
+    alt: Option<String>,
     /// Whether it was placed there by hand; else the page serves it as it is.
     placed: bool,
 }
@@ -97,6 +99,7 @@ pub(in crate::api) async fn picture_page(
             shortfall: asked.map(|asked| asked.shortfall),
             today: if used.placed { served_today(&used.place) } else { Some(picture.bytes) },
             budget: slot_budget(&used.slot),
+            alt: used.place.details.alt.clone(),
             placed: used.placed,
         })
     });
