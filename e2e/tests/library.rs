@@ -90,7 +90,8 @@ async fn a_folder_is_dropped_described_by_keyboard_and_partly_removed() {
 #[tokio::test(flavor = "multi_thread")]
 async fn two_thousand_rows_scroll_without_gaps() {
     // Made-up pictures have no originals to be shown.
-    let home = Home { says_little: true, ..Home::empty().await };
+    let mut home = Home::empty().await;
+    home.says_little = true;
     let application = home.serve();
     home.store().await.add_made_up_pictures(2_000).await.unwrap();
     let downloads = tempfile::tempdir().unwrap();

@@ -317,7 +317,7 @@ mod tests {
         let sign = Raster::new(Size::new(200, 200), Channels::Rgb, halves);
         assert_eq!(class(&sign), ContentClass::Graphic);
         let stripes: Vec<u8> = (0..200 * 200)
-            .flat_map(|n: u32| [if n % 200 / 3 % 4 == 0 { 0 } else { 255 }; 3])
+            .flat_map(|n: u32| [if (n % 200 / 3).is_multiple_of(4) { 0 } else { 255 }; 3])
             .collect();
         let letters = Raster::new(Size::new(200, 200), Channels::Rgb, stripes);
         assert_eq!(class(&letters), ContentClass::Text);
