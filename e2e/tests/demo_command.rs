@@ -32,7 +32,12 @@ fn terminate(mut child: Child) {
 }
 
 async fn names(address: &str) -> Vec<String> {
-    let text = reqwest::get(format!("{address}/api/pictures")).await.unwrap().text().await.unwrap();
+    let text = reqwest::get(format!("{address}/api/pictures?limit=500"))
+        .await
+        .unwrap()
+        .text()
+        .await
+        .unwrap();
     let list: serde_json::Value = serde_json::from_str(&text).unwrap();
     let pictures = list["pictures"].as_array().unwrap();
     pictures.iter().map(|picture| picture["name"].as_str().unwrap().to_owned()).collect()
@@ -76,7 +81,9 @@ async fn the_demo_starts_stops_and_starts_again_with_everything() {
     let started = Instant::now();
     let (child, address) = start(&data, &[]);
     assert!(started.elapsed() < Duration::from_secs(60), "the second start draws nothing again");
-    assert_eq!(names(&address).await, first);
+    // The site's own folder is watched, so that there may be more by now.
+    let second = names(&address).await;
+    assert!(first.iter().all(|name| second.contains(name)), "{first:?} in {second:?}");
     terminate(child);
 
     fs::write(data.join("brisk-margin.json"), r#"{"layout":99}"#).unwrap();

@@ -166,3 +166,55 @@ fn send_half(application: &Application, file: &[u8]) -> TcpStream {
     stream.flush().unwrap();
     stream
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_full_disk_is_told_keeps_nothing_half_and_works_again_when_there_is_room() {
+    let home = Home::empty().await;
+    let Some(_disk) = SmallDisk::mounted(home.data.path()) else {
+        eprintln!("not tried: only root can mount a small disk");
+        return;
+    };
+    let application = home.serve();
+    // A picture with much behind it, which decoders pass over.
+    let mut file = gradient_jpeg(400, 300);
+    file.resize(3_000_000, 0);
+    let ballast = home.data.path().join("ballast");
+    std::fs::write(&ballast, vec![1; 9_500_000]).unwrap();
+    let new = json!({"name": "dome.jpg", "bytes": file.len()});
+    let begun = reqwest::Client::new().post(application.url("/api/uploads"));
+    let begun = begun.body(new.to_string()).header("content-type", "application/json");
+    let begun = begun.send().await.unwrap().text().await.unwrap();
+    let begun: serde_json::Value = serde_json::from_str(&begun).unwrap();
+    let id = begun["id"].as_str().unwrap();
+
+    let told = send_from(&application, id, 0, &file).await;
+    assert_eq!(
+        (&told["status"], told["type"].as_str()),
+        (&json!(507), Some("urn:brisk-margin:problem:no-room"))
+    );
+    assert_eq!(application.json("/api/pictures").await["pictures"], json!([]));
+
+    std::fs::remove_file(ballast).unwrap();
+    let stands = application.json(&format!("/api/uploads/{id}")).await["offset"].as_u64().unwrap();
+    assert!(stands > 0 && stands < file.len() as u64, "{stands}");
+    let done = send_from(&application, id, stands as usize, &file[stands as usize..]).await;
+    assert_eq!(done["files"][0]["outcome"], "taken", "{done}");
+    application.kill();
+}
+
+/// A disk of 12 MB in memory, taken off with the value.
+struct SmallDisk(std::path::PathBuf);
+
+impl SmallDisk {
+    fn mounted(folder: &std::path::Path) -> Option<Self> {
+        let mut mount = std::process::Command::new("mount");
+        let mount = mount.args(["-t", "tmpfs", "-o", "size=12m", "tmpfs"]).arg(folder);
+        mount.status().is_ok_and(|status| status.success()).then(|| Self(folder.to_owned()))
+    }
+}
+
+impl Drop for SmallDisk {
+    fn drop(&mut self) {
+        let _ = std::process::Command::new("umount").arg("-l").arg(&self.0).status();
+    }
+}

@@ -6,6 +6,7 @@ import { useSite } from "./api/useSite";
 import { BenchPage } from "./bench/BenchPage";
 import { lastPicture } from "./bench/lastPicture";
 import { LayoutsPage } from "./layouts/LayoutsPage";
+import { SiteSheet } from "./layouts/SiteSheet";
 import { ArrivalsSheet } from "./library/ArrivalsSheet";
 import { DropZone } from "./library/DropZone";
 import { LibraryPage } from "./library/LibraryPage";
@@ -23,6 +24,7 @@ export function App({ mode, onMode }: { mode: Mode; onMode: (mode: Mode) => void
   const [search, setSearch] = useState("");
   const [keysOpen, setKeysOpen] = useState(false);
   const [arrivalsOpen, setArrivalsOpen] = useState(false);
+  const [siteOpen, setSiteOpen] = useState(false);
   const field = useRef<InputRef>(null);
   const bench = useBenchAddress();
   const going = useRef(false);
@@ -61,6 +63,7 @@ export function App({ mode, onMode }: { mode: Mode; onMode: (mode: Mode) => void
             }}
           />
           <Button onClick={() => { setArrivalsOpen((open) => !open); }}>Arrivals</Button>
+          <Button onClick={() => { setSiteOpen((open) => !open); }}>The site</Button>
           <Button onClick={() => { onMode(mode === "dark" ? "light" : "dark"); }}>
             {mode === "dark" ? "Light ground" : "Dark ground"}
           </Button>
@@ -83,6 +86,7 @@ export function App({ mode, onMode }: { mode: Mode; onMode: (mode: Mode) => void
         </Routes>
       </div>
       <ArrivalsSheet open={arrivalsOpen} onClose={() => { setArrivalsOpen(false); }} />
+      <SiteSheet open={siteOpen} onClose={() => { setSiteOpen(false); }} />
       <Shortcuts open={keysOpen} onClose={() => { setKeysOpen(false); }} />
     </DropZone>
   );

@@ -2,16 +2,18 @@ import { Button, Input } from "antd";
 import { useState } from "react";
 import type { Site } from "../api/client";
 import { useChangeSite, useSite } from "../api/useSite";
+import { PictureRules } from "../library/PictureRules";
 import { ProblemNote } from "../ui/ProblemNote";
 import { SideSheet } from "../ui/SideSheet";
 
-/** The site's name, layout widths and allowed hosts. */
+/** The site's name, layout widths and allowed hosts, and what holds for its pictures. */
 export function SiteSheet({ open, onClose }: { open: boolean; onClose: () => void }) {
   const site = useSite();
   return (
     <SideSheet title="The site" open={open} onClose={onClose}>
       {site.error && <ProblemNote error={site.error} again={() => void site.refetch()} />}
       {site.data && <Settings key={JSON.stringify(site.data)} site={site.data} />}
+      {site.data && <PictureRules key={`rules ${JSON.stringify(site.data)}`} site={site.data} />}
     </SideSheet>
   );
 }

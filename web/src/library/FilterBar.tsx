@@ -1,7 +1,8 @@
 import { Button, Input } from "antd";
 import { useState } from "react";
 import type { Advice, FilterBody } from "../api/client";
-import { useSaveFilter, useShelves } from "./useLibrary";
+import { sameFilter } from "./filters";
+import { useForgetFilter, useSaveFilter, useShelves } from "./useLibrary";
 
 interface Props {
   /** All that narrows the list, the search among it. */
@@ -20,6 +21,7 @@ export function FilterBar({ filter, own, onFilter }: Props) {
     onFilter({ ...own, advice: without.length < chosen.length ? without : [...chosen, advice] });
   };
   const offered = shelves.data?.advice.filter(({ advice, pictures }) => pictures > 0 || chosen.includes(advice)) ?? [];
+  const saved = shelves.data?.filters.find(({ filter: one }) => sameFilter(one, own));
   const isFiltered = chosen.length > 0 || Boolean(filter.search) || Boolean(filter.folder);
   if (offered.length === 0) return null;
   return (
@@ -37,9 +39,15 @@ export function FilterBar({ filter, own, onFilter }: Props) {
         </button>
       ))}
       <span className="gap" />
-      {isFiltered && <SaveFilter filter={filter} />}
+      {isFiltered && saved && <ForgetFilter id={saved.id} name={saved.name} />}
+      {isFiltered && !saved && <SaveFilter filter={filter} />}
     </div>
   );
+}
+
+function ForgetFilter({ id, name }: { id: string; name: string }) {
+  const forget = useForgetFilter();
+  return <Button loading={forget.isPending} onClick={() => { forget.mutate(id); }}>Forget “{name}”</Button>;
 }
 
 function SaveFilter({ filter }: { filter: FilterBody }) {

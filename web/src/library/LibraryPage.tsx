@@ -16,7 +16,7 @@ import { PictureGrid } from "./PictureGrid";
 import { RemoveSheet } from "./RemoveSheet";
 import { ShelfSelect } from "./ShelfSelect";
 import { TableSheet } from "./TableSheet";
-import { useBringBack, usePictures, useShelves, type Order } from "./useLibrary";
+import { useBringBack, useCollect, useForgetCollection, usePictures, useShelves, type Order } from "./useLibrary";
 import { useSelection } from "./useSelection";
 
 type View = "rows" | "pictures" | "write";
@@ -45,6 +45,18 @@ export function LibraryPage({ search }: { search: string }) {
   const total = inView.data?.pictures ?? pictures.length;
   const chosen = selection.everything ? total : selection.ids.size;
   const open = (id: string) => void navigate(`/library/${id}`);
+  const shelves = useShelves();
+  const collect = useCollect();
+  const collection = shelves.data?.collections.find((one) => one.id === own.collection)?.name;
+  // Places are changed where all of them are in view in their own order.
+  const movable = collection !== undefined && sorted.sort === "collection" && !list.hasNextPage && !search;
+  const move = (from: number, to: number) => {
+    const ids = pictures.map(({ id }) => id);
+    const [moved] = ids.splice(from, 1);
+    if (collection === undefined || moved === undefined) return;
+    ids.splice(to, 0, moved);
+    collect.mutate({ name: collection, which: { ids }, add: false });
+  };
   const onEnd = () => { if (list.hasNextPage && !list.isFetching) void list.fetchNextPage(); };
   const narrow = (next: FilterBody) => {
     selection.clear();
@@ -63,6 +75,7 @@ export function LibraryPage({ search }: { search: string }) {
             {view === "pictures" && (
               <Slider aria-label="Size of the pictures" min={96} max={320} step={16} value={side} onChange={setSide} style={{ width: 110 }} tooltip={{ open: false }} />
             )}
+            {own.collection && <CollectionLinks id={own.collection} onGone={() => { narrow({}); }} />}
             {search && <span className="soft">with “<bdi>{search}</bdi>”</span>}
             <span className="gap" />
             <Link to="/library/alike">Look-alikes</Link>
@@ -82,6 +95,7 @@ export function LibraryPage({ search }: { search: string }) {
               onOrder={setOrder}
               onOpen={open}
               onEnd={onEnd}
+              {...(movable && { onMove: move })}
             />
           )}
           {pictures.length > 0 && view === "pictures" && (
@@ -124,6 +138,19 @@ export function LibraryPage({ search }: { search: string }) {
         onClose={close}
       />
       <TableSheet open={sheet === "table"} filter={filter} onClose={close} />
+    </>
+  );
+}
+
+/** The order of a collection, to be taken along. */
+function CollectionLinks({ id, onGone }: { id: string; onGone: () => void }) {
+  const forget = useForgetCollection();
+  const order = `/api/collections/${id}/order`;
+  return (
+    <>
+      <a href={order} download="order.txt">Order as a list</a>
+      <a href={`${order}?prefix=true`} download="order.txt">with numbers</a>
+      <button type="button" className="quiet-button" onClick={() => { forget.mutate(id, { onSuccess: onGone }); }}>Forget this collection</button>
     </>
   );
 }

@@ -17,10 +17,12 @@ interface Props {
   onOpen: (id: string) => void;
   /** Called when the last rows come into view. */
   onEnd: () => void;
+  /** Gives a row another place, where the order is one of its own. */
+  onMove?: (from: number, to: number) => void;
 }
 
 /** The dense table: only the rows in view exist, and the keyboard moves through all of them. */
-export function PictureGrid({ pictures, total, selection, order, onOrder, onOpen, onEnd }: Props) {
+export function PictureGrid({ pictures, total, selection, order, onOrder, onOpen, onEnd, onMove }: Props) {
   const scroller = useRef<HTMLDivElement>(null);
   const [current, setCurrent] = useState(0);
   const rows = useVirtualizer({
@@ -45,6 +47,7 @@ export function PictureGrid({ pictures, total, selection, order, onOrder, onOpen
       PageUp: current - page, Home: 0, End: pictures.length - 1,
     };
     const move = moves[event.key];
+    if (move !== undefined && event.altKey && onMove) onMove(current, Math.max(0, Math.min(pictures.length - 1, move)));
     if (move !== undefined) go(move);
     else if (event.key === " " && id) (event.shiftKey ? selection.extend : selection.toggle)(id);
     else if (event.key === "Enter" && id && event.target === scroller.current) onOpen(id);

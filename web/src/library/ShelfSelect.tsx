@@ -1,5 +1,6 @@
 import { Select } from "antd";
 import type { FilterBody } from "../api/client";
+import { normal, sameFilter } from "./filters";
 import { useShelves } from "./useLibrary";
 
 interface Props {
@@ -19,7 +20,7 @@ export function ShelfSelect({ filter, onFilter }: Props) {
     { label: "Collections", options: collections.map(({ id, name, pictures }) => ({ value: `collection:${id}`, label: counted(name, pictures) })) },
     { label: "Folders", options: folders.map(({ path, pictures }) => ({ value: `folder:${path}`, label: counted(path, pictures) })) },
   ].filter((group) => group.options === undefined || group.options.length > 0);
-  const saved = filters.find((one) => JSON.stringify(normal(one.filter)) === JSON.stringify(normal(filter)));
+  const saved = filters.find((one) => sameFilter(one.filter, filter));
   const value = filter.removed ? "removed"
     : saved ? `filter:${saved.id}`
     : filter.collection ? `collection:${filter.collection}`
@@ -43,16 +44,4 @@ export function ShelfSelect({ filter, onFilter }: Props) {
       options={options}
     />
   );
-}
-
-/** Without what says nothing, so that two filters can be compared. */
-function normal({ search, advice, format, folder, collection, removed }: FilterBody): FilterBody {
-  return {
-    ...(search && { search }),
-    ...(advice && advice.length > 0 && { advice: [...advice].sort() }),
-    ...(format && { format }),
-    ...(folder && { folder }),
-    ...(collection && { collection }),
-    ...(removed && { removed }),
-  };
 }

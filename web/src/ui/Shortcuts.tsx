@@ -8,6 +8,7 @@ const KEYS: [string[], string][] = [
   [["G", "then", "B"], "Go back to the bench"],
   [["↑", "↓"], "Move in the library"],
   [["Space"], "Select or leave the row; with Shift, all rows up to it"],
+  [["Alt", "↑ ↓"], "Move the row to another place in its collection"],
   [["Ctrl", "A"], "Select all that meet the filter"],
   [["Enter"], "Library: open the picture; on its page, open it on the bench. Bench: make the file"],
   [["U"], "Take back what was done last"],

@@ -54,11 +54,11 @@ function TallyFigures({ tally, where }: { tally: Figures; where: string }) {
       )}
       {tally.made > 0 && (
         <>
-          <span className="part">
+          <span className="part made">
             {tally.made} made <Bytes of={tally.saving.before} /> → <Bytes of={tally.saving.after} />
             <span className="figure">({percent(tally.saving.percent)})</span>
           </span>
-          <span className="part">
+          <span className="part made">
             <MarginBar margin={tally.margin} today={tally.saving.before} />
             <MarginWords margin={tally.margin} />
           </span>
