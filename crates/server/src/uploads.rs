@@ -104,7 +104,7 @@ pub async fn append<E: std::fmt::Display>(
         origin: Origin::Upload,
         treatment: upload.treatment.clone(),
     };
-    let outcomes = match intake::accept_all(app, &path(app, id), arriving).await {
+    let mut outcomes = match intake::accept_all(app, &path(app, id), arriving).await {
         Ok(outcomes) => outcomes,
         // Where the file itself is fine, it can be tried again without sending it again.
         Err(error) if error.is_passing() => return Err(error.into()),
@@ -114,9 +114,12 @@ pub async fn append<E: std::fmt::Display>(
         }
     };
     let passing = |outcome: &Outcome| matches!(&outcome.arrival, Err(e) if e.is_passing());
-    if !outcomes.iter().any(passing) {
-        forget(app, id).await?;
+    if let Some(at) = outcomes.iter().position(passing)
+        && let Err(error) = outcomes.swap_remove(at).arrival
+    {
+        return Err(error.into());
     }
+    forget(app, id).await?;
     Ok(Progress::Done(outcomes))
 }
 
