@@ -2,7 +2,7 @@ import { useVirtualizer } from "@tanstack/react-virtual";
 import { useEffect, useRef, useState, type KeyboardEvent, type MouseEvent } from "react";
 import { previewUrl, type Picture } from "../api/client";
 import { bytes, formatName } from "../ui/figures";
-import type { Selection } from "./useSelection";
+import { selectByClick, selectByKey, type Selection } from "./useSelection";
 
 interface Props {
   pictures: Picture[];
@@ -49,18 +49,12 @@ export function ContactSheet({ pictures, selection, side, onOpen, onEnd }: Props
     };
     const move = moves[event.key];
     if (move !== undefined) go(move);
-    else if (event.key === " " && id) (event.shiftKey ? selection.extend : selection.toggle)(id);
-    else if (event.key === "Enter" && id) onOpen(id);
-    else if (event.key === "a" && (event.ctrlKey || event.metaKey)) selection.all();
-    else if (event.key === "Escape") selection.clear();
-    else return;
+    else if (!selectByKey(selection, event, id, onOpen)) return;
     event.preventDefault();
   };
   const onClick = (event: MouseEvent, index: number, id: string) => {
     setCurrent(index);
-    if (event.shiftKey) selection.extend(id);
-    else if (event.ctrlKey || event.metaKey) selection.toggle(id);
-    else selection.only(id);
+    selectByClick(selection, event, id);
   };
 
   return (

@@ -3,7 +3,7 @@ import { useRef, useState, type KeyboardEvent, type MouseEvent } from "react";
 import type { Picture } from "../api/client";
 import { PictureHead, PictureRow } from "./PictureRow";
 import type { Order } from "./useLibrary";
-import type { Selection } from "./useSelection";
+import { selectByClick, selectByKey, type Selection } from "./useSelection";
 
 const ROW = 44;
 
@@ -49,18 +49,12 @@ export function PictureGrid({ pictures, total, selection, order, onOrder, onOpen
     const move = moves[event.key];
     if (move !== undefined && event.altKey && onMove) onMove(current, Math.max(0, Math.min(pictures.length - 1, move)));
     if (move !== undefined) go(move);
-    else if (event.key === " " && id) (event.shiftKey ? selection.extend : selection.toggle)(id);
-    else if (event.key === "Enter" && id && event.target === scroller.current) onOpen(id);
-    else if (event.key === "a" && (event.ctrlKey || event.metaKey)) selection.all();
-    else if (event.key === "Escape") selection.clear();
-    else return;
+    else if (!selectByKey(selection, event, id, onOpen)) return;
     event.preventDefault();
   };
   const onClick = (event: MouseEvent, index: number, id: string) => {
     setCurrent(index);
-    if (event.shiftKey) selection.extend(id);
-    else if (event.ctrlKey || event.metaKey) selection.toggle(id);
-    else selection.only(id);
+    selectByClick(selection, event, id);
   };
 
   return (

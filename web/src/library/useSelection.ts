@@ -1,5 +1,24 @@
-import { useState } from "react";
+import { useState, type KeyboardEvent, type MouseEvent } from "react";
 import type { FilterBody, Which } from "../api/client";
+
+/** Selects by a click: this one, this one too with Ctrl, all up to it with Shift. */
+export function selectByClick(selection: Selection, event: MouseEvent, id: string) {
+  if (event.shiftKey) selection.extend(id);
+  else if (event.ctrlKey || event.metaKey) selection.toggle(id);
+  else selection.only(id);
+}
+
+/** Selects or opens by a key, the picture `id` being the current one; false for any other key. */
+export function selectByKey(
+  selection: Selection, event: KeyboardEvent, id: string | undefined, onOpen: (id: string) => void,
+): boolean {
+  if (event.key === " " && id) (event.shiftKey ? selection.extend : selection.toggle)(id);
+  else if (event.key === "Enter" && id && event.target === event.currentTarget) onOpen(id);
+  else if (event.key === "a" && (event.ctrlKey || event.metaKey)) selection.all();
+  else if (event.key === "Escape") selection.clear();
+  else return false;
+  return true;
+}
 
 export interface Selection {
   ids: ReadonlySet<string>;
