@@ -80,11 +80,6 @@ impl Source {
     pub const fn is_for_the_web(self) -> bool {
         !matches!(self, Self::Tiff | Self::Bmp | Self::Ico)
     }
-
-    /// Whether it throws detail away, so that its noise says nothing about the picture.
-    pub const fn is_lossless(self) -> bool {
-        matches!(self, Self::Png | Self::Gif | Self::Tiff | Self::Bmp | Self::Ico)
-    }
 }
 
 impl std::fmt::Display for Source {

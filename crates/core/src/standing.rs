@@ -45,6 +45,13 @@ pub enum Advice {
     FromFolder,
 }
 
+impl Use {
+    /// More pixels that it asks for, in percent; nothing where it has enough, or nearly.
+    pub fn short(&self) -> Option<f64> {
+        (self.shortfall > SHORT).then_some(100.0 * (self.shortfall - 1.0))
+    }
+}
+
 impl Advice {
     /// Every advice, the most serious first.
     pub const ALL: [Self; 10] = [
@@ -172,14 +179,15 @@ impl Known<'_> {
     /// Judges the picture.
     pub fn standing(&self) -> Standing {
         let possible = self.possible();
-        let shortfall = self.uses.iter().map(|place| place.shortfall).fold(0.0, f64::max);
-        let is_short = shortfall > SHORT && self.format != Source::Svg;
+        // A drawing has enough pixels for any slot.
+        let uses = if self.format == Source::Svg { &[] } else { self.uses };
+        let short = uses.iter().filter_map(Use::short).reduce(f64::max);
         let is_heavier = possible.is_some_and(|estimate| {
             let saved = self.today.get().saturating_sub(estimate.high.get());
             saved >= WORTH_BYTES && saved as f64 >= WORTH_SHARE * self.today.get() as f64
         });
         let holds = |advice: &Advice| match advice {
-            Advice::TooSmall => is_short,
+            Advice::TooSmall => short.is_some(),
             Advice::Replaced => self.is_replaced,
             Advice::Heavier => is_heavier,
             Advice::WrongFormat => self.has_wrong_format(),
@@ -190,11 +198,7 @@ impl Known<'_> {
             Advice::NotUsed => self.uses.is_empty(),
             Advice::FromFolder => self.is_from_folder,
         };
-        Standing {
-            possible,
-            short: is_short.then_some(100.0 * (shortfall - 1.0)),
-            advice: Advice::ALL.into_iter().filter(holds).collect(),
-        }
+        Standing { possible, short, advice: Advice::ALL.into_iter().filter(holds).collect() }
     }
 
     /// What its largest use needs, or what the ceiling leaves of it, and never more than today.

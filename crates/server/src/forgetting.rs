@@ -10,6 +10,9 @@ use crate::app::{App, Change};
 /// How often is looked for pictures whose time is over.
 const EVERY: Duration = Duration::from_secs(60 * 60);
 
+/// Bytes are left for so long after their last row.
+const HOURS_LEFT: i64 = 24;
+
 /// Forgets for as long as the application runs.
 pub fn spawn(app: &App) {
     let app = app.clone();
@@ -25,8 +28,11 @@ pub fn spawn(app: &App) {
     });
 }
 
-/// Forgets every picture that was removed longer ago than the site keeps them; returns how many.
+/// Forgets every picture that was removed longer ago than the site keeps them, and deletes bytes
+/// of which no row has spoken for a day; returns how many pictures.
 pub async fn once(app: &App) -> Result<usize, StoreError> {
     let days = app.store.site().await?.keep_days;
-    app.store.forget_removed(Utc::now() - TimeDelta::days(days.into())).await
+    let forgotten = app.store.forget_removed(Utc::now() - TimeDelta::days(days.into())).await?;
+    app.store.delete_orphans(Utc::now() - TimeDelta::hours(HOURS_LEFT)).await?;
+    Ok(forgotten)
 }

@@ -127,8 +127,10 @@ pub async fn accept_file(
     if let Some(found) = app.store.picture_by_hash(hash).await? {
         return again(app, found).await;
     }
-    if tokio::fs::metadata(path).await?.len() == 0 {
-        return Err(PictureError::Empty.into());
+    match tokio::fs::metadata(path).await?.len() {
+        0 => return Err(PictureError::Empty.into()),
+        length if length > MAX_FILE.get() => return Err(IntakeError::TooLarge),
+        _ => {}
     }
     let map = Arc::new(map(path)?);
     let (facts, told) = read_facts(app, Arc::clone(&map)).await?;

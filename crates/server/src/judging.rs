@@ -6,7 +6,7 @@ use brisk_margin_store::pictures::{Judged, Origin, Picture};
 use uuid::Uuid;
 
 use crate::app::App;
-use crate::slots::{served_today, use_of};
+use crate::slots::{today, use_of};
 
 /// Judges the pictures `ids` now, so that whoever changed them sees it at once.
 pub async fn judge(app: &App, ids: &[Uuid]) -> Result<(), StoreError> {
@@ -34,13 +34,8 @@ pub async fn judge_pictures(app: &App, pictures: &[Picture]) -> Result<(), Store
     for picture in pictures {
         let places = uses.remove(&picture.id).unwrap_or_default();
         let relation = relations.get(&picture.id).copied().unwrap_or_default();
-        let today = places
-            .iter()
-            .filter_map(
-                |used| if used.placed { served_today(&used.place) } else { Some(picture.bytes) },
-            )
-            .max()
-            .unwrap_or(picture.bytes);
+        let today = places.iter().filter_map(|used| today(picture, used)).max();
+        let today = today.unwrap_or(picture.bytes);
         let asked: Vec<_> =
             places.iter().filter_map(|used| use_of(picture, &used.slot, &used.place)).collect();
         let description = &picture.description;
@@ -60,6 +55,7 @@ pub async fn judge_pictures(app: &App, pictures: &[Picture]) -> Result<(), Store
         };
         judged.push(Judged {
             id: picture.id,
+            changed: picture.changed,
             uses: places.len() as u32,
             today,
             standing: known.standing(),

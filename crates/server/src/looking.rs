@@ -90,7 +90,14 @@ async fn judge_stale(app: &App) -> Result<bool, StoreError> {
 
 async fn look_at(app: &App, picture: &Picture) -> Result<(), StoreError> {
     let room = app.workshop.admit(picture.facts.memory(picture.bytes)).await;
-    let bytes = app.store.blobs().get(&picture.hash).await?;
+    let bytes = match app.store.blobs().get(&picture.hash).await {
+        Ok(bytes) => bytes,
+        // Nothing will bring it back, and the others are not to wait for it.
+        Err(error) if error.is_missing() => {
+            return app.store.look_failed(picture.id, &error.to_string()).await;
+        }
+        Err(error) => return Err(error.into()),
+    };
     let look = move || {
         let original = Original::open(&bytes).map_err(|error| error.to_string())?;
         Look::at(&original).map_err(|error| error.to_string())

@@ -288,6 +288,7 @@ async fn keep_page(
     app: &App,
     page: MeasuredPage,
 ) -> Result<Changes, brisk_margin_store::StoreError> {
+    let _held = app.store.hold_bytes().await?;
     let mut places = Vec::new();
     for place in page.places {
         places.push(new_place(app, place, &page.files).await?);

@@ -1,14 +1,15 @@
 //! Slots as they are stored: what they need, under which budget, and how a picture does in them.
 
 use brisk_margin_core::budget;
+use brisk_margin_core::fitting::Fitting;
 use brisk_margin_core::geometry::Size;
 use brisk_margin_core::layout::BoxSize;
 use brisk_margin_core::needs::{self, Need};
 use brisk_margin_core::slot::Slot;
 use brisk_margin_core::standing::Use;
 use brisk_margin_core::units::Bytes;
-use brisk_margin_store::layouts::{Occurrence, SlotRow};
-use brisk_margin_store::pictures::Picture;
+use brisk_margin_store::layouts::{Occurrence, Served, SlotRow};
+use brisk_margin_store::pictures::{Picture, UsedIn};
 use brisk_margin_store::variants::Framing;
 
 /// The shape of the slot's largest box, which its files get.
@@ -37,26 +38,50 @@ pub fn box_at(slot: &SlotRow, place: &Occurrence, viewport: u32) -> Option<BoxSi
     by_hand.or_else(|| place.details.boxes.get(&viewport)).copied()
 }
 
-/// What a place asks of `picture` on its most demanding screen; nothing where it is never shown.
-pub fn use_of(picture: &Picture, slot: &SlotRow, place: &Occurrence) -> Option<Use> {
-    let asked = |need: Need| {
+/// How `picture` fills a place at each layout width and density, with the box it fills there. Its
+/// file has the pixels that each screen needs, as far as the picture has them.
+pub fn fittings<'a>(
+    picture: &'a Picture,
+    slot: &'a SlotRow,
+    place: &'a Occurrence,
+) -> impl Iterator<Item = (BoxSize, Need, Fitting)> + 'a {
+    slot_needs(slot).into_iter().filter_map(move |need| {
         let size = box_at(slot, place, need.viewport)?;
         let slot = Slot::new(size.width, size.height, slot.fit).ok()?;
         let framing = Framing::new(slot, need.density, picture.focal);
-        let fitting = framing.fit(picture.facts.size).unwrap_or_else(|short| short.0);
-        Some(Use { output: fitting.output, shortfall: fitting.shortfall })
-    };
-    let asked: Vec<Use> = slot_needs(slot).into_iter().filter_map(asked).collect();
+        Some((size, need, framing.fit(picture.facts.size).unwrap_or_else(|short| short.0)))
+    })
+}
+
+/// What a place asks of `picture` on its most demanding screen; nothing where it is never shown.
+pub fn use_of(picture: &Picture, slot: &SlotRow, place: &Occurrence) -> Option<Use> {
+    let asked: Vec<Fitting> =
+        fittings(picture, slot, place).map(|(_, _, fitting)| fitting).collect();
     let output = asked.iter().map(|one| one.output).max_by_key(|size| size.pixels())?;
     let shortfall = asked.iter().map(|one| one.shortfall).fold(0.0, f64::max);
     Some(Use { output, shortfall })
 }
 
-/// What the page transfers for a place today on its most demanding screen.
-pub fn served_today(place: &Occurrence) -> Option<Bytes> {
-    let heaviest = |at: &std::collections::BTreeMap<
-        String,
-        brisk_margin_store::layouts::Served,
-    >| { at.values().map(|file| file.bytes).max() };
-    place.details.files.values().filter_map(heaviest).max()
+/// The file that the reference browser downloads for a place at each layout width, at density 2.
+pub fn downloaded(place: &Occurrence) -> impl Iterator<Item = (u32, &Served)> {
+    place
+        .details
+        .files
+        .iter()
+        .filter_map(|(&viewport, at)| Some((viewport, at.get("2").or_else(|| at.values().last())?)))
+}
+
+/// What a page that shows `picture` in a place transfers for it today at most.
+pub fn today(picture: &Picture, used: &UsedIn) -> Option<Bytes> {
+    if used.placed {
+        downloaded(&used.place).map(|(_, file)| file.bytes).max()
+    } else {
+        Some(picture.bytes)
+    }
+}
+
+/// The alt text that a page has for a picture: the first of its places that has one.
+pub fn page_alt(uses: &[UsedIn]) -> &str {
+    let alts = uses.iter().filter_map(|used| used.place.details.alt.as_deref());
+    alts.map(str::trim).find(|alt| !alt.is_empty()).unwrap_or_default()
 }

@@ -9,7 +9,6 @@ use brisk_margin_core::format::SideTooLong;
 use brisk_margin_core::naming;
 use brisk_margin_core::picture::{Picture as Original, PictureError};
 use brisk_margin_core::render;
-use brisk_margin_core::units::Bytes;
 use brisk_margin_store::pictures::Picture;
 use brisk_margin_store::variants::{Framing, NewVariant, Order, Variant};
 use brisk_margin_store::{BlobError, BlobHash, StoreError};
@@ -38,18 +37,14 @@ pub async fn make(app: &App, picture: &Picture, order: Order) -> Result<Made, Ma
         Ok(encode::encode(&render::render(original, &fitting)?, encoding)?)
     })
     .await?;
-    let weight = Bytes::of(&bytes);
-    let hash = app.store.blobs().put(bytes.into()).await?;
     let new = NewVariant {
         picture_id: picture.id,
         order,
         fitting: &fitting,
         file_name: name(picture, &order),
-        bytes: weight,
         budget: budget::default_budget(fitting.needed),
-        hash: &hash,
     };
-    let variant = app.store.add_variant(new).await?;
+    let variant = app.store.add_variant(bytes.into(), new).await?;
     app.tell(Change::Variants);
     Ok(Made::New(variant))
 }

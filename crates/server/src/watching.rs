@@ -191,12 +191,24 @@ async fn take(
         picture_id: before.and_then(|file| file.picture_id),
         refusal: None,
     };
+    // Not worth a copy.
     if seen.bytes > MAX_FILE.get() {
         file.refusal = Some(IntakeError::TooLarge.to_string());
         app.store.keep_folder_file(&file).await?;
         return Ok(true);
     }
-    let Some(copy) = copy(app, folder.join(path), seen).await? else { return Ok(false) };
+    let copy = match copy(app, folder.join(path), seen).await {
+        Ok(Some(copy)) => copy,
+        Ok(None) => return Ok(false),
+        // One file that nobody may read does not stand in the way of the others.
+        Err(error) if error.kind() == io::ErrorKind::PermissionDenied => {
+            file.refusal =
+                Some(format!("the file may not be read ({error}); give it to everybody"));
+            app.store.keep_folder_file(&file).await?;
+            return Ok(true);
+        }
+        Err(error) => return Err(error.into()),
+    };
     let hash = intake::hash_of(copy.path()).await?;
     file.hash = Some(hash.clone());
     // The same bytes at the same path are never taken in again, whatever became of the picture.

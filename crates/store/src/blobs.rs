@@ -160,6 +160,11 @@ pub enum BlobError {
 }
 
 impl BlobError {
+    /// Whether the bytes are not there: no other time will find them.
+    pub const fn is_missing(&self) -> bool {
+        matches!(self, Self::Store(object_store::Error::NotFound { .. }))
+    }
+
     /// Whether the disk is full: it works again when there is room.
     pub fn is_out_of_room(&self) -> bool {
         let mut cause: Option<&dyn std::error::Error> = Some(self);

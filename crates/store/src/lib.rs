@@ -20,7 +20,10 @@ pub mod variants;
 use std::path::Path;
 use std::time::Duration;
 
-use sea_orm::{ConnectOptions, Database, DatabaseConnection, DbErr};
+use sea_orm::{
+    ConnectOptions, ConnectionTrait, Database, DatabaseConnection, DatabaseTransaction, DbErr,
+    TransactionTrait,
+};
 use sea_orm_migration::MigratorTrait;
 use thiserror::Error;
 
@@ -59,11 +62,33 @@ impl Store {
         &self.blobs
     }
 
+    /// Has nobody delete bytes until the transaction ends: whoever stores some holds it until a row
+    /// speaks of them.
+    pub(crate) async fn holding_bytes(&self) -> Result<DatabaseTransaction, StoreError> {
+        let transaction = self.db.begin().await?;
+        let lock = self.statement("SELECT pg_advisory_xact_lock_shared($1)", [BYTES.into()]);
+        transaction.execute_raw(lock).await?;
+        Ok(transaction)
+    }
+
+    /// The same, for bytes that are stored by somebody else; ends with the value.
+    pub async fn hold_bytes(&self) -> Result<BytesHeld, StoreError> {
+        Ok(BytesHeld { _lock: self.holding_bytes().await? })
+    }
+
     /// Checks that database and blob store answer.
     pub async fn ping(&self) -> Result<(), StoreError> {
         self.db.ping().await?;
         Ok(self.blobs.ping().await?)
     }
+}
+
+/// The number of the lock on deleting bytes.
+pub(crate) const BYTES: i64 = 0x6d61_7267_696e;
+
+/// While it lives, nobody deletes bytes.
+pub struct BytesHeld {
+    _lock: DatabaseTransaction,
 }
 
 /// What the store could not do.

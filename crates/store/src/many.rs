@@ -11,7 +11,7 @@ impl Store {
         let sql = format!(
             "INSERT INTO pictures (id, name, hash, format, width, height, bytes, has_alpha,
                  has_location, focal_x, focal_y, created_at, folder, origin, title, alt, creator,
-                 class, colours, is_transparent, sample, stale, uses, today, possible_low,
+                 class, colours, is_transparent, sample, judged, uses, today, possible_low,
                  possible, possible_high, advice, severity)
              SELECT gen_random_uuid(),
                  (ARRAY['dome', 'moor', 'star-walk', 'gallery', 'hire', 'journal', 'IMG'])[1 + n % 7]
@@ -26,7 +26,7 @@ impl Store {
                  CASE WHEN n % 2 = 0 THEN 'People on the path below the dome, number ' || n ELSE '' END,
                  CASE WHEN n % 4 = 0 THEN 'Ada Fenn' ELSE '' END,
                  'photograph', 4096, false, '{{\"points\": [[40000, 6000], [160000, 19000], [640000, 61000]]}}',
-                 false, n % 4, 20000 + (n::bigint * 7919) % 6000000,
+                 1, n % 4, 20000 + (n::bigint * 7919) % 6000000,
                  15000, 20000, 26000,
                  array_remove(ARRAY[
                      CASE WHEN n % 97 = 0 THEN 'too-small' END,

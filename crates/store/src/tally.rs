@@ -41,11 +41,13 @@ impl Store {
         ids: Option<&[Uuid]>,
         filter: &Filter,
     ) -> Result<Weights, StoreError> {
-        let mut conditions = Conditions::of(filter);
-        if let Some(ids) = ids {
-            conditions.add("id = ANY ({})", ids.to_vec());
-        }
-        let Conditions { text, values } = conditions;
+        // Pictures that are named count, removed or not.
+        let Conditions { text, values } = match ids {
+            Some(ids) => {
+                Conditions { text: "id = ANY ($1)".to_owned(), values: vec![ids.to_vec().into()] }
+            }
+            None => Conditions::of(filter),
+        };
         let sql = format!(
             "WITH chosen AS MATERIALIZED (
                  SELECT id, bytes, today, possible_low, possible, possible_high FROM pictures

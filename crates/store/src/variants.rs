@@ -95,12 +95,8 @@ pub struct NewVariant<'a> {
     pub fitting: &'a Fitting,
     /// The name it is downloaded under.
     pub file_name: String,
-    /// Its weight.
-    pub bytes: Bytes,
     /// The budget of its slot.
     pub budget: Bytes,
-    /// The hash of its file, which is in the blob store.
-    pub hash: &'a BlobHash,
 }
 
 impl Store {
@@ -118,8 +114,15 @@ impl Store {
         found.map(Variant::try_from).transpose()
     }
 
-    /// Keeps a variant whose bytes are already in the blob store.
-    pub async fn add_variant(&self, new: NewVariant<'_>) -> Result<Variant, StoreError> {
+    /// Keeps `data` and a variant for it.
+    pub async fn add_variant(
+        &self,
+        data: bytes::Bytes,
+        new: NewVariant<'_>,
+    ) -> Result<Variant, StoreError> {
+        let transaction = self.holding_bytes().await?;
+        let bytes = data.len() as i64;
+        let hash = self.blobs.put(data).await?;
         let row = ActiveModel {
             id: Set(Uuid::now_v7()),
             picture_id: Set(new.picture_id),
@@ -130,13 +133,14 @@ impl Store {
             quality: Set(new.order.encoding.quality().map(|quality| quality.get().into())),
             width: Set(new.fitting.output.width as i32),
             height: Set(new.fitting.output.height as i32),
-            bytes: Set(new.bytes.get() as i64),
+            bytes: Set(bytes),
             budget: Set(new.budget.get() as i64),
-            hash: Set(new.hash.as_str().to_owned()),
+            hash: Set(hash.as_str().to_owned()),
             created_at: Set(Utc::now()),
         };
         let same = OnConflict::columns([Column::PictureId, Column::Recipe]).do_nothing().to_owned();
-        Entity::insert(row).on_conflict(same).exec_without_returning(&self.db).await?;
+        Entity::insert(row).on_conflict(same).exec_without_returning(&transaction).await?;
+        transaction.commit().await?;
         let kept = self.variant_of(new.picture_id, &new.order).await?;
         kept.ok_or_else(|| StoreError::Corrupt("a variant vanished".to_owned()))
     }

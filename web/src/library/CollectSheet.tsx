@@ -42,7 +42,7 @@ export function CollectSheet({ which, pictures, onClose }: Props) {
           options={shelves.data?.collections.map((one) => ({ value: one.name })) ?? []}
           placeholder="Winter gallery"
         />
-        <span className="soft">A collection keeps its pictures in the order in which they stand in the list.</span>
+        <span className="soft">A collection keeps chosen pictures in the order in which they stand in the list, and all that meet a filter in that of their arrival.</span>
         <Checkbox checked={add} onChange={({ target }) => { setAdd(target.checked); }}>After those that are in it</Checkbox>
         {name.trim()
           ? <Button type="primary" htmlType="submit" loading={collect.isPending}>Collect</Button>

@@ -137,7 +137,7 @@ function Uses({ page: { uses } }: { page: PicturePage }) {
             <td className="figure">{[...new Set(use.boxes.map(box))].join(" to ")}</td>
             <td className="figure">
               {use.needs?.join(" × ")}
-              {use.shortfall != null && use.shortfall > 1.02 && <b> needs {Math.round(100 * (use.shortfall - 1))} % more</b>}
+              {use.short != null && <b> needs {Math.round(use.short)} % more</b>}
             </td>
             <td className="right">{use.today != null && <Bytes of={use.today} />}{use.placed && <span className="soft"> placed</span>}</td>
           </tr>
@@ -152,16 +152,14 @@ const FIELDS = [
   ["creator", "Creator"], ["licence", "Licence"], ["source", "Source link"],
 ] as const;
 
-function Describe({ page: { picture, told, uses, caption_line } }: { page: PicturePage }) {
+function Describe({ page: { picture, told, page_alt, caption_line } }: { page: PicturePage }) {
   const said = { name: picture.name, ...picture.description };
   const [fields, setFields] = useState(said);
   const describe = useDescribe();
   const changed = Object.fromEntries(
     Object.entries(fields).filter(([field, value]) => value !== said[field as keyof typeof said]),
   ) as PictureFields;
-  // The alt text of the page that shows it is the likeliest one.
-  const alt = uses.map((use) => use.alt ?? "").find((text) => text !== "") ?? "";
-  const proposals = { title: told.title, alt, caption: told.caption, creator: told.creator, licence: told.licence, source: told.source };
+  const proposals = { title: told.title, alt: page_alt, caption: told.caption, creator: told.creator, licence: told.licence, source: told.source };
   return (
     <form
       className="describe-form"

@@ -7,6 +7,7 @@ use axum::response::IntoResponse;
 use brisk_margin_core::standing::Advice;
 use brisk_margin_store::collections::Collection;
 use brisk_margin_store::pictures::Filter;
+use brisk_margin_store::saved_filters::SavedFilter;
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
@@ -75,20 +76,31 @@ pub(super) async fn shelves(State(app): State<App>) -> Result<Json<Shelves>, Pro
         name,
         pictures: pictures.unsigned_abs(),
     };
-    let saved = app.store.saved_filters().await?.into_iter();
     let worth =
         |(advice, pictures): (Advice, u64)| AdviceCount { advice, words: advice.words(), pictures };
     let removed = Filter { removed: true, ..Filter::default() };
+    let (advice, removed, not_looked_at, folders, collections, saved) = tokio::try_join!(
+        app.store.advice_counts(),
+        app.store.count_pictures(&removed),
+        app.store.count_not_looked_at(),
+        app.store.folders(),
+        app.store.collections(),
+        app.store.saved_filters(),
+    )?;
     Ok(Json(Shelves {
-        advice: app.store.advice_counts().await?.into_iter().map(worth).collect(),
-        removed: app.store.count_pictures(&removed).await?,
-        not_looked_at: app.store.count_not_looked_at().await?,
-        folders: app.store.folders().await?.into_iter().map(folder).collect(),
-        collections: app.store.collections().await?.into_iter().map(collection).collect(),
-        filters: saved
-            .map(|one| SavedFilterBody { id: one.id, name: one.name, filter: one.filter.into() })
-            .collect(),
+        advice: advice.into_iter().map(worth).collect(),
+        removed,
+        not_looked_at,
+        folders: folders.into_iter().map(folder).collect(),
+        collections: collections.into_iter().map(collection).collect(),
+        filters: saved.into_iter().map(SavedFilterBody::from).collect(),
     }))
+}
+
+impl From<SavedFilter> for SavedFilterBody {
+    fn from(saved: SavedFilter) -> Self {
+        Self { id: saved.id, name: saved.name, filter: saved.filter.into() }
+    }
 }
 
 /// A filter to be saved.
@@ -124,7 +136,7 @@ pub(super) async fn forget_filter(
 ) -> Result<Json<SavedFilterBody>, Problem> {
     let gone = app.store.forget_filter(id).await?.ok_or_else(|| Problem::not_found("filter"))?;
     app.tell(Change::Pictures);
-    Ok(Json(SavedFilterBody { id: gone.id, name: gone.name, filter: gone.filter.into() }))
+    Ok(Json(gone.into()))
 }
 
 /// Pictures for a collection.

@@ -15,7 +15,7 @@ use uuid::Uuid;
 
 use super::Problem;
 use super::extract::{self, Path, Query};
-use super::pictures::{PictureBody, body_of};
+use super::pictures::{PictureBody, bodies_of};
 use super::site::TreatmentBody;
 use crate::app::App;
 use crate::intake::Outcome;
@@ -160,28 +160,35 @@ pub(super) async fn append_upload(
     match uploads::append(&app, id, from.offset, body.into_data_stream()).await? {
         Progress::Partly(offset) => Ok(Json(AppendedBody { offset, files: None })),
         Progress::Done(outcomes) => {
-            let mut files = Vec::with_capacity(outcomes.len());
-            for outcome in outcomes {
-                files.push(outcome_body(&app, outcome).await?);
-            }
+            let files = outcome_bodies(&app, outcomes).await?;
             Ok(Json(AppendedBody { offset: from.offset, files: Some(files) }))
         }
     }
 }
 
-async fn outcome_body(app: &App, outcome: Outcome) -> Result<FileOutcome, Problem> {
-    let name = outcome.name;
-    let (kind, picture) = match outcome.arrival {
-        Ok(Arrival::New(picture)) => (OutcomeKind::Taken, picture),
-        Ok(Arrival::There(picture)) => (OutcomeKind::There, picture),
-        Ok(Arrival::Back(picture)) => (OutcomeKind::Back, picture),
-        Err(error) => {
-            let reason = Some(error.to_string());
-            return Ok(FileOutcome { name, outcome: OutcomeKind::Refused, picture: None, reason });
-        }
-    };
-    let picture = Some(body_of(app, picture).await?);
-    Ok(FileOutcome { name, outcome: kind, picture, reason: None })
+async fn outcome_bodies(app: &App, outcomes: Vec<Outcome>) -> Result<Vec<FileOutcome>, Problem> {
+    let mut pictures = Vec::new();
+    let mut files: Vec<FileOutcome> = Vec::with_capacity(outcomes.len());
+    for Outcome { name, arrival } in outcomes {
+        let (outcome, reason) = match arrival {
+            Ok(arrival) => {
+                let (kind, picture) = match arrival {
+                    Arrival::New(picture) => (OutcomeKind::Taken, picture),
+                    Arrival::There(picture) => (OutcomeKind::There, picture),
+                    Arrival::Back(picture) => (OutcomeKind::Back, picture),
+                };
+                pictures.push(picture);
+                (kind, None)
+            }
+            Err(error) => (OutcomeKind::Refused, Some(error.to_string())),
+        };
+        files.push(FileOutcome { name, outcome, picture: None, reason });
+    }
+    let mut bodies = bodies_of(app, pictures).await?.into_iter();
+    for file in files.iter_mut().filter(|file| file.reason.is_none()) {
+        file.picture = bodies.next();
+    }
+    Ok(files)
 }
 
 /// Cancels an upload; nothing is kept of it.

@@ -40,7 +40,8 @@ pub struct Model {
     pub look_failed: Option<String>,
     #[sea_orm(column_type = "JsonBinary")]
     pub treatment: Option<Json>,
-    pub stale: bool,
+    pub changed: i32,
+    pub judged: i32,
     pub uses: i32,
     pub today: i64,
     pub possible_low: Option<i64>,

@@ -22,8 +22,9 @@ ALTER TABLE pictures
     ADD look_failed text,
     -- What is still to be made of it.
     ADD treatment jsonb,
-    -- How it stands; computed again when what it depends on changes.
-    ADD stale boolean NOT NULL DEFAULT true,
+    -- How it stands: how often what it depends on changed, and which of these was judged.
+    ADD changed integer NOT NULL DEFAULT 1,
+    ADD judged integer NOT NULL DEFAULT 0,
     ADD uses integer NOT NULL DEFAULT 0,
     ADD today bigint NOT NULL DEFAULT 0,
     ADD possible_low bigint,
@@ -58,7 +59,7 @@ CREATE INDEX pictures_words ON pictures USING gin (words gin_trgm_ops) WHERE rem
 CREATE INDEX pictures_folder ON pictures (folder, id) WHERE removed_at IS NULL;
 CREATE INDEX pictures_removed ON pictures (removed_at) WHERE removed_at IS NOT NULL;
 CREATE INDEX pictures_not_looked_at ON pictures (id) WHERE class IS NULL AND look_failed IS NULL;
-CREATE INDEX pictures_stale ON pictures (id) WHERE stale;
+CREATE INDEX pictures_stale ON pictures (id) WHERE changed <> judged;
 
 -- The files of a place by their content, to find where a picture is served as it is.
 ALTER TABLE occurrences ADD served jsonb
@@ -77,6 +78,12 @@ CREATE TABLE alike (
     CHECK (one < other)
 );
 CREATE INDEX alike_other ON alike (other);
+
+-- Bytes that no row speaks of since then.
+CREATE TABLE orphans (
+    hash text PRIMARY KEY,
+    since timestamptz NOT NULL
+);
 
 -- What can be taken back, and what stood there before.
 CREATE TABLE changes (

@@ -322,7 +322,7 @@ impl Store {
                  licence = coalesce(j.licence, p.licence), source = coalesce(j.source, p.source),
                  removed_at = CASE WHEN j.removed IS NULL THEN p.removed_at
                                    WHEN j.removed THEN now() END,
-                 stale = true
+                 changed = p.changed + 1
              FROM jsonb_to_recordset($1) AS j (
                  id uuid, name text, folder text, title text, alt text, decorative boolean,
                  caption text, creator text, licence text, source text, removed boolean
@@ -347,6 +347,11 @@ impl Store {
 }
 
 impl Edits {
+    /// Whether pages may show something else after them.
+    pub fn touch_pages(&self) -> bool {
+        !self.places.is_empty() || self.pictures.values().any(|edit| edit.removed.is_some())
+    }
+
     /// Every picture that they change, or place.
     fn touched(&self) -> Vec<Uuid> {
         let mut ids: Vec<Uuid> =

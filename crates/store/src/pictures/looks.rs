@@ -40,10 +40,9 @@ impl Store {
             is_transparent: Set(Some(look.is_transparent)),
             look_hash: Set(Some(look.hash.0.cast_signed())),
             sample: Set(Some(json(&look.sample))),
-            stale: Set(true),
             ..Default::default()
         };
-        row.update(&self.db).await?;
+        self.change(row).await?;
         self.find_alike(id, look.hash).await
     }
 
@@ -52,11 +51,9 @@ impl Store {
         let row = ActiveModel {
             id: Set(id),
             look_failed: Set(Some(reason.to_owned())),
-            stale: Set(true),
             ..Default::default()
         };
-        row.update(&self.db).await?;
-        Ok(())
+        self.change(row).await
     }
 
     /// A picture that was looked at and of which something is still to be made.
@@ -91,7 +88,7 @@ impl Store {
                  SELECT least(id, $1), greatest(id, $1), distance FROM near
                  ON CONFLICT DO NOTHING
              )
-             UPDATE pictures SET stale = true WHERE id IN (SELECT id FROM near)",
+             UPDATE pictures SET changed = changed + 1 WHERE id IN (SELECT id FROM near)",
             [id.into(), hash.0.cast_signed().into(), i64::from(LookHash::NEAR).into()],
         );
         self.db.execute_raw(statement).await?;

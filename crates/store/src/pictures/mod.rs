@@ -17,10 +17,9 @@ use brisk_margin_core::source::Source;
 use brisk_margin_core::standing::{Advice, Estimate};
 use brisk_margin_core::units::Bytes;
 use chrono::{DateTime, Utc};
-use sea_orm::sea_query::OnConflict;
+use sea_orm::sea_query::{Expr, ExprTrait, OnConflict};
 use sea_orm::{
-    ActiveModelTrait, ActiveValue::Set, ColumnTrait, ConnectionTrait, EntityTrait, QueryFilter,
-    TransactionTrait,
+    ActiveValue::Set, ColumnTrait, ConnectionTrait, EntityTrait, QueryFilter, TransactionTrait,
 };
 use serde::{Deserialize, Serialize};
 use uuid::Uuid;
@@ -34,7 +33,6 @@ pub use alike::Pair;
 pub use changes::{Change, Edit, Edits, TakenBack};
 pub(crate) use list::Conditions;
 pub use list::{After, Filter, Page, Sort};
-use removal::ORIGINALS;
 pub use standing::{Judged, Relations, UsedIn};
 
 /// A picture in the library.
@@ -78,6 +76,8 @@ pub struct Picture {
     pub advice: Vec<Advice>,
     /// When it was removed.
     pub removed_at: Option<DateTime<Utc>>,
+    /// How often anything changed that its standing depends on.
+    pub changed: i32,
 }
 
 /// How a picture looks, as it is stored.
@@ -150,9 +150,7 @@ impl Store {
         data: bytes::Bytes,
         new: NewPicture<'_>,
     ) -> Result<Arrival, StoreError> {
-        let transaction = self.db.begin().await?;
-        let lock = self.statement("SELECT pg_advisory_xact_lock_shared($1)", [ORIGINALS.into()]);
-        transaction.execute_raw(lock).await?;
+        let transaction = self.holding_bytes().await?;
         let bytes = data.len() as i64;
         let hash = self.blobs.put(data).await?;
         let row = ActiveModel {
@@ -225,14 +223,26 @@ impl Store {
         id: Uuid,
         focal: FocalPoint,
     ) -> Result<Option<Picture>, StoreError> {
-        let Some(found) = Entity::find_by_id(id).one(&self.db).await? else {
-            return Ok(None);
+        let row = ActiveModel {
+            id: Set(id),
+            focal_x: Set(focal.x()),
+            focal_y: Set(focal.y()),
+            ..Default::default()
         };
-        let mut row: ActiveModel = found.into();
-        row.focal_x = Set(focal.x());
-        row.focal_y = Set(focal.y());
-        row.stale = Set(true);
-        Ok(Some(row.update(&self.db).await?.try_into()?))
+        self.change(row).await?;
+        self.picture(id).await
+    }
+
+    /// Writes what `row` sets, and has its picture judged again.
+    async fn change(&self, row: ActiveModel) -> Result<(), StoreError> {
+        let id = row.id.clone().unwrap();
+        Entity::update_many()
+            .set(row)
+            .col_expr(Column::Changed, Expr::col(Column::Changed).add(1))
+            .filter(Column::Id.eq(id))
+            .exec(&self.db)
+            .await?;
+        Ok(())
     }
 }
 
@@ -291,6 +301,7 @@ impl TryFrom<Model> for Picture {
             // An advice that this version does not know is one that it would not give.
             advice: row.advice.iter().filter_map(|name| Advice::named(name)).collect(),
             removed_at: row.removed_at,
+            changed: row.changed,
         })
     }
 }

@@ -5,14 +5,18 @@ use sea_orm::{ConnectionTrait, FromQueryResult, TransactionTrait};
 use uuid::Uuid;
 
 use super::{Edit, Edits};
-use crate::{BlobHash, Store, StoreError};
-
-/// Held by whoever stores an original, and by whoever deletes one.
-pub(crate) const ORIGINALS: i64 = 0x6d61_7267_696e;
+use crate::{BYTES, BlobHash, Store, StoreError};
 
 #[derive(FromQueryResult)]
-struct Gone {
+#[expect(dead_code, reason = "only counted")]
+struct Hash {
     hash: String,
+}
+
+#[derive(FromQueryResult)]
+struct Orphan {
+    hash: String,
+    is_used: bool,
 }
 
 impl Store {
@@ -24,36 +28,48 @@ impl Store {
         Ok(())
     }
 
-    /// Forgets pictures that were removed before `then`, rows and originals; returns how many.
-    ///
-    /// An original is deleted only while nobody can store the same bytes, and only where neither
-    /// a file that was made nor a place on a page has them.
+    /// Forgets pictures that were removed before `then`, with the files made of them; returns how
+    /// many. Their bytes stay until [`Store::delete_orphans`].
     pub async fn forget_removed(&self, then: DateTime<Utc>) -> Result<usize, StoreError> {
-        let transaction = self.db.begin().await?;
-        let lock = self.statement("SELECT pg_advisory_xact_lock($1)", [ORIGINALS.into()]);
-        transaction.execute_raw(lock).await?;
-        let variants = self.statement(
-            "DELETE FROM variants WHERE picture_id IN (
+        let statement = self.statement(
+            "WITH forgotten AS (
                  SELECT id FROM pictures WHERE removed_at < $1
-             )",
+             ), files AS (
+                 DELETE FROM variants WHERE picture_id IN (SELECT id FROM forgotten) RETURNING hash
+             ), gone AS (
+                 DELETE FROM pictures WHERE id IN (SELECT id FROM forgotten) RETURNING hash
+             ), noted AS (
+                 INSERT INTO orphans (hash, since)
+                 SELECT hash, now() FROM files UNION SELECT hash, now() FROM gone
+                 ON CONFLICT DO NOTHING
+             )
+             SELECT hash FROM gone",
             [then.into()],
         );
-        transaction.execute_raw(variants).await?;
-        let pictures = self
-            .statement("DELETE FROM pictures WHERE removed_at < $1 RETURNING hash", [then.into()]);
-        let gone = Gone::find_by_statement(pictures).all(&transaction).await?;
-        for Gone { hash } in &gone {
-            let used = self.statement(
-                "SELECT hash FROM variants WHERE hash = $1
-                 UNION ALL
-                 SELECT $1::text FROM occurrences WHERE served @> to_jsonb($1::text) LIMIT 1",
-                [hash.clone().into()],
-            );
-            if Gone::find_by_statement(used).one(&transaction).await?.is_none() {
-                self.blobs.delete(&BlobHash::stored(hash)).await?;
-            }
+        Ok(Hash::find_by_statement(statement).all(&self.db).await?.len())
+    }
+
+    /// Deletes bytes of which no row has spoken since before `then`, while nobody can store the
+    /// same ones; returns how many. Rows went before bytes, so that an end in the middle leaves
+    /// bytes too many and never too few.
+    pub async fn delete_orphans(&self, then: DateTime<Utc>) -> Result<usize, StoreError> {
+        let transaction = self.db.begin().await?;
+        let lock = self.statement("SELECT pg_advisory_xact_lock($1)", [BYTES.into()]);
+        transaction.execute_raw(lock).await?;
+        let old = self.statement(
+            "DELETE FROM orphans o WHERE since < $1 RETURNING hash, (
+                 EXISTS (SELECT FROM pictures WHERE hash = o.hash)
+                 OR EXISTS (SELECT FROM variants WHERE hash = o.hash)
+                 OR EXISTS (SELECT FROM occurrences WHERE served @> to_jsonb(o.hash))
+             ) AS is_used",
+            [then.into()],
+        );
+        let unused = Orphan::find_by_statement(old).all(&transaction).await?;
+        let unused: Vec<Orphan> = unused.into_iter().filter(|orphan| !orphan.is_used).collect();
+        for orphan in &unused {
+            self.blobs.delete(&BlobHash::stored(&orphan.hash)).await?;
         }
         transaction.commit().await?;
-        Ok(gone.len())
+        Ok(unused.len())
     }
 }

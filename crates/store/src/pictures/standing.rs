@@ -29,6 +29,8 @@ pub struct UsedIn {
 pub struct Judged {
     /// Its number.
     pub id: Uuid,
+    /// What [`Picture::changed`] was when it was read: a change since then is still to be judged.
+    pub changed: i32,
     /// How many places show it.
     pub uses: u32,
     /// What a page that shows it transfers today.
@@ -125,7 +127,8 @@ impl Store {
 
     /// The next pictures that have to be judged again.
     pub async fn stale_pictures(&self, limit: u64) -> Result<Vec<Picture>, StoreError> {
-        let sql = format!("SELECT id FROM pictures WHERE stale ORDER BY id LIMIT {limit}");
+        let sql =
+            format!("SELECT id FROM pictures WHERE changed <> judged ORDER BY id LIMIT {limit}");
         let ids = Id::find_by_statement(self.statement(&sql, [])).all(&self.db).await?;
         let ids: Vec<Uuid> = ids.into_iter().map(|row| row.id).collect();
         self.pictures_with_removed(&ids).await
@@ -141,7 +144,7 @@ impl Store {
     /// Has pictures judged again: those of `ids`, or all.
     pub async fn make_stale(&self, ids: Option<&[Uuid]>) -> Result<(), StoreError> {
         let statement = self.statement(
-            "UPDATE pictures SET stale = true WHERE NOT stale AND ($1::uuid[] IS NULL OR id = ANY ($1))",
+            "UPDATE pictures SET changed = changed + 1 WHERE $1::uuid[] IS NULL OR id = ANY ($1)",
             [ids.map(<[Uuid]>::to_vec).into()],
         );
         self.db.execute_raw(statement).await?;
@@ -151,11 +154,11 @@ impl Store {
     /// Has all pictures judged again that a page shows, or that it showed when they were judged.
     pub async fn make_used_stale(&self) -> Result<(), StoreError> {
         let statement = self.statement(
-            "UPDATE pictures p SET stale = true WHERE NOT stale AND (uses > 0 OR EXISTS (
+            "UPDATE pictures p SET changed = changed + 1 WHERE uses > 0 OR EXISTS (
                  SELECT FROM occurrences o WHERE o.picture_id = p.id
              ) OR EXISTS (
                  SELECT FROM occurrences o WHERE o.served @> to_jsonb(p.hash)
-             ))",
+             )",
             [],
         );
         self.db.execute_raw(statement).await?;
@@ -166,10 +169,10 @@ impl Store {
     pub async fn keep_judged(&self, judged: &[Judged]) -> Result<(), StoreError> {
         let rows: Vec<_> = judged
             .iter()
-            .map(|Judged { id, uses, today, standing }| {
+            .map(|Judged { id, changed, uses, today, standing }| {
                 let possible = standing.possible;
                 serde_json::json!({
-                    "id": id, "uses": uses, "today": today, "short": standing.short,
+                    "id": id, "changed": changed, "uses": uses, "today": today, "short": standing.short,
                     "low": possible.map(|p| p.low), "about": possible.map(|p| p.about),
                     "high": possible.map(|p| p.high), "severity": severity(&standing.advice),
                     "advice": standing.advice,
@@ -177,12 +180,12 @@ impl Store {
             })
             .collect();
         let statement = self.statement(
-            "UPDATE pictures p SET stale = false, uses = j.uses, today = j.today,
+            "UPDATE pictures p SET judged = j.changed, uses = j.uses, today = j.today,
                  possible_low = j.low, possible = j.about, possible_high = j.high,
                  short = j.short, severity = j.severity, advice = j.advice
              FROM jsonb_to_recordset($1) AS j (
-                 id uuid, uses integer, today bigint, low bigint, about bigint, high bigint,
-                 short double precision, severity smallint, advice text[]
+                 id uuid, changed integer, uses integer, today bigint, low bigint, about bigint,
+                 high bigint, short double precision, severity smallint, advice text[]
              )
              WHERE p.id = j.id",
             [serde_json::Value::from(rows).into()],

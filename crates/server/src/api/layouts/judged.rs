@@ -3,19 +3,19 @@
 use std::collections::{BTreeMap, HashMap};
 
 use brisk_margin_core::budget::{Margin, Share};
+use brisk_margin_core::fitting::Fitting;
 use brisk_margin_core::geometry::Size;
+use brisk_margin_core::layout::BoxSize;
 use brisk_margin_core::needs::Need;
-use brisk_margin_core::slot::Slot;
 use brisk_margin_core::state::{Painting, Showing, State, states};
 use brisk_margin_core::units::{Bytes, Density};
 use brisk_margin_store::StoreError;
 use brisk_margin_store::layouts::{Occurrence, Page, Served, SlotRow};
 use brisk_margin_store::pictures::Picture;
-use brisk_margin_store::variants::Framing;
 use uuid::Uuid;
 
 use crate::app::App;
-use crate::slots::{box_at, slot_budget, slot_needs};
+use crate::slots::{box_at, downloaded, fittings, slot_budget};
 
 /// All pages and slots of the site, and its places judged.
 pub(super) struct Site {
@@ -74,22 +74,15 @@ impl Judged {
 
     /// Today's weight at the heaviest layout width; nothing where nothing is served.
     pub(super) fn margin(&self) -> Option<Margin> {
-        let heaviest = self.downloaded().map(|(_, file)| file.bytes).max()?;
+        let heaviest = downloaded(&self.place).map(|(_, file)| file.bytes).max()?;
         Some(Margin::new(self.budget, heaviest))
     }
 
     /// What it adds to its page.
     pub(super) fn share(&self) -> Share<'_> {
-        let files = self.downloaded().map(|(viewport, file)| (viewport, (&*file.url, file.bytes)));
+        let files =
+            downloaded(&self.place).map(|(viewport, file)| (viewport, (&*file.url, file.bytes)));
         Share { budget: self.budget, files: files.collect() }
-    }
-
-    /// The file that the reference browser downloads at each layout width, at density 2.
-    fn downloaded(&self) -> impl Iterator<Item = (u32, &Served)> {
-        let files = self.place.details.files.iter();
-        files.filter_map(|(&viewport, at)| {
-            Some((viewport, at.get("2").or_else(|| at.values().last())?))
-        })
     }
 }
 
@@ -111,21 +104,14 @@ fn showings_today(slot: &SlotRow, place: &Occurrence) -> Vec<Showing> {
     place.details.files.iter().flat_map(at).collect()
 }
 
-/// How a picture of the library will do: its file has the pixels that each screen needs, as far
-/// as the picture has them.
+/// How a picture of the library will do.
 fn showings_of_placed(slot: &SlotRow, place: &Occurrence, picture: &Picture) -> Vec<Showing> {
-    let showing = |need: Need| {
-        let size = box_at(slot, place, need.viewport)?;
-        let slot = Slot::new(size.width, size.height, slot.fit).ok()?;
-        let framing = Framing::new(slot, need.density, picture.focal);
-        let output = framing.fit(picture.facts.size).map_or_else(|e| e.0.output, |f| f.output);
-        Some(Showing {
-            size: size.rendered(slot.fit(), output.aspect()),
-            painting: Painting::Cover,
-            density: need.density,
-            file: output,
-            bytes: Bytes(0),
-        })
+    let showing = |(size, need, fitting): (BoxSize, Need, Fitting)| Showing {
+        size: size.rendered(slot.fit, fitting.output.aspect()),
+        painting: Painting::Cover,
+        density: need.density,
+        file: fitting.output,
+        bytes: Bytes(0),
     };
-    slot_needs(slot).into_iter().filter_map(showing).collect()
+    fittings(picture, slot, place).map(showing).collect()
 }

@@ -11,7 +11,7 @@ use super::changes::{ChangeBody, count, settle};
 use super::{PictureBody, bodies_of};
 use crate::api::Problem;
 use crate::api::extract;
-use crate::app::App;
+use crate::app::{App, Change};
 
 /// Two pictures that look the same.
 #[derive(Serialize, ToSchema)]
@@ -102,5 +102,6 @@ pub(in crate::api) async fn merge(
     let change = app.store.merge(kept.id, &wish.gone, &summary).await?;
     let touched: Vec<Uuid> = wish.gone.into_iter().chain([kept.id]).collect();
     settle(&app, &touched).await?;
+    app.tell(Change::Layouts);
     Ok(Json(change.map(ChangeBody::from)))
 }

@@ -45,6 +45,9 @@ pub(in crate::api) async fn make(
     let made = app.store.edit(summary, edits).await?;
     if let Some(change) = &made {
         settle(app, &change.pictures).await?;
+        if edits.touch_pages() {
+            app.tell(Change::Layouts);
+        }
     }
     Ok(made.map(ChangeBody::from))
 }
@@ -56,7 +59,6 @@ pub(in crate::api) async fn settle(app: &App, pictures: &[Uuid]) -> Result<(), P
     }
     app.to_look_at.notify_one();
     app.tell(Change::Pictures);
-    app.tell(Change::Layouts);
     Ok(())
 }
 
@@ -91,6 +93,7 @@ pub(in crate::api) async fn take_back(
 ) -> Result<Json<TakenBackBody>, Problem> {
     let taken = app.store.take_back(id).await?.ok_or_else(|| Problem::not_found("change"))?;
     settle(&app, &taken.pictures).await?;
+    app.tell(Change::Layouts);
     Ok(Json(TakenBackBody {
         summary: taken.summary,
         pictures: taken.pictures.len(),

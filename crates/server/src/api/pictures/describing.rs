@@ -16,6 +16,7 @@ use super::which::Which;
 use crate::api::Problem;
 use crate::api::extract;
 use crate::app::App;
+use crate::slots::page_alt;
 
 /// Fields of a picture; what is left out stays as it is.
 #[derive(Debug, Clone, Default, Deserialize, ToSchema)]
@@ -126,9 +127,7 @@ pub(in crate::api) async fn describe_all(
         let uses = app.store.uses_of(&ids).await?;
         for picture in app.store.pictures_of(&ids).await? {
             let places = uses.get(&picture.id).map(Vec::as_slice).unwrap_or_default();
-            let alts = places.iter().filter_map(|used| used.place.details.alt.as_deref());
-            let alt = alts.map(str::trim).find(|alt| !alt.is_empty());
-            pictures.insert(picture.id, fill(&set, &picture, alt.unwrap_or_default()));
+            pictures.insert(picture.id, fill(&set, &picture, page_alt(places)));
         }
     } else {
         pictures.extend(ids.iter().map(|&id| (id, set.clone())));

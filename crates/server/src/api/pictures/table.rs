@@ -144,7 +144,9 @@ pub(in crate::api) async fn read_descriptions(
     Query(reading): Query<Reading>,
     body: Bytes,
 ) -> Result<Json<TableBody>, Problem> {
-    let table = Table::read(&body).map_err(Problem::invalid)?;
+    let read = tokio::task::spawn_blocking(move || Table::read(&body)).await;
+    let table = read.map_err(|_| Problem::invalid("the table cannot be read"))?;
+    let table = table.map_err(Problem::invalid)?;
     let found = table.find(&app).await?;
     let mut answer = TableBody {
         changes: Vec::new(),

@@ -15,7 +15,7 @@ use super::{PictureBody, body_of, find};
 use crate::api::Problem;
 use crate::api::extract::Path;
 use crate::app::App;
-use crate::slots::{box_at, served_today, slot_budget, use_of};
+use crate::slots::{box_at, page_alt, slot_budget, today, use_of};
 
 /// One picture's page.
 #[derive(Serialize, ToSchema)]
@@ -24,6 +24,8 @@ pub(in crate::api) struct PicturePage {
     picture: PictureBody,
     /// What its file tells, as proposals for its description.
     told: Told,
+    /// The alt text that a page has for it, as a proposal; empty where none has one.
+    page_alt: String,
     /// The caption and credit as the content of a `figcaption`; nothing where both are empty.
     caption_line: Option<String>,
     /// Where it is shown.
@@ -51,14 +53,12 @@ pub(in crate::api) struct UseBody {
     /// Pixels across and down that a file for it has at most.
     #[schema(value_type = Option<Vec<u32>>)]
     needs: Option<[u32; 2]>,
-    /// Needed over available pixels; above 1 the picture is too small for it.
-    shortfall: Option<f64>,
+    /// More pixels that it asks for, in percent; nothing where the picture has enough.
+    short: Option<f64>,
     /// What the page transfers for it today.
     today: Option<Bytes>,
     /// The slot's byte budget.
     budget: Bytes,
-    /// The alt text that the page has for it.
-    alt: Option<String>,
     /// Whether it was placed there by hand; else the page serves it as it is.
     placed: bool,
 }
@@ -76,6 +76,7 @@ pub(in crate::api) async fn picture_page(
     let pages = app.store.pages().await?;
     let pages: HashMap<Uuid, _> = pages.into_iter().map(|page| (page.id, page)).collect();
     let found = app.store.uses_of(&[id]).await?.remove(&id).unwrap_or_default();
+    let page_alt = page_alt(&found).to_owned();
     let uses = found.into_iter().filter_map(|used| {
         let page = pages.get(&used.place.page_id)?;
         let asked = use_of(&picture, &used.slot, &used.place);
@@ -96,16 +97,16 @@ pub(in crate::api) async fn picture_page(
             fit: used.slot.fit,
             boxes: [boxes.first(), boxes.last()].into_iter().flatten().copied().collect(),
             needs: asked.map(|asked| [asked.output.width, asked.output.height]),
-            shortfall: asked.map(|asked| asked.shortfall),
-            today: if used.placed { served_today(&used.place) } else { Some(picture.bytes) },
+            short: asked.and_then(|asked| asked.short()),
+            today: today(&picture, &used),
             budget: slot_budget(&used.slot),
-            alt: used.place.details.alt.clone(),
             placed: used.placed,
         })
     });
     let uses = uses.collect();
     Ok(Json(PicturePage {
         told: picture.told.clone(),
+        page_alt,
         caption_line: picture.description.caption_line(),
         uses,
         picture: body_of(&app, picture).await?,
