@@ -1,12 +1,14 @@
 //! Collections: pictures in an order of their own.
 
 use sea_orm::{ConnectionTrait, FromQueryResult, TransactionTrait};
+use serde::Serialize;
 use uuid::Uuid;
 
 use crate::{Store, StoreError};
 
 /// A collection, by its name.
-#[derive(Debug, Clone, PartialEq, FromQueryResult)]
+#[derive(Debug, Clone, PartialEq, FromQueryResult, Serialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Collection {
     /// Its number.
     pub id: Uuid,

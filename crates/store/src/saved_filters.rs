@@ -1,6 +1,7 @@
 //! Filters of the library that were saved by name.
 
 use sea_orm::{ConnectionTrait, FromQueryResult};
+use serde::Serialize;
 use uuid::Uuid;
 
 use crate::layouts::{json, read};
@@ -8,7 +9,8 @@ use crate::pictures::Filter;
 use crate::{Store, StoreError};
 
 /// A filter under its name.
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone, PartialEq, Serialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct SavedFilter {
     /// Its number.
     pub id: Uuid,

@@ -37,6 +37,7 @@ pub struct SiteSettings {
 /// What happens to a picture that arrives.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(tag = "do", rename_all = "kebab-case")]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub enum Treatment {
     /// It is listed, and nothing is made of it.
     #[default]

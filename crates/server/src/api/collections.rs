@@ -14,7 +14,7 @@ use uuid::Uuid;
 
 use super::Problem;
 use super::extract::{self, Path, Query};
-use super::pictures::which::{FilterBody, Which};
+use super::pictures::which::Which;
 use crate::app::{App, Change};
 
 /// How the library is divided.
@@ -29,9 +29,9 @@ pub(super) struct Shelves {
     /// Folders that hold pictures, by path.
     folders: Vec<FolderBody>,
     /// Collections, by name.
-    collections: Vec<CollectionBody>,
+    collections: Vec<Collection>,
     /// Saved filters, by name.
-    filters: Vec<SavedFilterBody>,
+    filters: Vec<SavedFilter>,
 }
 
 /// With how many pictures something is worth doing.
@@ -50,36 +50,14 @@ pub(super) struct FolderBody {
     pictures: u64,
 }
 
-/// A collection.
-#[derive(Serialize, ToSchema)]
-pub(super) struct CollectionBody {
-    id: Uuid,
-    name: String,
-    /// How many pictures are in it.
-    pictures: u64,
-}
-
-/// A filter under its name.
-#[derive(Serialize, ToSchema)]
-pub(super) struct SavedFilterBody {
-    id: Uuid,
-    name: String,
-    filter: FilterBody,
-}
-
 /// How the library is divided: folders, collections, saved filters.
 #[utoipa::path(get, path = "/api/shelves", responses((status = 200, body = Shelves)))]
 pub(super) async fn shelves(State(app): State<App>) -> Result<Json<Shelves>, Problem> {
     let folder = |(path, pictures)| FolderBody { path, pictures };
-    let collection = |Collection { id, name, pictures }| CollectionBody {
-        id,
-        name,
-        pictures: pictures.unsigned_abs(),
-    };
     let worth =
         |(advice, pictures): (Advice, u64)| AdviceCount { advice, words: advice.words(), pictures };
     let removed = Filter { removed: true, ..Filter::default() };
-    let (advice, removed, not_looked_at, folders, collections, saved) = tokio::try_join!(
+    let (advice, removed, not_looked_at, folders, collections, filters) = tokio::try_join!(
         app.store.advice_counts(),
         app.store.count_pictures(&removed),
         app.store.count_not_looked_at(),
@@ -92,15 +70,9 @@ pub(super) async fn shelves(State(app): State<App>) -> Result<Json<Shelves>, Pro
         removed,
         not_looked_at,
         folders: folders.into_iter().map(folder).collect(),
-        collections: collections.into_iter().map(collection).collect(),
-        filters: saved.into_iter().map(SavedFilterBody::from).collect(),
+        collections,
+        filters,
     }))
-}
-
-impl From<SavedFilter> for SavedFilterBody {
-    fn from(saved: SavedFilter) -> Self {
-        Self { id: saved.id, name: saved.name, filter: saved.filter.into() }
-    }
 }
 
 /// A filter to be saved.
@@ -108,7 +80,7 @@ impl From<SavedFilter> for SavedFilterBody {
 pub(super) struct NewFilter {
     /// Its name; one that had that name is replaced.
     name: String,
-    filter: FilterBody,
+    filter: Filter,
 }
 
 /// Saves a filter by name.
@@ -120,23 +92,23 @@ pub(super) async fn save_filter(
     State(app): State<App>,
     extract::Json(new): extract::Json<NewFilter>,
 ) -> Result<StatusCode, Problem> {
-    app.store.save_filter(name(&new.name)?, &new.filter.into()).await?;
+    app.store.save_filter(name(&new.name)?, &new.filter).await?;
     app.tell(Change::Pictures);
     Ok(StatusCode::NO_CONTENT)
 }
 
 /// Forgets a saved filter; answers it, so that it can be saved again.
 #[utoipa::path(delete, path = "/api/filters/{id}", responses(
-    (status = 200, body = SavedFilterBody),
+    (status = 200, body = SavedFilter),
     (status = 404, body = Problem, content_type = "application/problem+json"),
 ), params(("id" = Uuid, Path, description = "The filter's number")))]
 pub(super) async fn forget_filter(
     State(app): State<App>,
     Path(id): Path<Uuid>,
-) -> Result<Json<SavedFilterBody>, Problem> {
+) -> Result<Json<SavedFilter>, Problem> {
     let gone = app.store.forget_filter(id).await?.ok_or_else(|| Problem::not_found("filter"))?;
     app.tell(Change::Pictures);
-    Ok(Json(gone.into()))
+    Ok(Json(gone))
 }
 
 /// Pictures for a collection.

@@ -34,48 +34,13 @@ pub(super) struct SiteBody {
     /// The long side that is made of a picture at most where no slot says more, in pixels.
     ceiling: u32,
     /// What happens to pictures that arrive.
-    treatment: TreatmentBody,
+    treatment: Treatment,
     /// The pattern that file names are proposed by.
     name_pattern: String,
     /// The initials that stand in names where the pattern has them; empty for the creator's.
     initials: String,
     /// For how many days a removed picture can be brought back.
     keep_days: u32,
-}
-
-/// What happens to a picture that arrives.
-#[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
-#[serde(tag = "do", rename_all = "kebab-case")]
-pub(super) enum TreatmentBody {
-    /// It is listed, and nothing is made of it.
-    List,
-    /// Files are made for the slots in which it is shown.
-    Slots,
-    /// A file is made for each size of a named set.
-    SizeSet {
-        /// The set's name.
-        name: String,
-    },
-}
-
-impl From<TreatmentBody> for Treatment {
-    fn from(body: TreatmentBody) -> Self {
-        match body {
-            TreatmentBody::List => Self::List,
-            TreatmentBody::Slots => Self::Slots,
-            TreatmentBody::SizeSet { name } => Self::SizeSet { name },
-        }
-    }
-}
-
-impl From<Treatment> for TreatmentBody {
-    fn from(treatment: Treatment) -> Self {
-        match treatment {
-            Treatment::List => Self::List,
-            Treatment::Slots => Self::Slots,
-            Treatment::SizeSet { name } => Self::SizeSet { name },
-        }
-    }
 }
 
 impl SiteBody {
@@ -86,7 +51,7 @@ impl SiteBody {
             widths: settings.widths,
             allowed_hosts: settings.allowed_hosts,
             ceiling: settings.ceiling,
-            treatment: settings.treatment.into(),
+            treatment: settings.treatment,
             name_pattern: settings.name_pattern,
             initials: settings.initials,
             keep_days: settings.keep_days,
@@ -112,7 +77,7 @@ pub(super) struct SiteChange {
     allowed_hosts: Option<Vec<String>>,
     /// 160 to 20,000 pixels.
     ceiling: Option<u32>,
-    treatment: Option<TreatmentBody>,
+    treatment: Option<Treatment>,
     /// Of `{title}`, `{slot}`, `{width}`, `{height}`, `{date}`, `{initials}`, `{number}`.
     name_pattern: Option<String>,
     initials: Option<String>,
@@ -159,7 +124,7 @@ pub(super) async fn change_site(
     if change.keep_days.is_some_and(|days| !(1..=3_650).contains(&days)) {
         return Err(Problem::invalid("keep removed pictures for 1 to 3,650 days"));
     }
-    if let Some(TreatmentBody::SizeSet { name }) = &change.treatment
+    if let Some(Treatment::SizeSet { name }) = &change.treatment
         && !app.store.size_sets().await?.iter().any(|set| set.name == *name)
     {
         return Err(Problem::invalid(format!("there is no set of sizes called “{name}”")));
@@ -181,7 +146,7 @@ pub(super) async fn change_site(
         settings.ceiling = change.ceiling.unwrap_or(settings.ceiling);
         settings.keep_days = change.keep_days.unwrap_or(settings.keep_days);
         if let Some(treatment) = change.treatment {
-            settings.treatment = treatment.into();
+            settings.treatment = treatment;
         }
         if let Some(pattern) = change.name_pattern {
             settings.name_pattern = pattern;

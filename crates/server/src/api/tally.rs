@@ -52,7 +52,7 @@ pub(super) async fn tally(
 ) -> Result<Json<Tally>, Problem> {
     let weights = match wish.which {
         Which::Ids(ids) => app.store.weights(Some(&ids), &Filter::default()).await?,
-        Which::Filter(filter) => app.store.weights(None, &filter.into()).await?,
+        Which::Filter(filter) => app.store.weights(None, &filter).await?,
     };
     let bytes = |count: i64| Bytes(count.unsigned_abs());
     Ok(Json(Tally {

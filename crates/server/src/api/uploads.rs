@@ -16,7 +16,6 @@ use uuid::Uuid;
 use super::Problem;
 use super::extract::{self, Path, Query};
 use super::pictures::{PictureBody, bodies_of};
-use super::site::TreatmentBody;
 use crate::app::App;
 use crate::intake::Outcome;
 use crate::uploads::{self, Progress, UploadError};
@@ -32,7 +31,7 @@ pub(super) struct NewUpload {
     #[serde(default)]
     folder: String,
     /// What is done with it; without it, what the site's own rule says.
-    treatment: Option<TreatmentBody>,
+    treatment: Option<Treatment>,
 }
 
 /// An upload that is under way.
@@ -63,7 +62,7 @@ pub(super) async fn begin_upload(
         name: new.name,
         folder: new.folder,
         bytes: new.bytes,
-        treatment: new.treatment.map(Treatment::from),
+        treatment: new.treatment,
         made_at: Utc::now(),
     };
     uploads::begin(&app, &upload).await?;

@@ -16,6 +16,7 @@ use crate::{Store, StoreError};
 /// Which pictures a list shows: those that meet all of it.
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
 #[serde(default)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Filter {
     /// Whose name, title, alt text, caption or creator holds this text.
     pub search: Option<String>,
@@ -32,7 +33,9 @@ pub struct Filter {
 }
 
 /// The order of a list.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Deserialize)]
+#[serde(rename_all = "lowercase")]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub enum Sort {
     /// By arrival.
     #[default]
@@ -84,6 +87,11 @@ pub struct Page {
 }
 
 impl Sort {
+    /// Whether it begins with what there is most of; names begin at A.
+    pub const fn begins_with_most(self) -> bool {
+        !matches!(self, Self::Name | Self::Format | Self::Alt | Self::Creator | Self::Collection)
+    }
+
     /// What it sorts by; the same words as in the index for it.
     const fn key(self) -> &'static str {
         match self {

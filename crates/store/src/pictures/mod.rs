@@ -18,9 +18,7 @@ use brisk_margin_core::standing::{Advice, Estimate};
 use brisk_margin_core::units::Bytes;
 use chrono::{DateTime, Utc};
 use sea_orm::sea_query::{Expr, ExprTrait, OnConflict};
-use sea_orm::{
-    ActiveValue::Set, ColumnTrait, ConnectionTrait, EntityTrait, QueryFilter, TransactionTrait,
-};
+use sea_orm::{ActiveValue::Set, ColumnTrait, EntityTrait, QueryFilter};
 use serde::{Deserialize, Serialize};
 use uuid::Uuid;
 

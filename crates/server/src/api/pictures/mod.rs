@@ -202,7 +202,7 @@ pub(super) struct Listing {
     /// In which order.
     #[serde(default)]
     #[param(inline)]
-    sort: SortBy,
+    sort: Sort,
     /// Whether the largest, the newest or the last of the alphabet comes first. Without it, what
     /// there is most of does, and names begin at A.
     descending: Option<bool>,
@@ -210,57 +210,6 @@ pub(super) struct Listing {
     after: Option<String>,
     /// At most so many, up to 500.
     limit: Option<u64>,
-}
-
-/// The order of a list.
-#[derive(Clone, Copy, Default, Deserialize, ToSchema)]
-#[serde(rename_all = "lowercase")]
-pub(super) enum SortBy {
-    /// By arrival.
-    #[default]
-    Arrival,
-    /// By name.
-    Name,
-    /// By the original's weight.
-    Bytes,
-    /// By pixels.
-    Pixels,
-    /// By format.
-    Format,
-    /// By how many places show it.
-    Uses,
-    /// By how serious its most serious state is.
-    State,
-    /// By what could be saved.
-    Saving,
-    /// By alt text.
-    Alt,
-    /// By creator.
-    Creator,
-    /// By the place in the collection of the filter.
-    Collection,
-}
-
-impl SortBy {
-    const fn sort(self) -> Sort {
-        match self {
-            Self::Arrival => Sort::Arrival,
-            Self::Name => Sort::Name,
-            Self::Bytes => Sort::Bytes,
-            Self::Pixels => Sort::Pixels,
-            Self::Format => Sort::Format,
-            Self::Uses => Sort::Uses,
-            Self::State => Sort::State,
-            Self::Saving => Sort::Saving,
-            Self::Alt => Sort::Alt,
-            Self::Creator => Sort::Creator,
-            Self::Collection => Sort::Collection,
-        }
-    }
-
-    const fn begins_with_most(self) -> bool {
-        !matches!(self, Self::Name | Self::Format | Self::Alt | Self::Creator | Self::Collection)
-    }
 }
 
 /// Part of the library.
@@ -283,7 +232,7 @@ pub(super) async fn list(
 ) -> Result<Json<PictureList>, Problem> {
     let page = Page {
         filter: filter.filter()?,
-        sort: listing.sort.sort(),
+        sort: listing.sort,
         descending: listing.descending.unwrap_or(listing.sort.begins_with_most()),
         after: listing.after.as_deref().map(after).transpose()?,
         limit: listing.limit.unwrap_or(100).clamp(1, MOST),

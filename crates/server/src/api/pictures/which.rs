@@ -3,7 +3,7 @@
 use brisk_margin_core::source::Source;
 use brisk_margin_core::standing::Advice;
 use brisk_margin_store::pictures::Filter;
-use serde::{Deserialize, Serialize};
+use serde::Deserialize;
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
@@ -50,38 +50,6 @@ impl FilterQuery {
     }
 }
 
-/// A filter in a body.
-#[derive(Debug, Clone, Default, Serialize, Deserialize, ToSchema)]
-#[serde(default)]
-pub(in crate::api) struct FilterBody {
-    /// Whose name, title, alt text, caption or creator holds this text.
-    search: Option<String>,
-    /// With which all of this is worth doing.
-    advice: Vec<Advice>,
-    /// In this format, by content.
-    format: Option<Source>,
-    /// In this folder or one below it.
-    folder: Option<String>,
-    /// In this collection.
-    collection: Option<Uuid>,
-    /// Removed ones instead of those that are there.
-    removed: bool,
-}
-
-impl From<FilterBody> for Filter {
-    fn from(body: FilterBody) -> Self {
-        let FilterBody { search, advice, format, folder, collection, removed } = body;
-        Self { search, advice, format, folder, collection, removed }
-    }
-}
-
-impl From<Filter> for FilterBody {
-    fn from(filter: Filter) -> Self {
-        let Filter { search, advice, format, folder, collection, removed } = filter;
-        Self { search, advice, format, folder, collection, removed }
-    }
-}
-
 /// Pictures by their numbers, or all that meet a filter.
 #[derive(Debug, Clone, Deserialize, ToSchema)]
 #[serde(rename_all = "lowercase")]
@@ -89,14 +57,14 @@ pub(in crate::api) enum Which {
     /// These.
     Ids(Vec<Uuid>),
     /// All that meet this.
-    Filter(FilterBody),
+    Filter(Filter),
 }
 
 impl Which {
     pub(in crate::api) async fn ids(self, app: &App) -> Result<Vec<Uuid>, Problem> {
         let ids = match self {
             Self::Ids(ids) => ids,
-            Self::Filter(filter) => app.store.picture_ids(&filter.into(), MOST_AT_ONCE + 1).await?,
+            Self::Filter(filter) => app.store.picture_ids(&filter, MOST_AT_ONCE + 1).await?,
         };
         if ids.len() as u64 > MOST_AT_ONCE {
             let detail = format!("these are more than {MOST_AT_ONCE} pictures; narrow the filter");
