@@ -155,7 +155,7 @@ async fn what_is_worth_doing_is_told_and_filtered_by() {
     assert!(thumb["advice"][0]["words"].as_str().unwrap().starts_with("needs "));
     let found = api.get(&format!("/api/pictures/{used}/page")).await.json();
     assert_eq!(
-        (&found["uses"][0]["alt"], &found["uses"][0]["placed"]),
+        (&found["page_alt"], &found["uses"][0]["placed"]),
         (&json!("A path"), &json!(false))
     );
 
@@ -309,6 +309,8 @@ async fn a_removed_picture_comes_back_with_its_places_until_its_time_is_over() {
     api.post("/api/pictures/remove", &json!({"which": {"ids": [&id]}})).await;
     assert_eq!((api.names("").await.len(), api.names("removed=true").await.len()), (0, 1));
     assert_eq!(forgetting::once(&api.app).await.unwrap(), 0, "90 days are not over");
+    let tally = api.post("/api/tally", &json!({"which": {"ids": [&id]}})).await.json();
+    assert_eq!(tally["pictures"], 1, "removed pictures that are selected count");
     api.post("/api/pictures/bring-back", &json!({"which": {"ids": [&id]}})).await;
     assert_eq!(api.picture(&id).await["uses"], 1);
 
@@ -323,8 +325,63 @@ async fn a_removed_picture_comes_back_with_its_places_until_its_time_is_over() {
     let later = chrono::Utc::now() + chrono::TimeDelta::days(91);
     assert_eq!(api.store.forget_removed(later).await.unwrap(), 1);
     assert_eq!(api.get(&format!("/api/pictures/{other}")).await.status, StatusCode::NOT_FOUND);
+    // Its bytes go a day after its row, unless somebody brought them again.
+    assert_eq!(forgetting::once(&api.app).await.unwrap(), 0);
+    assert_eq!(api.files_below("blobs"), blobs);
+    assert_eq!(api.store.delete_orphans(later).await.unwrap(), 1);
     assert_eq!(api.files_below("blobs"), blobs - 1, "its original is gone, and no other");
     assert_eq!(api.get(&format!("/api/pictures/{id}/original")).await.body, file);
+
+    let again = api.taken("moor.png", &gradient_png(50, 40)).await;
+    api.post("/api/pictures/remove", &json!({"which": {"ids": [&again]}})).await;
+    assert_eq!(api.store.forget_removed(later).await.unwrap(), 1);
+    let back = api.taken("moor.png", &gradient_png(50, 40)).await;
+    assert_eq!(api.store.delete_orphans(later).await.unwrap(), 0, "a row speaks of them again");
+    assert_eq!(api.get(&format!("/api/pictures/{back}/original")).await.body, gradient_png(50, 40));
+}
+
+#[tokio::test]
+async fn a_judgement_of_yesterday_does_not_hide_what_changed_since() {
+    let api = Api::start().await;
+    let id = api.taken("dome.jpg", &gradient_jpeg(90, 60)).await;
+    api.look().await;
+    let number = id.parse().unwrap();
+    let read = api.store.picture(number).await.unwrap().unwrap();
+    // Somebody writes an alt text while the picture, as it was read before, is being judged.
+    api.patch("/api/pictures", &json!({"pictures": {&id: {"alt": "The dome"}}})).await;
+    brisk_margin_server::judging::judge_pictures(&api.app, &[read]).await.unwrap();
+    assert!(advice(&api.picture(&id).await).contains(&"no-alt"), "judged by what it was");
+    api.look().await;
+    assert!(!advice(&api.picture(&id).await).contains(&"no-alt"), "and judged again");
+    assert_eq!(api.store.stale_pictures(9).await.unwrap(), []);
+}
+
+#[tokio::test]
+async fn an_original_that_is_gone_costs_one_picture() {
+    let api = Api::start().await;
+    let file = gradient_jpeg(90, 60);
+    let lost = api.taken("lost.jpg", &file).await;
+    let hash = BlobHash::of(&file);
+    std::fs::remove_file(api.app.folder().blobs().join(&hash.as_str()[..2]).join(hash.as_str()))
+        .unwrap();
+    let kept = api.taken("kept.jpg", &gradient_jpeg(91, 60)).await;
+    api.look().await;
+    assert!(api.picture(&lost).await["look_failed"].as_str().unwrap().contains("not found"));
+    assert!(api.picture(&kept).await["look"].is_object());
+}
+
+#[tokio::test]
+async fn a_file_above_the_limit_is_refused_inside_an_archive_too() {
+    let api = Api::start().await;
+    let huge = vec![0; 200_000_001];
+    let file = zip(&[("huge.png", &huge), ("small.png", &gradient_png(30, 20))]);
+    let id = begin(&api, "walks.zip", file.len()).await;
+    let files = append(&api, &id, 0, &file).await.json()["files"].clone();
+    assert!(files[0]["reason"].as_str().unwrap().contains("larger than 200 MB"), "{files}");
+    assert_eq!(
+        (&files[1]["outcome"], &files[1]["picture"]["name"]),
+        (&json!("taken"), &json!("small.png"))
+    );
 }
 
 #[tokio::test]
