@@ -48,7 +48,9 @@ async fn from_a_dropped_picture_to_its_file() {
     browser.find("[data-testid=proof-original][data-shown='912x344']").await;
 
     let picture = application.json("/api/pictures").await["pictures"][0].clone();
-    assert_eq!(picture["focal"], json!({"x": 0.5, "y": 0.2}), "the focal point is kept");
+    let bench = format!("/api/pictures/{}/bench", picture["id"].as_str().unwrap());
+    let focal = application.json(&bench).await["work"]["focal"].clone();
+    assert_eq!(focal, json!({"x": 0.5, "y": 0.2}), "the focal point is kept on the bench");
     let variant = &picture["variants"][0];
     let after = variant["saving"]["after"].as_u64().unwrap();
     let told = browser.find("[data-testid=saving]").await.text().await.unwrap();

@@ -3,6 +3,7 @@
 use moxcms::{ColorProfile, DataColorSpace, Layout, ProfileText, TransformOptions};
 
 use crate::raster::{Channels, Raster};
+use crate::resize;
 
 /// An RGB colour profile that is not sRGB.
 pub struct Profile {
@@ -51,6 +52,43 @@ impl Profile {
             }
         }
     }
+}
+
+impl Profile {
+    /// Converts light (16 bits a channel, as if it had sRGB's transfer function) to sRGB's, in
+    /// place; `each` is 3 or 4 samples a pixel.
+    pub(crate) fn convert_light(&self, light: &mut [u16], each: usize) {
+        let layout = if each == 3 { Layout::Rgb } else { Layout::Rgba };
+        let srgb = ColorProfile::new_srgb();
+        let options = TransformOptions::default();
+        let Ok(transform) = self.profile.create_transform_16bit(layout, &srgb, layout, options)
+        else {
+            return;
+        };
+        let mut encoded = Vec::new();
+        let mut converted = Vec::new();
+        let is_alpha = |at: usize| each == 4 && at % 4 == 3;
+        for pixels in light.chunks_mut(4_096 * each) {
+            encoded.clear();
+            let encode = |(at, &v): (usize, &u16)| if is_alpha(at) { v } else { encode16(v) };
+            encoded.extend(pixels.iter().enumerate().map(encode));
+            converted.resize(encoded.len(), 0);
+            if transform.transform(&encoded, &mut converted).is_ok() {
+                for (at, (to, &from)) in pixels.iter_mut().zip(&converted).enumerate() {
+                    *to = if is_alpha(at) { from } else { decode16(from) };
+                }
+            }
+        }
+    }
+}
+
+/// The sRGB transfer function (IEC 61966-2-1) on 16 bits.
+fn encode16(light: u16) -> u16 {
+    (resize::encode(f64::from(light) / 65_535.0) * 65_535.0).round() as u16
+}
+
+fn decode16(encoded: u16) -> u16 {
+    (resize::decode(f64::from(encoded) / 65_535.0) * 65_535.0).round() as u16
 }
 
 /// How the four inks of a print picture mix to colours on a screen.

@@ -68,36 +68,84 @@ impl Fitting {
     }
 
     fn unchecked(source: Size, slot: Slot, density: Density, focal: FocalPoint) -> Self {
-        let crop = match slot.fit() {
-            Fit::Cover | Fit::Exact => framing::cover(source, slot.aspect(), focal),
-            Fit::Contain | Fit::Width => Rect::whole(source),
+        let choose = |aspect: Option<f64>| match aspect {
+            Some(aspect) => framing::cover(source, aspect, focal),
+            None => Rect::whole(source),
         };
-        let needed = needed(source, slot, density);
+        Self::framed(source, slot, density, 0, choose).fitting
+    }
+
+    /// Fits the part of `source` that `choose` gives for a shape, or for none where the fit does
+    /// not crop, with a ground of `padding` device pixels on each side.
+    ///
+    /// A part of another shape than the slot's, chosen by hand, is shown by the browser as far as
+    /// the slot has room, but for [`Fit::Exact`], which takes the largest part of it that fits.
+    pub(crate) fn framed(
+        source: Size,
+        slot: Slot,
+        density: Density,
+        padding: u32,
+        choose: impl Fn(Option<f64>) -> Rect,
+    ) -> Padded {
+        let (width, height) = (slot.width().get(), slot.height().get());
+        let asked = needs::device(width, height, density);
+        // What is left of a slot for the picture is at least a tenth of its shorter side.
+        let padding = match slot.fit() {
+            Fit::Width => padding.min(asked.width * 9 / 20),
+            _ => padding.min(asked.width.min(asked.height) * 9 / 20),
+        };
+        let room = Size::new(asked.width - 2 * padding, asked.height.saturating_sub(2 * padding).max(1));
+        // Without padding the box counts to the part of a pixel.
+        let aspect = if padding == 0 { slot.aspect() } else { room.aspect() };
+        let mut crop = choose(slot.fit().crops().then_some(aspect));
+        if slot.fit() == Fit::Exact && !has_shape(crop, aspect) {
+            crop = inside(crop, aspect);
+        }
+        let inner = if slot.fit().crops() && has_shape(crop, aspect) {
+            room
+        } else {
+            let lost = 2.0 * f64::from(padding) / density.get();
+            let left = BoxSize { width: width - lost, height: (height - lost).max(lost.min(1.0)) };
+            let left = if padding == 0 { BoxSize { width, height } } else { left };
+            let rendered = left.rendered(slot.fit(), crop.size().aspect());
+            needs::device(rendered.width, rendered.height, density)
+        };
         let available = crop.size();
         let shortfall =
-            ratio(needed.width, available.width).max(ratio(needed.height, available.height));
-        let output = if shortfall > 1.0 { available } else { needed };
-        Self {
+            ratio(inner.width, available.width).max(ratio(inner.height, available.height));
+        let shown = if shortfall > 1.0 { available } else { inner };
+        let scale = ratio(shown.width, available.width).max(ratio(shown.height, available.height));
+        let around = |size: Size, padding: u32| Size::new(size.width + 2 * padding, size.height + 2 * padding);
+        let left = (f64::from(padding) * ratio(shown.width, inner.width)).round() as u32;
+        let fitting = Self {
             crop,
             cuts: Cuts::of(source, crop),
-            needed,
-            output,
-            scale: ratio(output.width, available.width).max(ratio(output.height, available.height)),
+            needed: around(inner, padding),
+            output: around(shown, left),
+            scale,
             shortfall,
-        }
+        };
+        let inner = Rect { x: left, y: left, width: shown.width, height: shown.height };
+        Padded { fitting, inner }
     }
 }
 
-/// The device pixels that `slot` asks of a file made from a picture of size `source`.
-///
-/// It is the rendered picture's size, not the box's: with cover and exact the file is cropped to
-/// the box, with contain and width it keeps the picture's shape.
-fn needed(source: Size, slot: Slot, density: Density) -> Size {
-    let (width, height) = (slot.width().get(), slot.height().get());
-    // A file that is cropped to the box has the box's shape.
-    let aspect = if slot.fit().crops() { slot.aspect() } else { source.aspect() };
-    let rendered = BoxSize { width, height }.rendered(slot.fit(), aspect);
-    needs::device(rendered.width, rendered.height, density)
+/// A fitting, and where in its file the picture lies.
+pub(crate) struct Padded {
+    pub fitting: Fitting,
+    pub inner: Rect,
+}
+
+/// Whether `crop` has shape `aspect`, to half a pixel.
+pub(crate) fn has_shape(crop: Rect, aspect: f64) -> bool {
+    let (width, height) = (f64::from(crop.width), f64::from(crop.height));
+    (width - height * aspect).abs() <= 0.5 + 1e-6 || (height - width / aspect).abs() <= 0.5 + 1e-6
+}
+
+/// The largest part of `crop` of shape `aspect`, in its middle.
+fn inside(crop: Rect, aspect: f64) -> Rect {
+    let part = framing::cover(crop.size(), aspect, FocalPoint::CENTRE);
+    Rect { x: crop.x + part.x, y: crop.y + part.y, ..part }
 }
 
 fn ratio(part: u32, whole: u32) -> f64 {

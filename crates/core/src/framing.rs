@@ -55,6 +55,56 @@ impl TryFrom<PointSpec> for FocalPoint {
     }
 }
 
+/// The part of a picture that no framing may cut.
+///
+/// Fractions of the upright original, from its left and top edges.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[serde(try_from = "AreaSpec")]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct KeepArea {
+    x: f64,
+    y: f64,
+    width: f64,
+    height: f64,
+}
+
+impl KeepArea {
+    /// The area from `x`, `y`, `width` wide and `height` high, wholly on the picture.
+    pub fn new(x: f64, y: f64, width: f64, height: f64) -> Result<Self, FramingError> {
+        // A pixel of the largest picture is more than this; sums of decimals may be off by less.
+        const ROUNDING: f64 = 1e-6;
+        let lies = |start: f64, length: f64| {
+            start >= 0.0 && length > 0.0 && start + length <= 1.0 + ROUNDING
+        };
+        if lies(x, width) && lies(y, height) {
+            Ok(Self { x, y, width, height })
+        } else {
+            Err(FramingError::KeepAreaOutside { x, y, width, height })
+        }
+    }
+
+    /// Its left, top, right and bottom edges.
+    pub fn edges(self) -> [f64; 4] {
+        [self.x, self.y, (self.x + self.width).min(1.0), (self.y + self.height).min(1.0)]
+    }
+}
+
+#[derive(Deserialize)]
+struct AreaSpec {
+    x: f64,
+    y: f64,
+    width: f64,
+    height: f64,
+}
+
+impl TryFrom<AreaSpec> for KeepArea {
+    type Error = FramingError;
+
+    fn try_from(spec: AreaSpec) -> Result<Self, FramingError> {
+        Self::new(spec.x, spec.y, spec.width, spec.height)
+    }
+}
+
 /// Why a framing was refused.
 #[derive(Debug, Clone, Copy, PartialEq, Error)]
 pub enum FramingError {
@@ -69,19 +119,43 @@ pub enum FramingError {
         /// Fraction of the height.
         y: f64,
     },
+    /// A keep area that is empty or not on the picture.
+    #[error(
+        "the keep area ({width} × {height} from {x}, {y}) does not lie on the picture: all are \
+         fractions of it, the sides above 0, and it must end within 1"
+    )]
+    KeepAreaOutside {
+        /// Fraction of the width.
+        x: f64,
+        /// Fraction of the height.
+        y: f64,
+        /// Fraction of the width.
+        width: f64,
+        /// Fraction of the height.
+        height: f64,
+    },
 }
 
 /// The largest rectangle of shape `aspect` (width over height) inside `source`, its centre moved
 /// to the focal point as far as the source allows, in whole pixels.
 pub fn cover(source: Size, aspect: f64, focal: FocalPoint) -> Rect {
+    let (w, h) = (f64::from(source.width), f64::from(source.height));
+    frame(source, aspect, (focal.x * w, focal.y * h), None)
+}
+
+/// The largest rectangle of shape `aspect` inside `source`, its centre moved to `focal` as far as
+/// the source allows, and then by the least that holds `keep` (left, top, right, bottom). Where
+/// `keep` is longer than the rectangle, that stays inside it. All in pixels of the source.
+pub fn frame(source: Size, aspect: f64, focal: (f64, f64), keep: Option<[f64; 4]>) -> Rect {
     let (width, height) = if source.aspect() > aspect {
         (whole(f64::from(source.height) * aspect, source.width), source.height)
     } else {
         (source.width, whole(f64::from(source.width) / aspect, source.height))
     };
+    let [across, down] = keep.map_or([None; 2], |[l, t, r, b]| [Some((l, r)), Some((t, b))]);
     Rect {
-        x: offset(focal.x, source.width, width),
-        y: offset(focal.y, source.height, height),
+        x: offset(focal.0, source.width, width, across),
+        y: offset(focal.1, source.height, height, down),
         width,
         height,
     }
@@ -91,10 +165,151 @@ fn whole(length: f64, limit: u32) -> u32 {
     (length.round() as u32).clamp(1, limit)
 }
 
-fn offset(fraction: f64, source: u32, frame: u32) -> u32 {
-    let start = (fraction * f64::from(source) - f64::from(frame) / 2.0).round();
+fn offset(focal: f64, source: u32, frame: u32, keep: Option<(f64, f64)>) -> u32 {
+    let length = f64::from(frame);
+    let mut start = (focal - length / 2.0).round();
+    if let Some((from, to)) = keep {
+        // Whole pixels that hold all of it.
+        let (from, to) = (from.floor(), to.ceil());
+        let (least, most) = (from.min(to - length), from.max(to - length));
+        start = start.clamp(least, most);
+    }
     // A negative start saturates to zero.
     (start as u32).min(source - frame)
+}
+
+/// How much of a keep area a framing cuts, in pixels and in percent of the area's own side.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct KeepCut {
+    /// Pixels cut from its left.
+    pub left: u32,
+    /// Pixels cut from its top.
+    pub top: u32,
+    /// Pixels cut from its right.
+    pub right: u32,
+    /// Pixels cut from its bottom.
+    pub bottom: u32,
+    /// Of its width, in percent.
+    pub percent_across: f64,
+    /// Of its height, in percent.
+    pub percent_down: f64,
+}
+
+impl KeepCut {
+    /// What `crop` cuts of `keep` (left, top, right, bottom); nothing where it holds all of it.
+    pub fn of(keep: [f64; 4], crop: Rect) -> Option<Self> {
+        let [left, top, right, bottom] = keep;
+        // A whole pixel is cut where more than a hundredth of it is.
+        let cut = |length: f64| if length > 0.01 { length.ceil() as u32 } else { 0 };
+        let end = |start: u32, length: u32| f64::from(start) + f64::from(length);
+        let cuts = Self {
+            left: cut(f64::from(crop.x).min(right) - left),
+            top: cut(f64::from(crop.y).min(bottom) - top),
+            right: cut(right - end(crop.x, crop.width).max(left)),
+            bottom: cut(bottom - end(crop.y, crop.height).max(top)),
+            percent_across: 0.0,
+            percent_down: 0.0,
+        };
+        let percent = |a: u32, b: u32, side: f64| (100.0 * f64::from(a + b) / side).min(100.0);
+        let cuts = Self {
+            percent_across: percent(cuts.left, cuts.right, right - left),
+            percent_down: percent(cuts.top, cuts.bottom, bottom - top),
+            ..cuts
+        };
+        (cuts.left + cuts.top + cuts.right + cuts.bottom > 0).then_some(cuts)
+    }
+}
+
+/// The smallest rectangle that holds all of `rects`; nothing where there are none.
+pub fn union(rects: impl IntoIterator<Item = Rect>) -> Option<Rect> {
+    rects.into_iter().reduce(|a, b| {
+        let (x, y) = (a.x.min(b.x), a.y.min(b.y));
+        Rect {
+            x,
+            y,
+            width: (a.x + a.width).max(b.x + b.width) - x,
+            height: (a.y + a.height).max(b.y + b.height) - y,
+        }
+    })
+}
+
+/// What stays as it is while a part is drawn by hand.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub enum Holding {
+    /// Its size: it is moved as a whole.
+    Size,
+    /// Its upper left corner.
+    #[default]
+    TopLeft,
+    /// Its upper right corner.
+    TopRight,
+    /// Its lower left corner.
+    BottomLeft,
+    /// Its lower right corner.
+    BottomRight,
+}
+
+/// A part of `source` that was drawn or typed by hand, brought inside and to shape `aspect`;
+/// nothing where it has no pixel.
+///
+/// One that is moved keeps its size where it can; of another, what lies outside is cut off. To its
+/// shape it is brought by the shorter way.
+pub fn drawn(source: Size, part: Rect, aspect: Option<f64>, holding: Holding) -> Option<Rect> {
+    if part.width == 0 || part.height == 0 {
+        return None;
+    }
+    let along = |start: u32, length: u32, side: u32| {
+        if holding == Holding::Size {
+            let length = length.min(side);
+            (start.min(side - length), length)
+        } else {
+            let start = start.min(side - 1);
+            (start, length.min(side - start))
+        }
+    };
+    let (mut x, mut width) = along(part.x, part.width, source.width);
+    let (mut y, mut height) = along(part.y, part.height, source.height);
+    if let Some(aspect) = aspect {
+        let size = cover(Size::new(width, height), aspect, FocalPoint::CENTRE);
+        if matches!(holding, Holding::TopRight | Holding::BottomRight) {
+            x += width - size.width;
+        }
+        if matches!(holding, Holding::BottomLeft | Holding::BottomRight) {
+            y += height - size.height;
+        }
+        (width, height) = (size.width, size.height);
+    }
+    Some(Rect { x, y, width, height })
+}
+
+/// Where a browser that covers a box with a file has to hold it, so that it shows `crop`: a CSS
+/// `object-position` in percent across and down (CSS Images 3, 5.5, and CSS Backgrounds 3, 3.6).
+///
+/// `file` is the part of the picture that the file shows. The middle where there is no choice.
+pub fn object_position(file: Rect, crop: Rect) -> (f64, f64) {
+    let along = |crop: u32, crop_length: u32, file: u32, file_length: u32| {
+        let room = f64::from(file_length) - f64::from(crop_length);
+        if room <= 0.0 {
+            return 50.0;
+        }
+        (100.0 * (f64::from(crop) - f64::from(file)) / room).clamp(0.0, 100.0)
+    };
+    (
+        along(crop.x, crop.width, file.x, file.width),
+        along(crop.y, crop.height, file.y, file.height),
+    )
+}
+
+/// The part of `file` that a browser shows in a box of shape `aspect` when it covers the box and
+/// holds the file at `position`, in pixels: left, top, width, height.
+pub fn shown_at(file: Rect, aspect: f64, position: (f64, f64)) -> [f64; 4] {
+    let (w, h) = (f64::from(file.width), f64::from(file.height));
+    let (width, height) = if w / h > aspect { (h * aspect, h) } else { (w, w / aspect) };
+    let start = |file: u32, room: f64, percent: f64| f64::from(file) + room * percent / 100.0;
+    [start(file.x, w - width, position.0), start(file.y, h - height, position.1), width, height]
 }
 
 /// What a framing cuts from each side of the picture, in source pixels.
@@ -147,6 +362,41 @@ mod tests {
     }
 
     #[test]
+    fn a_keep_area_larger_than_the_frame_tells_what_is_cut_of_it() {
+        // A square of 1,000 px out of 2,000 × 1,000, and an area of 1,200 × 500 to be kept.
+        let keep = [400.0, 250.0, 1_600.0, 750.0];
+        let crop = frame(Size::new(2_000, 1_000), 1.0, (1_000.0, 500.0), Some(keep));
+        assert_eq!((crop.x, crop.width), (500, 1_000));
+        let cut = KeepCut::of(keep, crop).unwrap();
+        assert_eq!((cut.left, cut.top, cut.right, cut.bottom), (100, 0, 100, 0));
+        assert!((cut.percent_across - 100.0 / 6.0).abs() < 1e-9 && cut.percent_down == 0.0);
+    }
+
+    #[test]
+    fn a_keep_area_that_is_empty_or_ends_outside_is_refused() {
+        assert!(KeepArea::new(0.1, 0.1, 0.9, 0.9).is_ok());
+        for (x, width) in [(0.2, 0.9), (-0.1, 0.5), (0.5, 0.0), (f64::NAN, 0.5), (0.5, -0.1)] {
+            assert!(KeepArea::new(x, 0.0, width, 1.0).is_err(), "{x} {width}");
+        }
+    }
+
+    #[test]
+    fn a_part_drawn_by_hand_ends_at_the_edge_and_a_moved_one_keeps_its_size() {
+        let source = Size::new(1_000, 500);
+        let part = Rect { x: 800, y: 100, width: 400, height: 200 };
+        let edge = drawn(source, part, None, Holding::TopLeft).unwrap();
+        assert_eq!(edge, Rect { width: 200, ..part });
+        let moved = drawn(source, part, None, Holding::Size).unwrap();
+        assert_eq!(moved, Rect { x: 600, ..part });
+        let square = drawn(source, part, Some(1.0), Holding::BottomRight).unwrap();
+        assert_eq!(square, Rect { width: 200, ..part });
+        let tall = Rect { width: 100, ..part };
+        let low = drawn(source, tall, Some(1.0), Holding::BottomLeft).unwrap();
+        assert_eq!(low, Rect { y: 200, width: 100, height: 100, ..part });
+        assert_eq!(drawn(source, Rect { height: 0, ..part }, None, Holding::Size), None);
+    }
+
+    #[test]
     fn a_focal_point_off_the_picture_is_refused() {
         assert!(FocalPoint::new(1.01, 0.5).is_err());
         assert!(FocalPoint::new(0.5, f64::NAN).is_err());
@@ -194,6 +444,57 @@ mod tests {
             }
             for y in [crop.y.saturating_sub(1), (crop.y + 1).min(source.height - crop.height)] {
                 prop_assert!(far(crop.y, crop.height, py) <= far(y, crop.height, py) + 1e-6);
+            }
+        }
+
+        #[test]
+        fn a_keep_area_is_kept_whenever_that_can_be(
+            (source, aspect, focal) in case(), a in 0.0..1.0f64, b in 0.0..1.0f64,
+            c in 0.01..1.0f64, d in 0.01..1.0f64,
+        ) {
+            let (w, h) = (f64::from(source.width), f64::from(source.height));
+            let keep = [a * w, b * h, (a + c * (1.0 - a)) * w, (b + d * (1.0 - b)) * h];
+            let point = (focal.x() * w, focal.y() * h);
+            let crop = frame(source, aspect, point, Some(keep));
+            let free = frame(source, aspect, point, None);
+            prop_assert!(crop.is_inside(source));
+            prop_assert_eq!(crop.size(), free.size(), "it is moved and never shrunk");
+            let sides = [
+                (crop.x, crop.width, free.x, keep[0], keep[2]),
+                (crop.y, crop.height, free.y, keep[1], keep[3]),
+            ];
+            for (start, length, free, from, to) in sides {
+                let (start, end) = (f64::from(start), f64::from(start) + f64::from(length));
+                let (from, to) = (from.floor(), to.ceil());
+                if to - from <= f64::from(length) {
+                    prop_assert!(start <= from && end >= to, "{start}..{end} cuts {from}..{to}");
+                    // By the least: only as far as an edge of the area forces it.
+                    let forced = start == from || end == to;
+                    prop_assert!(start == f64::from(free) || forced);
+                } else {
+                    prop_assert!(start >= from && end <= to, "{start}..{end} leaves {from}..{to}");
+                }
+            }
+            let fits = keep[2].ceil() - keep[0].floor() <= f64::from(crop.width)
+                && keep[3].ceil() - keep[1].floor() <= f64::from(crop.height);
+            prop_assert!(!fits || KeepCut::of(keep, crop).is_none());
+        }
+
+        #[test]
+        fn a_browser_told_the_object_position_shows_the_crop(
+            (source, aspect, focal) in case(), other in 0.2..5.0f64,
+        ) {
+            let crops = [aspect, aspect * other].map(|aspect| cover(source, aspect, focal));
+            let file = union(crops).unwrap();
+            for (crop, aspect) in crops.into_iter().zip([aspect, aspect * other]) {
+                let shown = shown_at(file, aspect, object_position(file, crop));
+                // Half a pixel of rounding on the short side is this much on the long one.
+                let long = aspect.max(aspect.recip());
+                let crop = [crop.x, crop.y, crop.width, crop.height].map(f64::from);
+                for (shown, crop) in shown.into_iter().zip(crop) {
+                    let off = (shown - crop).abs();
+                    prop_assert!(off <= 1.0 + long / 2.0, "{shown} shown, {crop} framed");
+                }
             }
         }
 

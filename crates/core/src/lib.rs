@@ -4,7 +4,8 @@
 //!
 //! 1. [`picture`] reads what a file is and refuses what cannot be taken.
 //! 2. [`fitting`] says, for a [`slot`], what is cut, scaled and short.
-//! 3. [`render`] turns the original into the pixels of that fitting.
+//! 3. [`render`] turns the original into the pixels of that fitting, and [`finish`] does so where
+//!    the picture has edits.
 //! 4. [`encode`] turns the pixels into a file.
 //! 5. [`budget`] says what margin the file leaves in its slot.
 //!
@@ -20,6 +21,7 @@ pub mod codec;
 pub mod colour;
 pub mod describe;
 pub mod encode;
+pub mod finish;
 pub mod fitting;
 pub mod format;
 pub mod framing;
@@ -36,6 +38,7 @@ pub mod raster;
 pub mod recognise;
 pub mod render;
 pub mod resize;
+pub mod saliency;
 pub mod size_set;
 pub mod sizes;
 pub mod slot;

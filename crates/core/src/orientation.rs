@@ -46,6 +46,34 @@ impl Orientation {
         if self.swaps_sides() { stored.turned() } else { stored }
     }
 
+    /// This turn and then `next`, as one.
+    pub const fn then(self, next: Self) -> Self {
+        // A mirror after turns is the same as one before turns the other way.
+        let turns = if next.mirrored { 4 - self.quarter_turns } else { self.quarter_turns };
+        Self {
+            mirrored: self.mirrored != next.mirrored,
+            quarter_turns: (turns + next.quarter_turns) % 4,
+        }
+    }
+
+    /// The turn that goes back.
+    pub const fn inverse(self) -> Self {
+        let turns = if self.mirrored { self.quarter_turns } else { 4 - self.quarter_turns };
+        Self { mirrored: self.mirrored, quarter_turns: turns % 4 }
+    }
+
+    /// Where a point of a picture of size `stored` comes to lie when it is turned.
+    pub fn point(self, x: f64, y: f64, stored: Size) -> (f64, f64) {
+        let (w, h) = (f64::from(stored.width), f64::from(stored.height));
+        let x = if self.mirrored { w - x } else { x };
+        match self.quarter_turns {
+            1 => (h - y, x),
+            2 => (w - x, h - y),
+            3 => (y, w - x),
+            _ => (x, y),
+        }
+    }
+
     /// Where a rectangle of the upright picture lies in the stored one of size `stored`.
     pub fn to_stored(self, upright: Rect, stored: Size) -> Rect {
         let mut rect = upright;
@@ -71,18 +99,23 @@ impl Orientation {
         if self == Self::UPRIGHT {
             return stored;
         }
-        let size = self.apply(stored.size());
-        let bytes = stored.channels().count();
-        let mut data = Vec::with_capacity(stored.data().len());
-        for y in 0..size.height {
-            for x in 0..size.width {
-                let pixel = Rect { x, y, width: 1, height: 1 };
-                let from = self.to_stored(pixel, stored.size());
-                let at = (from.y as usize * stored.size().width as usize + from.x as usize) * bytes;
-                data.extend_from_slice(&stored.data()[at..at + bytes]);
+        let (size, channels) = (stored.size(), stored.channels());
+        let data = self.turn_samples(stored.data(), size, channels.count());
+        Raster::new(self.apply(size), channels, data)
+    }
+
+    /// Turns stored samples upright, `each` of them a pixel.
+    pub(crate) fn turn_samples<T: Copy>(self, stored: &[T], size: Size, each: usize) -> Vec<T> {
+        let turned = self.apply(size);
+        let mut samples = Vec::with_capacity(stored.len());
+        for y in 0..turned.height {
+            for x in 0..turned.width {
+                let from = self.to_stored(Rect { x, y, width: 1, height: 1 }, size);
+                let at = (from.y as usize * size.width as usize + from.x as usize) * each;
+                samples.extend_from_slice(&stored[at..at + each]);
             }
         }
-        Raster::new(size, stored.channels(), data)
+        samples
     }
 }
 
@@ -119,6 +152,17 @@ mod tests {
     }
 
     proptest! {
+        #[test]
+        fn turns_in_a_row_are_one_turn(first in 1u32..=8, second in 1u32..=8) {
+            let (first, second) = (Orientation::from_exif(first), Orientation::from_exif(second));
+            let one = first.then(second);
+            prop_assert_eq!(one.turn(numbered()), second.turn(first.turn(numbered())));
+            prop_assert_eq!(one.then(one.inverse()), Orientation::UPRIGHT);
+            let (x, y) = first.point(0.5, 1.25, Size::new(3, 2));
+            let on = second.point(x, y, first.apply(Size::new(3, 2)));
+            prop_assert_eq!(one.point(0.5, 1.25, Size::new(3, 2)), on);
+        }
+
         #[test]
         fn cropping_then_turning_equals_turning_then_cropping(
             tag in 1u32..=8, x in 0u32..5, y in 0u32..5, w in 1u32..5, h in 1u32..5,

@@ -97,6 +97,43 @@ impl Raster {
     }
 }
 
+/// Rasters below each other on one, transparent where there is none, and where each of them lies; nothing for those that are not
+/// there, and no raster where none is.
+pub fn stacked(rasters: &[Option<Raster>]) -> (Option<Raster>, Vec<Option<Rect>>) {
+    let mut y = 0;
+    let places: Vec<Option<Rect>> = rasters
+        .iter()
+        .map(|raster| {
+            let size = raster.as_ref()?.size();
+            y += size.height;
+            Some(Rect { x: 0, y: y - size.height, width: size.width, height: size.height })
+        })
+        .collect();
+    let Some(width) = places.iter().flatten().map(|place| place.width).max() else {
+        return (None, places);
+    };
+    // Rows of one width and no alpha need none on the sheet.
+    let opaque = rasters.iter().flatten().all(|raster| raster.channels() == Channels::Rgb)
+        && places.iter().flatten().all(|place| place.width == width);
+    let channels = if opaque { Channels::Rgb } else { Channels::Rgba };
+    let (each, stride) = (channels.count(), width as usize * channels.count());
+    let mut sheet = vec![0; stride * y as usize];
+    for (raster, place) in rasters.iter().flatten().zip(places.iter().flatten()) {
+        for (row, pixels) in raster.data().chunks_exact(raster.stride()).enumerate() {
+            let to = &mut sheet[(place.y as usize + row) * stride..];
+            if raster.channels() == channels {
+                to[..pixels.len()].copy_from_slice(pixels);
+                continue;
+            }
+            for (to, from) in to.chunks_exact_mut(each).zip(pixels.chunks_exact(3)) {
+                to[..3].copy_from_slice(from);
+                to[3] = 255;
+            }
+        }
+    }
+    (Some(Raster::new(Size::new(width, y), channels, sheet)), places)
+}
+
 impl std::fmt::Debug for Raster {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         write!(f, "Raster({}, {:?})", self.size, self.channels)
@@ -106,6 +143,17 @@ impl std::fmt::Debug for Raster {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn a_stack_holds_each_raster_where_it_says() {
+        let red = Raster::new(Size::new(2, 1), Channels::Rgb, [200, 0, 0].repeat(2));
+        let clear = Raster::new(Size::new(1, 2), Channels::Rgba, [0, 0, 9, 40].repeat(2));
+        let (sheet, places) = stacked(&[Some(red), None, Some(clear.clone())]);
+        assert_eq!(places[1], None);
+        assert_eq!(sheet.as_ref().unwrap().size(), Size::new(2, 3));
+        assert_eq!(sheet.unwrap().crop(places[2].unwrap()), clear);
+        assert_eq!(stacked(&[None]), (None, vec![None]));
+    }
 
     #[test]
     fn flattening_mixes_by_alpha() {

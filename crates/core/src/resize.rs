@@ -6,7 +6,7 @@ use fast_image_resize::images::{TypedImage, TypedImageRef};
 use fast_image_resize::pixels::{InnerPixel, U16x3, U16x4};
 use fast_image_resize::{FilterType, PixelTrait, ResizeAlg, ResizeOptions, Resizer};
 
-use crate::geometry::Size;
+use crate::geometry::{Rect, Size};
 use crate::raster::{Channels, Raster};
 
 /// Source samples that one strip holds at most: 16 MiB at two bytes each.
@@ -39,27 +39,51 @@ impl Region {
 /// # Panics
 /// When the region does not lie inside the source.
 pub fn resize(source: &Raster, region: Region, output: Size) -> Raster {
+    let data = match source.channels() {
+        Channels::Rgb => {
+            in_strips(source, region, output, STRIP_SAMPLES, U16x3::new, |p| encode_pixel(p.0))
+        }
+        Channels::Rgba => {
+            in_strips(source, region, output, STRIP_SAMPLES, U16x4::new, |p| encode_pixel(p.0))
+        }
+    };
+    Raster::new(output, source.channels(), data)
+}
+
+/// As [`resize`], but the result stays light: 16 bits a channel, alpha straight.
+///
+/// # Panics
+/// When the region does not lie inside the source.
+pub fn resize_light(source: &Raster, region: Region, output: Size) -> Vec<u16> {
     match source.channels() {
-        Channels::Rgb => in_strips::<U16x3, 3>(source, region, output, STRIP_SAMPLES, U16x3::new),
-        Channels::Rgba => in_strips::<U16x4, 4>(source, region, output, STRIP_SAMPLES, U16x4::new),
+        Channels::Rgb => in_strips(source, region, output, STRIP_SAMPLES, U16x3::new, |p| p.0),
+        Channels::Rgba => in_strips(source, region, output, STRIP_SAMPLES, U16x4::new, |p| p.0),
     }
 }
 
-fn in_strips<P, const N: usize>(
+fn in_strips<P, T: Copy, const N: usize>(
     source: &Raster,
     region: Region,
     output: Size,
     samples: usize,
     pixel: fn([u16; N]) -> P,
-) -> Raster
+    sink: impl Fn(P) -> [T; N],
+) -> Vec<T>
 where
-    P: PixelTrait + InnerPixel + IntoIterator16<N>,
+    P: PixelTrait + InnerPixel + Copy,
 {
     let per_row = region.height / f64::from(output.height);
     let reach = REACH * per_row.max(1.0) + 1.0;
     let row_samples = source.stride().max(1);
     let rows = ((samples / row_samples) as f64 - 2.0 * reach).max(per_row) / per_row;
     let rows = (rows as u32).clamp(1, output.height);
+    let per_column = region.width / f64::from(output.width);
+    let reach_across = REACH * per_column.max(1.0) + 1.0;
+    let left = (region.x - reach_across).floor().max(0.0) as u32;
+    let right = (region.x + region.width + reach_across).ceil() as u32;
+    let right = right.min(source.size().width);
+    let x = region.x - f64::from(left);
+    let width = region.width.min(f64::from(right - left) - x);
     let mut resizer = Resizer::new();
     let mut data = Vec::with_capacity(output.pixels() as usize * N);
     let mut first = 0;
@@ -69,60 +93,40 @@ where
         let height = f64::from(count) * per_row;
         let from = (top - reach).floor().max(0.0) as u32;
         let to = ((top + height + reach).ceil() as u32).min(source.size().height);
-        let linear = linear_rows(source, from, to, pixel);
-        let view = TypedImageRef::new(source.size().width, to - from, &linear)
-            .expect("as many pixels as the rows hold");
+        let part = Rect { x: left, y: from, width: right - left, height: to - from };
+        let linear = linear_part(source, part, pixel);
+        let view = TypedImageRef::new(part.width, part.height, &linear)
+            .expect("as many pixels as the part holds");
         let mut strip = TypedImage::<P>::new(output.width, count);
         let top = top - f64::from(from);
         // Adding up rows may overshoot the last one by a rounding error.
         let height = height.min(f64::from(to - from) - top);
         let options = ResizeOptions::new()
             .resize_alg(ResizeAlg::Convolution(FilterType::Lanczos3))
-            .crop(region.x, top, region.width, height);
+            .crop(x, top, width, height);
         resizer.resize_typed(&view, &mut strip, &options).expect("a region inside the source");
-        for pixel in strip.pixels() {
-            data.extend(encode_pixel(pixel.samples()));
+        for &pixel in strip.pixels() {
+            data.extend_from_slice(&sink(pixel));
         }
         first += count;
     }
-    Raster::new(output, source.channels(), data)
+    data
 }
 
-/// A pixel's samples as an array.
-trait IntoIterator16<const N: usize> {
-    fn samples(&self) -> [u16; N];
-}
-
-impl IntoIterator16<3> for U16x3 {
-    fn samples(&self) -> [u16; 3] {
-        self.0
-    }
-}
-
-impl IntoIterator16<4> for U16x4 {
-    fn samples(&self) -> [u16; 4] {
-        self.0
-    }
-}
-
-fn linear_rows<P, const N: usize>(
-    source: &Raster,
-    from: u32,
-    to: u32,
-    pixel: fn([u16; N]) -> P,
-) -> Vec<P> {
-    let bytes = &source.data()[from as usize * source.stride()..to as usize * source.stride()];
-    let (chunks, _) = bytes.as_chunks::<N>();
-    chunks
-        .iter()
-        .map(|samples| {
-            let mut linear = samples.map(|s| TO_LINEAR[usize::from(s)]);
+fn linear_part<P, const N: usize>(source: &Raster, part: Rect, pixel: fn([u16; N]) -> P) -> Vec<P> {
+    let mut linear = Vec::with_capacity(part.size().pixels() as usize);
+    for y in part.y..part.y + part.height {
+        let start = y as usize * source.stride() + part.x as usize * N;
+        let row = &source.data()[start..start + part.width as usize * N];
+        linear.extend(row.as_chunks::<N>().0.iter().map(|samples| {
+            let mut light = samples.map(|s| TO_LINEAR[usize::from(s)]);
             if N == 4 {
-                linear[3] = u16::from(samples[3]) * 257;
+                light[3] = u16::from(samples[3]) * 257;
             }
-            pixel(linear)
-        })
-        .collect()
+            pixel(light)
+        }));
+    }
+    linear
 }
 
 fn encode_pixel<const N: usize>(samples: [u16; N]) -> [u8; N] {
@@ -133,26 +137,29 @@ fn encode_pixel<const N: usize>(samples: [u16; N]) -> [u8; N] {
     encoded
 }
 
+/// Light of an sRGB shade, both from 0 to 1 (IEC 61966-2-1).
+pub(crate) fn decode(shade: f64) -> f64 {
+    if shade <= 0.04045 { shade / 12.92 } else { ((shade + 0.055) / 1.055).powf(2.4) }
+}
+
+/// The sRGB shade of light, both from 0 to 1 (IEC 61966-2-1).
+pub(crate) fn encode(light: f64) -> f64 {
+    if light <= 0.003_130_8 { light * 12.92 } else { 1.055 * light.powf(1.0 / 2.4) - 0.055 }
+}
+
 /// The sRGB transfer function (IEC 61966-2-1), 8 bits to 16 bits of light.
-static TO_LINEAR: LazyLock<[u16; 256]> = LazyLock::new(|| {
+pub(crate) static TO_LINEAR: LazyLock<[u16; 256]> = LazyLock::new(|| {
     std::array::from_fn(|value| {
-        let c = value as f64 / 255.0;
-        let light = if c <= 0.04045 { c / 12.92 } else { ((c + 0.055) / 1.055).powf(2.4) };
-        (light * 65_535.0).round() as u16
+        (decode(value as f64 / 255.0) * 65_535.0).round() as u16
     })
 });
 
 /// Its inverse, 16 bits of light to 8 bits.
-static FROM_LINEAR: LazyLock<Vec<u8>> = LazyLock::new(|| {
+pub(crate) static FROM_LINEAR: LazyLock<Vec<u8>> = LazyLock::new(|| {
     (0..=65_535)
         .map(|value| {
             let light = f64::from(value) / 65_535.0;
-            let c = if light <= 0.003_130_8 {
-                light * 12.92
-            } else {
-                1.055 * light.powf(1.0 / 2.4) - 0.055
-            };
-            (c * 255.0).round() as u8
+            (encode(light) * 255.0).round() as u8
         })
         .collect()
 });
@@ -193,9 +200,11 @@ mod tests {
         let raster = Raster::new(size, Channels::Rgb, data.collect());
         let region = Region { x: 3.5, y: 10.25, width: 70.0, height: 180.5 };
         let output = Size::new(31, 77);
-        let once = in_strips::<U16x3, 3>(&raster, region, output, usize::MAX >> 8, U16x3::new);
-        let often = in_strips::<U16x3, 3>(&raster, region, output, 90 * 3 * 40, U16x3::new);
-        let worst = once.data().iter().zip(often.data()).map(|(a, b)| a.abs_diff(*b)).max();
+        let strips = |samples| {
+            in_strips(&raster, region, output, samples, U16x3::new, |p| encode_pixel(p.0))
+        };
+        let (once, often) = (strips(usize::MAX >> 8), strips(90 * 3 * 40));
+        let worst = once.iter().zip(often).map(|(a, b)| a.abs_diff(b)).max();
         assert!(worst <= Some(1), "{worst:?}");
     }
 }

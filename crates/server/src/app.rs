@@ -6,6 +6,7 @@ use std::sync::Arc;
 use brisk_margin_store::Store;
 use tokio::sync::{Notify, broadcast};
 
+use crate::copies::{Copies, Sheets};
 use crate::folder::DataFolder;
 use crate::measuring::Measuring;
 use crate::uploads::Writing;
@@ -21,6 +22,10 @@ pub struct App {
     pub workshop: Workshop,
     folder: Arc<DataFolder>,
     changes: broadcast::Sender<Change>,
+    /// Reduced copies for previews.
+    pub copies: Copies,
+    /// Sheets of previews that are about to be fetched.
+    pub sheets: Sheets,
     /// Measuring of pages, one at a time.
     pub measuring: Measuring,
     /// Uploads that are being written.
@@ -56,6 +61,8 @@ impl App {
             workshop,
             folder: Arc::new(folder),
             changes,
+            copies: Copies::default(),
+            sheets: Sheets::default(),
             measuring: Measuring::default(),
             writing: Writing::default(),
             watching: Watching::default(),

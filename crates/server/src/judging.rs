@@ -41,7 +41,7 @@ pub async fn judge_pictures(app: &App, pictures: &[Picture]) -> Result<(), Store
         let description = &picture.description;
         let known = Known {
             format: picture.facts.format,
-            size: picture.facts.size,
+            size: picture.shown_size(),
             has_location: picture.facts.has_location,
             look: picture.look.map(|look| (look.class, look.sample)),
             today,

@@ -47,9 +47,10 @@ pub fn fittings<'a>(
 ) -> impl Iterator<Item = (BoxSize, Need, Fitting)> + 'a {
     slot_needs(slot).into_iter().filter_map(move |need| {
         let size = box_at(slot, place, need.viewport)?;
-        let slot = Slot::new(size.width, size.height, slot.fit).ok()?;
-        let framing = Framing::new(slot, need.density, picture.focal);
-        Some((size, need, framing.fit(picture.facts.size).unwrap_or_else(|short| short.0)))
+        let shape = Slot::new(size.width, size.height, slot.fit).ok()?;
+        let aim = picture.work.aim(Some((slot.id, need.viewport)));
+        let framing = Framing::new(shape, need.density, aim, &picture.work.finish);
+        Some((size, need, framing.fitting(picture.facts.size)?))
     })
 }
 

@@ -37,16 +37,21 @@ pub async fn catch_up(app: &App) -> Result<(), StoreError> {
 
 /// A file that cannot be made is told of and costs only itself.
 async fn make(app: &App, picture: &Picture, slot: Slot, density: Density, ceiling: u32) {
-    let framing = Framing::new(slot, below_ceiling(picture, slot, density, ceiling), picture.focal);
+    let density = below_ceiling(picture, slot, density, ceiling);
+    let framing = framing(picture, slot, density);
     let order = Order { framing, encoding: Encoding::new(Format::Webp, Quality::USUAL) };
     if let Err(error) = variants::make(app, picture, order).await {
         tracing::warn!("no file of {} was made by the intake rule: {error}", picture.name);
     }
 }
 
+fn framing(picture: &Picture, slot: Slot, density: Density) -> Framing {
+    Framing::new(slot, density, picture.work.aim(None), &picture.work.finish)
+}
+
 /// `density`, or the one at which the file's long side is at the ceiling.
 fn below_ceiling(picture: &Picture, slot: Slot, density: Density, ceiling: u32) -> Density {
-    let Ok(fitting) = Framing::new(slot, density, picture.focal).fit(picture.facts.size) else {
+    let Some(fitting) = framing(picture, slot, density).fitting(picture.facts.size) else {
         return density;
     };
     let long = fitting.output.width.max(fitting.output.height);
@@ -78,7 +83,7 @@ async fn slots_of_set(
 ) -> Result<Vec<(Slot, Vec<Density>)>, StoreError> {
     let sets = app.store.size_sets().await?;
     let Some(set) = sets.into_iter().find(|set| set.name == name) else { return Ok(Vec::new()) };
-    let size = picture.facts.size;
+    let size = picture.shown_size();
     let now = BoxSize { width: size.width.into(), height: size.height.into() };
     let slots = set.sizes.sizes().values().filter_map(|size| {
         let size = size.of(now);

@@ -4,13 +4,17 @@
 use brisk_margin_core::budget;
 use brisk_margin_core::codec::{CodecError, png};
 use brisk_margin_core::encode::{self, EncodeError, Encoded, Encoding, Quality};
-use brisk_margin_core::fitting::TooSmall;
+use brisk_margin_core::finish::canvas::{Canvas, CanvasError};
+use brisk_margin_core::finish::plan::Plan;
+use brisk_margin_core::finish::render::{Logos, Rendered};
+use brisk_margin_core::finish::{self, Finish};
 use brisk_margin_core::format::SideTooLong;
 use brisk_margin_core::naming;
 use brisk_margin_core::picture::{Picture as Original, PictureError};
 use brisk_margin_core::render;
+use brisk_margin_core::units::Bytes;
 use brisk_margin_store::pictures::Picture;
-use brisk_margin_store::variants::{Framing, NewVariant, Order, Variant};
+use brisk_margin_store::variants::{Framing, NewVariant, Order, Unframed, Variant};
 use brisk_margin_store::{BlobError, BlobHash, StoreError};
 use thiserror::Error;
 
@@ -27,21 +31,23 @@ pub enum Made {
 
 /// The file of `picture` for `order`: the one that was made before, or a new one.
 pub async fn make(app: &App, picture: &Picture, order: Order) -> Result<Made, MakeError> {
-    let fitting = order.framing.fit(picture.facts.size)?;
-    let encoding = order.encoding;
+    let (canvas, plan) = order.framing.plan(picture.facts.size)?;
+    let (fitting, encoding) = (plan.fitting, order.encoding);
     encoding.format().check_size(fitting.output)?;
     if let Some(kept) = app.store.variant_of(picture.id, &order).await? {
         return Ok(Made::Kept(kept));
     }
-    let Encoded { bytes, .. } = work(app, picture, move |original| {
-        Ok(encode::encode(&render::render(original, &fitting)?, encoding)?)
+    let drawn = Drawn { finish: order.framing.finish.clone(), canvas, plan };
+    let logos = logos(app, &drawn.finish).await?;
+    let Encoded { bytes, .. } = work(app, picture, drawn.memory(), move |original| {
+        Ok(encode::encode(&drawn.render(original, &logos)?.raster, encoding)?)
     })
     .await?;
     let new = NewVariant {
         picture_id: picture.id,
+        file_name: name(picture, &order),
         order,
         fitting: &fitting,
-        file_name: name(picture, &order),
         budget: budget::default_budget(fitting.needed),
     };
     let variant = app.store.add_variant(bytes.into(), new).await?;
@@ -49,10 +55,62 @@ pub async fn make(app: &App, picture: &Picture, order: Order) -> Result<Made, Ma
     Ok(Made::New(variant))
 }
 
+/// What is rendered of a picture: its edits, and the part and size that are shown.
+#[derive(Clone)]
+pub struct Drawn {
+    /// The edits.
+    pub finish: Finish,
+    /// The picture with its geometry changed.
+    pub canvas: Canvas,
+    /// The part and the size.
+    pub plan: Plan,
+}
+
+impl Drawn {
+    /// All of `picture` with its edits, at most `side` pixels long.
+    pub fn whole(picture: &Picture, finish: &Finish, side: u32) -> Result<Self, MakeError> {
+        let canvas = Canvas::new(picture.facts.size, finish)?;
+        let plan = Plan::whole(&canvas, finish).no_longer_than(side);
+        Ok(Self { finish: finish.in_use(), canvas, plan })
+    }
+
+    /// The memory that it takes besides decoding: the result twice, and a tile with its source.
+    pub fn memory(&self) -> Bytes {
+        const TILE: u64 = 96 << 20;
+        let edits = if self.finish.is_plain() { 0 } else { TILE };
+        Bytes(self.plan.fitting.output.pixels() * 8 + edits)
+    }
+
+    /// The pixels, from the original.
+    pub fn render(&self, original: &Original<'_>, logos: &Logos) -> Result<Rendered, CodecError> {
+        let Self { finish, canvas, plan } = self;
+        if finish.is_plain() {
+            let raster = render::render(original, &plan.fitting)?;
+            return Ok(Rendered { raster, remarks: Vec::new() });
+        }
+        finish::render::render(original, canvas, finish, plan, logos)
+    }
+}
+
+/// The pictures that `finish` lays on others, large enough for any frame. One that is gone is left
+/// out, and the rendering says so.
+pub async fn logos(app: &App, finish: &Finish) -> Result<Logos, MakeError> {
+    const LONG_SIDE: u32 = 2_000;
+    let mut logos = Logos::new();
+    for hash in finish.logos().filter_map(BlobHash::parse) {
+        let Some(length) = app.store.blobs().length(&hash).await? else { continue };
+        let file = app.store.blobs().get(&hash).await?;
+        let room = app.workshop.admit(Bytes(length.get() * 20)).await;
+        let draw = move || Ok::<_, MakeError>(render::preview(&Original::open(&file)?, LONG_SIDE)?);
+        logos.insert(hash.as_str().to_owned(), app.workshop.run(room, draw).await??);
+    }
+    Ok(logos)
+}
+
 /// The file name of `picture` made for `order`.
 pub fn name(picture: &Picture, order: &Order) -> String {
-    let Framing { slot, density, .. } = order.framing;
-    naming::propose(&picture.name, slot, density, order.encoding.format())
+    let Framing { slot, density, .. } = &order.framing;
+    naming::propose(&picture.name, *slot, *density, order.encoding.format())
 }
 
 /// The pixels of `picture` in `framing` before they are encoded, as PNG: what the file is held
@@ -62,9 +120,12 @@ pub async fn reference(
     picture: &Picture,
     framing: Framing,
 ) -> Result<bytes::Bytes, MakeError> {
-    let fitting = framing.fit(picture.facts.size)?;
-    derived(app, picture, &framing.recipe(), move |original| {
-        Ok(png::encode_fast(&render::render(original, &fitting)?)?)
+    let (canvas, plan) = framing.plan(picture.facts.size)?;
+    let logos = logos(app, &framing.finish).await?;
+    let kind = framing.recipe();
+    let drawn = Drawn { finish: framing.finish, canvas, plan };
+    derived(app, picture, &kind, move |original| {
+        Ok(png::encode_fast(&drawn.render(original, &logos)?.raster)?)
     })
     .await
 }
@@ -87,11 +148,23 @@ impl Look {
     }
 }
 
-/// The whole of `picture` at the size of `look`, as WebP.
+/// The whole of `picture` with its edits at the size of `look`, as WebP.
 pub async fn preview(app: &App, picture: &Picture, look: Look) -> Result<bytes::Bytes, MakeError> {
     let side = look.long_side();
-    derived(app, picture, &format!("preview-{side}"), move |original| preview_of(original, side))
-        .await
+    let finish = &picture.work.finish;
+    if finish.is_plain() {
+        let kind = format!("preview-{side}");
+        return derived(app, picture, &kind, move |original| preview_of(original, side)).await;
+    }
+    let drawn = Drawn::whole(picture, finish, side)?;
+    let edits = serde_json::to_string(&drawn.finish).expect("plain values");
+    let kind = format!("preview-{side}-{}", BlobHash::of(edits.as_bytes()).as_str());
+    let logos = logos(app, &drawn.finish).await?;
+    derived(app, picture, &kind, move |original| {
+        let encoding = Encoding::Webp(Quality::new(88)?);
+        Ok(encode::encode(&drawn.render(original, &logos)?.raster, encoding)?.bytes)
+    })
+    .await
 }
 
 /// The file under `hash`, which a page serves, small, as WebP; `None` where there is none.
@@ -122,8 +195,8 @@ fn preview_of(original: &Original<'_>, side: u32) -> Result<Vec<u8>, MakeError> 
     Ok(encode::encode(&render::preview(original, side)?, Encoding::Webp(quality))?.bytes)
 }
 
-/// What `make` makes of `picture`, kept under `kind` and made again where it was lost.
-async fn derived(
+/// What `make` makes of `picture`'s original, kept under `kind` and made again where it was lost.
+pub async fn derived(
     app: &App,
     picture: &Picture,
     kind: &str,
@@ -132,17 +205,20 @@ async fn derived(
     if let Some(kept) = app.store.blobs().derived(&picture.hash, kind).await? {
         return Ok(kept);
     }
-    let made = bytes::Bytes::from(work(app, picture, make).await?);
+    let made = bytes::Bytes::from(work(app, picture, Bytes(0), make).await?);
     app.store.blobs().put_derived(&picture.hash, kind, made.clone()).await?;
     Ok(made)
 }
 
-async fn work<T: Send + 'static>(
+/// Does `work` on the original of `picture`, which takes so much memory besides decoding it.
+pub async fn work<T: Send + 'static>(
     app: &App,
     picture: &Picture,
+    besides: Bytes,
     work: impl FnOnce(&Original<'_>) -> Result<T, MakeError> + Send + 'static,
 ) -> Result<T, MakeError> {
-    let room = app.workshop.admit(picture.facts.memory(picture.bytes)).await;
+    let memory = picture.facts.memory(picture.bytes).get() + besides.get();
+    let room = app.workshop.admit(Bytes(memory)).await;
     let bytes = app.store.blobs().get(&picture.hash).await?;
     app.workshop.run(room, move || work(&Original::open(&bytes)?)).await?
 }
@@ -150,9 +226,12 @@ async fn work<T: Send + 'static>(
 /// Why no file was made.
 #[derive(Debug, Error)]
 pub enum MakeError {
-    /// The slot asks for exact pixels that the picture does not have.
+    /// The picture cannot be framed so.
     #[error(transparent)]
-    TooSmall(#[from] TooSmall),
+    Unframed(#[from] Unframed),
+    /// Its edits leave nothing of it.
+    #[error(transparent)]
+    Canvas(#[from] CanvasError),
     /// The format has no room for the file.
     #[error(transparent)]
     Side(#[from] SideTooLong),

@@ -18,6 +18,7 @@ pub struct Workshop {
     memory: Arc<Semaphore>,
     pieces: u32,
     seats: Arc<Semaphore>,
+    threads: usize,
 }
 
 /// Memory that is set aside for one piece of work, given back when dropped.
@@ -33,7 +34,13 @@ impl Workshop {
             memory: Arc::new(Semaphore::new(pieces as usize)),
             pieces,
             seats: Arc::new(Semaphore::new(seats.max(1))),
+            threads: seats.max(1),
         }
+    }
+
+    /// How many threads work at once.
+    pub const fn seats(&self) -> usize {
+        self.threads
     }
 
     /// Waits until `memory` is free. Work that wants more than there is gets all of it, so that

@@ -6,6 +6,7 @@
 pub mod blobs;
 pub mod collections;
 mod entities;
+pub mod finishes;
 pub mod folder_files;
 pub mod layouts;
 pub mod many;
@@ -100,6 +101,12 @@ pub enum StoreError {
     /// The blob store refused or did not answer.
     #[error(transparent)]
     Blob(#[from] BlobError),
+    /// Somebody else saved the picture since.
+    #[error(
+        "somebody else saved this picture in the meantime; nothing was overwritten: compare both, \
+         then save over it, or save yours as a new picture"
+    )]
+    SavedMeanwhile,
     /// A row holds a value that this version does not know.
     #[error("a stored value is not understood: {0}")]
     Corrupt(String),

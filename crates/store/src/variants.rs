@@ -1,6 +1,9 @@
 //! Variants: the files made from pictures.
 
 use brisk_margin_core::encode::Encoding;
+use brisk_margin_core::finish::Finish;
+use brisk_margin_core::finish::canvas::{Canvas, CanvasError};
+use brisk_margin_core::finish::plan::{Aim, Plan};
 use brisk_margin_core::fitting::{Fitting, TooSmall};
 use brisk_margin_core::framing::FocalPoint;
 use brisk_margin_core::geometry::Size;
@@ -10,13 +13,14 @@ use chrono::{DateTime, Utc};
 use sea_orm::sea_query::OnConflict;
 use sea_orm::{ActiveValue::Set, ColumnTrait, EntityTrait, QueryFilter, QueryOrder};
 use serde::{Deserialize, Serialize};
+use thiserror::Error;
 use uuid::Uuid;
 
 use crate::entities::variant::{ActiveModel, Column, Entity, Model};
 use crate::{BlobHash, Store, StoreError};
 
 /// What was asked for: all that decides a variant's bytes besides its picture.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct Order {
     /// What decides its pixels.
     #[serde(flatten)]
@@ -27,27 +31,51 @@ pub struct Order {
 }
 
 /// What decides a variant's pixels besides its picture.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct Framing {
     /// The slot it fills.
     pub slot: Slot,
     /// At which density.
     pub density: Density,
-    /// Framed around this point.
-    pub focal: FocalPoint,
+    /// What the framing goes by.
+    #[serde(flatten)]
+    pub aim: Aim,
+    /// The edits in use.
+    #[serde(default, skip_serializing_if = "Finish::is_plain")]
+    pub finish: Finish,
 }
 
 impl Framing {
-    /// The framing for `slot` at `density` around `focal`, which is forgotten where the fit shows
-    /// the whole picture, so that the same pixels have the same recipe.
-    pub fn new(slot: Slot, density: Density, focal: FocalPoint) -> Self {
-        let focal = if slot.fit().crops() { focal } else { FocalPoint::CENTRE };
-        Self { slot, density, focal }
+    /// The framing for `slot` at `density` by `aim`, with the edits of `finish`. What a fit does not
+    /// look at is forgotten, so that the same pixels have the same recipe.
+    pub fn new(slot: Slot, density: Density, aim: Aim, finish: &Finish) -> Self {
+        let aim = match aim.by_hand {
+            Some(_) => Aim { by_hand: aim.by_hand, ..Aim::at(FocalPoint::CENTRE) },
+            None if slot.fit().crops() => aim,
+            None => Aim::at(FocalPoint::CENTRE),
+        };
+        Self { slot, density, aim, finish: finish.in_use() }
     }
 
     /// A picture of upright size `source` framed so.
-    pub fn fit(&self, source: Size) -> Result<Fitting, TooSmall> {
-        Fitting::new(source, self.slot, self.density, self.focal)
+    ///
+    /// # Errors
+    /// [`Unframed`] where its edits leave nothing of it, or an exact slot asks for more than there
+    /// is.
+    pub fn plan(&self, source: Size) -> Result<(Canvas, Plan), Unframed> {
+        let canvas = Canvas::new(source, &self.finish)?;
+        let plan = Plan::new(&canvas, &self.finish, self.slot, self.density, &self.aim)?;
+        Ok((canvas, plan))
+    }
+
+    /// What is cut, scaled and short, also where an exact slot is refused; nothing where the edits
+    /// leave nothing.
+    pub fn fitting(&self, source: Size) -> Option<Fitting> {
+        match self.plan(source) {
+            Ok((_, plan)) => Some(plan.fitting),
+            Err(Unframed::TooSmall(TooSmall(fitting))) => Some(fitting),
+            Err(Unframed::Canvas(_)) => None,
+        }
     }
 
     /// All of it in one text.
@@ -60,6 +88,17 @@ impl Order {
     fn recipe(&self) -> String {
         serde_json::to_string(self).expect("plain values")
     }
+}
+
+/// Why a picture cannot be framed.
+#[derive(Debug, Clone, Copy, PartialEq, Error)]
+pub enum Unframed {
+    /// Its edits leave nothing of it.
+    #[error(transparent)]
+    Canvas(#[from] CanvasError),
+    /// An exact slot asks for more pixels than there are.
+    #[error(transparent)]
+    TooSmall(#[from] TooSmall),
 }
 
 /// A file that was made.
@@ -128,7 +167,7 @@ impl Store {
             picture_id: Set(new.picture_id),
             recipe: Set(new.order.recipe()),
             file_name: Set(new.file_name),
-            order: Set(serde_json::to_value(new.order).expect("plain values")),
+            order: Set(serde_json::to_value(&new.order).expect("plain values")),
             format: Set(new.order.encoding.format().name().to_owned()),
             quality: Set(new.order.encoding.quality().map(|quality| quality.get().into())),
             width: Set(new.fitting.output.width as i32),

@@ -44,6 +44,21 @@ export type UploadBody = Schemas["UploadBody"];
 export type Appended = Schemas["AppendedBody"];
 export type Treatment = Schemas["Treatment"];
 export type SortBy = NonNullable<NonNullable<import("./schema").operations["list"]["parameters"]["query"]>["sort"]>;
+export type BenchBody = Schemas["BenchBody"];
+export type Work = Schemas["Work"];
+export type WorkStep = Schemas["StepBody"];
+export type Framings = Schemas["Framings"];
+export type SlotFraming = Schemas["SlotFraming"];
+export type WidthFraming = Schemas["WidthFraming"];
+export type Holding = Schemas["Holding"];
+export type Rect = Schemas["Rect"];
+export type EditStep = Schemas["Step"];
+export type Edit = Schemas["Edit"];
+export type Length = Schemas["Length"];
+export type Remark = Schemas["Remark"];
+export type Histogram = Schemas["Histogram"];
+export type View = Schemas["ViewAsked"];
+export type NamedFinish = Schemas["NamedFinish"];
 export type Report = Schemas["Report"];
 export type Problem = Schemas["Problem"];
 
@@ -72,8 +87,9 @@ export function accept(answer: { error?: unknown; response: Response }) {
   if (!answer.response.ok) throw new ApiError(answer.error as Partial<Problem> | undefined, answer.response.status);
 }
 
-export const previewUrl = (id: string, size: "thumbnail" | "bench") =>
-  `/api/pictures/${id}/preview?size=${size}`;
+/** `step` is the step of its work that holds: with another one, it looks otherwise. */
+export const previewUrl = (id: string, size: "thumbnail" | "bench", step: string | null | undefined) =>
+  `/api/pictures/${id}/preview?size=${size}${step ? `&step=${step}` : ""}`;
 export const fileUrl = (id: string) => `/api/variants/${id}/file`;
 export const saveUrl = (id: string) => `/api/variants/${id}/file?save=true`;
 export const referenceUrl = (id: string) => `/api/variants/${id}/reference`;

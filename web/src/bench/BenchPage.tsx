@@ -1,38 +1,46 @@
+import { Button } from "antd";
 import { useEffect, useState } from "react";
-import { Link, useParams } from "react-router";
-import { ApiError, originalUrl, type FocalPoint, type Picture } from "../api/client";
-import { useLimits } from "../api/useLimits";
+import { Link, useParams, useSearchParams } from "react-router";
+import { ApiError, originalUrl, type BenchBody, type Picture } from "../api/client";
 import { Bytes } from "../ui/Bytes";
 import { formatName, pixels } from "../ui/figures";
+import { NoticeStrip } from "../ui/NoticeStrip";
 import { ProblemNote } from "../ui/ProblemNote";
 import { Tally } from "../ui/Tally";
+import { isTyping } from "../ui/useKey";
 import "./bench.css";
-import { FilesMade } from "./FilesMade";
-import { FittingFacts } from "./FittingFacts";
-import { FrameView } from "./FrameView";
+import { EncodeStep } from "./EncodeStep";
+import { FinishStep } from "./finish/FinishStep";
+import { FrameStep } from "./frame/FrameStep";
+import { HistorySheet } from "./HistorySheet";
 import { lastPicture } from "./lastPicture";
-import { Proof } from "./Proof";
-import { placeOf, useRecipe } from "./recipe";
-import { RecipeLine } from "./RecipeLine";
-import { useFitting, useMakeFile, useMoveFocal, usePicture } from "./usePicture";
+import { BesideSheet, SaveSheet } from "./SaveSheets";
+import { usePicture } from "./usePicture";
+import { useBench, useWork } from "./useWork";
 
-/** The bench: one picture, its frame, its file, and the proof of it. */
+const STEPS = ["frame", "finish", "encode"] as const;
+type Step = (typeof STEPS)[number];
+const STEP_WORDS: Record<Step, string> = { frame: "Frame", finish: "Finish", encode: "Encode" };
+
+/** The bench: one picture, framed, finished and encoded. */
 export function BenchPage() {
   const { id } = useParams();
   const picture = usePicture(id);
+  const bench = useBench(id);
   const gone = picture.error instanceof ApiError && picture.error.status === 404;
   useEffect(() => {
     if (picture.data) lastPicture.set(picture.data.id);
     if (gone) lastPicture.forget();
   }, [picture.data, gone]);
+  const error = gone ? null : (picture.error ?? bench.error);
   return (
     <>
       <div className="work">
         <main>
-          {picture.data && <Bench key={picture.data.id} picture={picture.data} />}
-          {id !== undefined && picture.isPending && <p className="empty soft">Fetching the picture…</p>}
+          {picture.data && bench.data && <Bench key={picture.data.id} picture={picture.data} bench={bench.data} />}
+          {id !== undefined && !error && !gone && (picture.isPending || bench.isPending) && <p className="empty soft">Fetching the picture…</p>}
           {(id === undefined || gone) && <EmptyBench />}
-          {picture.error && !gone && <ProblemNote error={picture.error} again={() => void picture.refetch()} />}
+          {error && <ProblemNote error={error} again={() => { void picture.refetch(); void bench.refetch(); }} />}
         </main>
       </div>
       <Tally of={picture.data ? { ids: [picture.data.id] } : { filter: {} }} where={picture.data ? "on the bench" : "in the library"} />
@@ -44,76 +52,83 @@ function EmptyBench() {
   return (
     <div className="empty">
       <h2>No picture lies on the bench</h2>
-      <span className="soft">Open one from the <Link to="/library">library</Link>: choose its row and press Enter.</span>
+      <span className="soft">Open one from the <Link to="/library">library</Link>: choose its row and press Enter. Or begin a <Link to="/library?new=banner">banner</Link> from a slot&apos;s exact size.</span>
     </div>
   );
 }
 
-function Bench({ picture }: { picture: Picture }) {
-  const [recipe, changeRecipe] = useRecipe();
-  const [focal, setFocal] = useState<FocalPoint>(picture.focal);
-  const [chosen, setChosen] = useState<string>();
-  const limits = useLimits();
-  const place = placeOf(recipe);
-  const fitting = useFitting(picture.id, place, focal);
-  const moveFocal = useMoveFocal(picture.id);
-  const make = useMakeFile(picture.id);
-  const shown = picture.variants.find(({ id }) => id === chosen) ?? picture.variants[0];
-  const usualQuality = limits.data?.usual_quality ?? 75;
+type Sheet = "history" | "save" | "beside";
 
-  const hindrance = !place
-    ? "Type the slot's width and height"
-    : (fitting.error?.message ?? (fitting.data?.refusal ? "Too small for an exact slot" : undefined));
-  const onMake = () => {
-    if (!place) return;
-    const { format, quality } = recipe;
-    make.mutate(
-      { ...place, focal, format, quality: quality ?? usualQuality },
-      { onSuccess: ({ id }) => { setChosen(id); } },
-    );
+function Bench({ picture, bench }: { picture: Picture; bench: BenchBody }) {
+  const [address, setAddress] = useSearchParams();
+  const asked = address.get("step");
+  const slots = address.getAll("slot");
+  // Without a slot there is no frame but the one that is typed.
+  const first = bench.places.length > 0 || slots.length > 0 ? "frame" : "encode";
+  const step: Step = STEPS.find((one) => one === asked) ?? first;
+  const on = useWork(picture, bench);
+  const [sheet, setSheet] = useState<Sheet>();
+  const unsaved = on.at === undefined ? on.saving : on.at !== on.over;
+  const goTo = (next: Step) => {
+    address.set("step", next);
+    setAddress(address, { replace: true });
   };
+  const onSlots = (next: string[]) => {
+    address.delete("slot");
+    for (const slot of next) address.append("slot", slot);
+    setAddress(address, { replace: true });
+  };
+  const original = bench.steps[0] ?? on.bench.steps[0];
+  const atOriginal = on.at === original?.id || original === undefined;
+  const hasOriginal = on.bench.steps[0] !== undefined;
+  useUndoKeys(on.undo, on.redo);
   return (
     <>
-      <div className="bar">
+      <div className="bar bench-bar">
         <h1 className="bench-name" title={picture.name}><bdi>{picture.name}</bdi></h1>
         <span className="figure">{formatName[picture.format]} {pixels(picture.width, picture.height)}</span>
         <Bytes of={picture.bytes} />
-        {picture.profile && <span className="soft">{picture.profile}, becomes sRGB</span>}
-        {picture.has_location && <span className="soft">tells its location, which the files will not</span>}
+        <nav className="steps" aria-label="Steps of the work">
+          {STEPS.map((one) => (
+            <button key={one} type="button" aria-current={one === step ? "step" : undefined} onClick={() => { goTo(one); }}>{STEP_WORDS[one]}</button>
+          ))}
+          <Link to={`/library/${picture.id}`}>Describe</Link>
+        </nav>
         <span className="gap" />
-        <a href={originalUrl(picture.id)} download={picture.name}>Download the original</a>
+        <span className="soft" role="status" data-testid="work-state">{on.saving ? "noting…" : unsaved ? "not saved in its places" : ""}</span>
+        <Button size="small" disabled={!on.undo} title={on.undo ? "Ctrl Z" : "Nothing to undo: this is how it arrived"} onClick={on.undo}>Undo</Button>
+        <Button size="small" disabled={!on.redo} title={on.redo ? "Ctrl Shift Z" : "Nothing was undone"} onClick={on.redo}>Redo</Button>
+        <Button size="small" disabled={!hasOriginal || atOriginal} title={atOriginal ? "It is as it arrived" : "In one step; undo brings the work back"} onClick={() => { if (on.bench.steps[0]) on.goTo(on.bench.steps[0].id); }}>Original</Button>
+        <Button size="small" onClick={() => { setSheet("history"); }}>Steps</Button>
+        <Button size="small" type="primary" disabled={!unsaved} title={unsaved ? undefined : "Nothing was changed since it was saved"} onClick={() => { setSheet("save"); }}>Save…</Button>
+        <Button size="small" onClick={() => { setSheet("beside"); }}>Save as new…</Button>
+        <a href={originalUrl(picture.id)} download={picture.name} title="The original, unchanged">Download</a>
       </div>
-      <RecipeLine recipe={recipe} usualQuality={usualQuality} onChange={changeRecipe} onMake={onMake} making={make.isPending} hindrance={hindrance} />
-      {make.error && <ProblemNote error={make.error} />}
-      {moveFocal.error && <ProblemNote error={moveFocal.error} again={() => { moveFocal.mutate(focal); }} />}
-      <div className="bench">
-        <section className="framing" aria-label="Frame">
-          <FrameView
-            picture={picture}
-            fitting={place && !fitting.error ? fitting.data : undefined}
-            focal={focal}
-            onMove={setFocal}
-            onSettle={(point) => { setFocal(point); moveFocal.mutate(point); }}
-          />
-          {place && fitting.data && !fitting.error && <FittingFacts fitting={fitting.data} picture={picture} />}
-        </section>
-        {shown ? <Proof variant={shown} /> : <NoProof />}
-      </div>
-      {shown && <FilesMade variants={picture.variants} shown={shown.id} onShow={setChosen} />}
+      <NoticeStrip />
+      {on.error && <ProblemNote error={on.error} />}
+      {on.isSavedElsewhere && <div className="notice" role="status"><b>Saved by somebody else.</b><span>This picture was saved elsewhere since you opened it. Your work is safe; saving shows both.</span></div>}
+      {step === "frame" && <FrameStep picture={picture} on={on} slots={slots} onSlots={onSlots} />}
+      {step === "finish" && <FinishStep picture={picture} on={on} slots={slots} />}
+      {step === "encode" && <EncodeStep picture={picture} on={on} />}
+      <HistorySheet picture={picture} on={on} open={sheet === "history"} onClose={() => { setSheet(undefined); }} />
+      <SaveSheet picture={picture} on={on} open={sheet === "save"} onClose={() => { setSheet(undefined); }} onBeside={() => { setSheet("beside"); }} />
+      <BesideSheet picture={picture} on={on} open={sheet === "beside"} onClose={() => { setSheet(undefined); }} />
     </>
   );
 }
 
-function NoProof() {
-  return (
-    <section className="proof">
-      <div className="empty">
-        <h2>Nothing made yet</h2>
-        <span className="soft">
-          Type the size of the slot, move the frame with the focal point, and make the file. It is
-          then shown here at true size beside the original.
-        </span>
-      </div>
-    </section>
-  );
+/** Ctrl Z and Ctrl Shift Z, except while somebody types. */
+function useUndoKeys(undo: (() => void) | undefined, redo: (() => void) | undefined) {
+  useEffect(() => {
+    const listen = (event: KeyboardEvent) => {
+      if (!(event.ctrlKey || event.metaKey) || event.altKey || isTyping(event.target)) return;
+      const key = event.key.toLowerCase();
+      const call = key === "z" ? (event.shiftKey ? redo : undo) : key === "y" ? redo : undefined;
+      if (!call) return;
+      event.preventDefault();
+      call();
+    };
+    addEventListener("keydown", listen);
+    return () => { removeEventListener("keydown", listen); };
+  }, [undo, redo]);
 }

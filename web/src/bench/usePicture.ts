@@ -1,5 +1,5 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { api, unwrap, type FocalPoint, type Place, type Wish } from "../api/client";
+import { api, unwrap, type Place, type Wish, type Work } from "../api/client";
 
 /** One picture and the files made of it. */
 export function usePicture(id: string | undefined) {
@@ -11,32 +11,18 @@ export function usePicture(id: string | undefined) {
   });
 }
 
-/** How the picture would fill the place: asked again at every change, stale answers dropped. */
-export function useFitting(id: string, place: Place | undefined, focal: FocalPoint) {
+/** How the picture with this work would fill the place. */
+export function useFitting(id: string, place: Place | undefined, work: Work) {
   return useQuery({
-    queryKey: ["fitting", id, place, focal],
+    queryKey: ["fitting", id, work, place],
     enabled: place !== undefined,
     placeholderData: keepPreviousData,
     retry: false,
     queryFn: async ({ signal }) => {
       if (!place) throw new Error("no slot yet");
-      const body = { ...place, focal };
-      return unwrap(
-        await api.POST("/api/pictures/{id}/fitting", { params: { path: { id } }, body, signal }),
-      );
+      const body = { ...place, work };
+      return unwrap(await api.POST("/api/pictures/{id}/fitting", { params: { path: { id } }, body, signal }));
     },
-  });
-}
-
-/** Moves the focal point for good. */
-export function useMoveFocal(id: string) {
-  const queries = useQueryClient();
-  return useMutation({
-    // One after the other, so that the last move wins.
-    scope: { id: `focal ${id}` },
-    mutationFn: async (focal: FocalPoint) =>
-      unwrap(await api.PATCH("/api/pictures/{id}", { params: { path: { id } }, body: { focal } })),
-    onSuccess: (picture) => { queries.setQueryData(["picture", id], picture); },
   });
 }
 

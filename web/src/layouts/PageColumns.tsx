@@ -61,13 +61,24 @@ interface BoxProps {
 
 const FIT = { fill: "fill", cover: "cover", contain: "contain", natural: "none" } as const;
 
+/** Fills the box with a part of a picture, given as left, top, width and height in fractions of it. */
+const onlyPart = ([x = 0, y = 0, w = 1, h = 1]: number[]) => ({
+  position: "absolute" as const,
+  left: `${(-100 * x) / w}%`,
+  top: `${(-100 * y) / h}%`,
+  width: `${100 / w}%`,
+  height: `${100 / h}%`,
+});
+
 /** One slot on the page, with the picture in it as it is cropped there. */
 function PlaceBox({ occurrence, width, scale, lit, kin, onPick }: BoxProps) {
   const size = occurrence.boxes[width];
   const at = occurrence.positions[width];
   if (!size || !at || !size[0] || !size[1]) return null;
   const worst = occurrence.states[0];
-  const source = occurrence.picture_id ? previewUrl(occurrence.picture_id, "bench") : occurrence.today?.hash ? servedUrl(occurrence.today.hash) : undefined;
+  const placed = occurrence.picture_id;
+  const source = placed ? previewUrl(placed, "bench", occurrence.picture_step) : occurrence.today?.hash ? servedUrl(occurrence.today.hash) : undefined;
+  const part = placed ? occurrence.parts[width] : undefined;
   return (
     <button
       type="button"
@@ -81,7 +92,7 @@ function PlaceBox({ occurrence, width, scale, lit, kin, onPick }: BoxProps) {
       onClick={() => { onPick(occurrence); }}
     >
       {source ? (
-        <img src={source} alt="" loading="lazy" style={{ objectFit: occurrence.picture_id ? "cover" : FIT[occurrence.painting], objectPosition: occurrence.position }} />
+        <img src={source} alt="" loading="lazy" style={part ? onlyPart(part) : { objectFit: FIT[occurrence.painting], objectPosition: occurrence.position }} />
       ) : (
         <span className="place-empty">{occurrence.today?.format?.toUpperCase() ?? "empty"}</span>
       )}

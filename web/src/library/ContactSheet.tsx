@@ -88,7 +88,7 @@ export function ContactSheet({ pictures, selection, side, onOpen, onEnd }: Props
                   onClick={(event) => { onClick(event, index, picture.id); }}
                   onDoubleClick={() => { onOpen(picture.id); }}
                 >
-                  <img src={previewUrl(picture.id, side > 200 ? "bench" : "thumbnail")} alt="" loading="lazy" style={{ width: side, height: side }} />
+                  <img src={previewUrl(picture.id, side > 200 ? "bench" : "thumbnail", picture.step)} alt="" loading="lazy" style={{ width: side, height: side }} />
                   <span className="name" title={picture.name}><bdi>{picture.name}</bdi></span>
                   <span className="figure soft">{formatName[picture.format]} {bytes(picture.bytes)}</span>
                 </div>

@@ -124,7 +124,7 @@ export function DescribeGrid({ pictures: listed, onEnd, onLeave }: Props) {
           const row = pictures[index];
           return row && (
             <div key={row.id} className="grid-row" role="row" aria-rowindex={index + 1} data-name={row.name} style={{ top: start }}>
-              <span role="gridcell"><img className="thumb" src={previewUrl(row.id, "thumbnail")} alt="" loading="lazy" /></span>
+              <span role="gridcell"><img className="thumb" src={previewUrl(row.id, "thumbnail", row.step)} alt="" loading="lazy" /></span>
               {FIELDS.map(({ field: name, head, wide }, column) => {
                 const here = index === at.row && column === at.column;
                 const own = written[row.id]?.[name];

@@ -1,17 +1,19 @@
 import { Button, Segmented, Slider } from "antd";
 import { useMemo, useState } from "react";
-import { Link, useNavigate } from "react-router";
+import { Link, useNavigate, useSearchParams } from "react-router";
 import type { FilterBody, Which } from "../api/client";
 import { count } from "../ui/figures";
 import { NoticeStrip } from "../ui/NoticeStrip";
 import { ProblemNote } from "../ui/ProblemNote";
 import { Tally, useTally } from "../ui/Tally";
+import { BannerSheet } from "./BannerSheet";
 import { ChooseFiles } from "./ChooseFiles";
 import { CollectSheet } from "./CollectSheet";
 import { ContactSheet } from "./ContactSheet";
 import { DescribeGrid } from "./DescribeGrid";
 import { DescribeSheet } from "./DescribeSheet";
 import { FilterBar } from "./FilterBar";
+import { FinishSheet } from "./FinishSheet";
 import { PictureGrid } from "./PictureGrid";
 import { RemoveSheet } from "./RemoveSheet";
 import { ShelfSelect } from "./ShelfSelect";
@@ -26,7 +28,7 @@ const VIEWS: { label: string; value: View }[] = [
   { label: "Write", value: "write" },
 ];
 
-type Sheet = "describe" | "collect" | "remove" | "table";
+type Sheet = "describe" | "collect" | "remove" | "table" | "finish" | "banner";
 
 /** The library: every original, how it stands, and what is worth doing with it. */
 export function LibraryPage({ search }: { search: string }) {
@@ -36,7 +38,8 @@ export function LibraryPage({ search }: { search: string }) {
   const [order, setOrder] = useState<Order>({ sort: "arrival", descending: true });
   const [view, setView] = useState<View>("rows");
   const [side, setSide] = useState(160);
-  const [sheet, setSheet] = useState<Sheet>();
+  const [address] = useSearchParams();
+  const [sheet, setSheet] = useState<Sheet | undefined>(address.get("new") === "banner" ? "banner" : undefined);
   const sorted: Order = own.collection && order.sort === "arrival" ? { sort: "collection", descending: false } : order;
   const list = usePictures(filter, sorted);
   const pictures = useMemo(() => list.data?.pages.flatMap((page) => page.pictures) ?? [], [list.data]);
@@ -80,6 +83,7 @@ export function LibraryPage({ search }: { search: string }) {
             <span className="gap" />
             <Link to="/library/alike">Look-alikes</Link>
             <Button onClick={() => { setSheet("table"); }}>Table…</Button>
+            <Button onClick={() => { setSheet("banner"); }}>New banner…</Button>
             <ChooseFiles />
           </div>
           <FilterBar filter={filter} own={own} onFilter={narrow} />
@@ -137,6 +141,8 @@ export function LibraryPage({ search }: { search: string }) {
         onDone={() => { close(); selection.clear(); }}
         onClose={close}
       />
+      <FinishSheet which={sheet === "finish" ? selection.which : undefined} pictures={chosen} onClose={close} />
+      <BannerSheet open={sheet === "banner"} onClose={close} />
       <TableSheet open={sheet === "table"} filter={filter} onClose={close} />
     </>
   );
@@ -180,6 +186,7 @@ function Actions({ which, chosen, first, removed, onSheet, onOpen, onDone }: Act
     <>
       <Button onClick={() => { onSheet("describe"); }}>Describe…</Button>
       <Button onClick={() => { onSheet("collect"); }}>Collect…</Button>
+      <Button onClick={() => { onSheet("finish"); }}>Lay edits…</Button>
       <Button onClick={() => { onSheet("remove"); }}>Remove…</Button>
       {chosen === 1 && first !== undefined
         ? <Button type="primary" onClick={() => { onOpen(first); }}>Open on the bench</Button>

@@ -55,7 +55,7 @@ function PairRow({ pair: { one, other, words } }: { pair: Pair }) {
 function Side({ picture, onKeep }: { picture: Picture; onKeep: () => void }) {
   return (
     <div className="pair-side">
-      <img src={previewUrl(picture.id, "thumbnail")} alt="" loading="lazy" />
+      <img src={previewUrl(picture.id, "thumbnail", picture.step)} alt="" loading="lazy" />
       <div>
         <Link to={`/library/${picture.id}`}><bdi>{picture.name}</bdi></Link>
         <span className="figure">{formatName[picture.format]} {pixels(picture.width, picture.height)} {bytes(picture.bytes)}</span>

@@ -66,7 +66,7 @@ export function PictureRow({ picture, index, top, current, selected, onClick, on
           onChange={onToggle}
         />
       </span>
-      <span role="gridcell"><img className="thumb" src={previewUrl(picture.id, "thumbnail")} alt="" loading="lazy" /></span>
+      <span role="gridcell"><img className="thumb" src={previewUrl(picture.id, "thumbnail", picture.step)} alt="" loading="lazy" /></span>
       {COLUMNS.map(({ key, right, wide, cell }) => (
         <span key={key} role="gridcell" className={`cell ${right ? "right" : ""} ${wide ? "wide" : ""}`}>{cell(picture)}</span>
       ))}

@@ -47,13 +47,15 @@ function Sheet({ page }: { page: PicturePage }) {
       <div className="bar">
         <h1><bdi>{picture.name}</bdi></h1>
         <span className="soft">{formatName[picture.format]} {pixels(picture.width, picture.height)} {bytes(picture.bytes)}</span>
+        {picture.is_edited && <span className="soft">edited{picture.shown_width !== picture.width || picture.shown_height !== picture.height ? `, shown ${pixels(picture.shown_width, picture.shown_height)}` : ""}</span>}
+        {picture.made_from && <Link to={`/library/${picture.made_from}`}>made from another picture</Link>}
         {picture.advice.map(({ what, words }) => <span key={what} className="advice">{words}</span>)}
         <span className="gap" />
         <a href={originalUrl(picture.id)} download={picture.name}>Save the original</a>
       </div>
       {picture.removed_at && <RemovedNote picture={picture} />}
       <div className="picture-sheet">
-        <div className="picture-ground"><img src={previewUrl(picture.id, "bench")} alt={picture.description.alt} /></div>
+        <div className="picture-ground"><img src={previewUrl(picture.id, "bench", picture.step)} alt={picture.description.alt} /></div>
         <div className="picture-facts">
           <Facts page={page} />
           <Describe key={JSON.stringify(picture.description)} page={page} />

@@ -35,19 +35,35 @@ const REFUSED: [&str; 11] = [
     "discard",
 ];
 
-/// The font of every text in a drawing, so that it looks the same on every machine.
+/// The family of text that names none.
+pub(crate) const SANS: &str = "Source Sans Pro";
+/// The family of text that asks for one with serifs.
+pub(crate) const SERIF: &str = "Source Serif Pro";
+/// The fonts that ship with the program; the last has letters that the others lack.
+pub(crate) static FILES: [&[u8]; 6] = [
+    include_bytes!("../../fonts/SourceSansPro-Regular.ttf"),
+    include_bytes!("../../fonts/SourceSansPro-Semibold.ttf"),
+    include_bytes!("../../fonts/SourceSansPro-Bold.ttf"),
+    include_bytes!("../../fonts/SourceSerifPro-Regular.ttf"),
+    include_bytes!("../../fonts/SourceSerifPro-Bold.ttf"),
+    include_bytes!("../../fonts/DejaVuSans.ttf"),
+];
+
+/// The fonts of every text in a drawing, so that it looks the same on every machine.
 static FONTS: LazyLock<Arc<fontdb::Database>> = LazyLock::new(|| {
     let mut fonts = fontdb::Database::new();
-    fonts.load_font_data(include_bytes!("../../fonts/SourceSansPro-Regular.ttf").to_vec());
+    for file in FILES {
+        fonts.load_font_data(file.to_vec());
+    }
     for set in [
-        fontdb::Database::set_serif_family,
         fontdb::Database::set_sans_serif_family,
         fontdb::Database::set_monospace_family,
         fontdb::Database::set_cursive_family,
         fontdb::Database::set_fantasy_family,
     ] {
-        set(&mut fonts, "Source Sans Pro");
+        set(&mut fonts, SANS);
     }
+    fonts.set_serif_family(SERIF);
     Arc::new(fonts)
 });
 
@@ -90,7 +106,7 @@ fn tree(data: &[u8]) -> Result<Tree, CodecError> {
     guarded(
         || {
             let options = Options {
-                font_family: "Source Sans Pro".to_owned(),
+                font_family: SANS.to_owned(),
                 fontdb: Arc::clone(&FONTS),
                 image_href_resolver: ImageHrefResolver {
                     resolve_data: Box::new(embedded),
@@ -206,7 +222,7 @@ fn reaches_out(style: &str) -> bool {
     spelt || urls.any(|url| !url.starts_with('#') && !url.starts_with("data:image/"))
 }
 
-fn escape(text: &str, in_attribute: bool, out: &mut String) {
+pub(crate) fn escape(text: &str, in_attribute: bool, out: &mut String) {
     for c in text.chars() {
         match c {
             '&' => out.push_str("&amp;"),

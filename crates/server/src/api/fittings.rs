@@ -3,11 +3,13 @@
 use axum::Json;
 use axum::extract::State;
 use brisk_margin_core::budget::default_budget;
+use brisk_margin_core::finish::canvas::Canvas;
 use brisk_margin_core::fitting::{Fitting, TooSmall};
 use brisk_margin_core::framing::FocalPoint;
 use brisk_margin_core::slot::Slot;
 use brisk_margin_core::units::{Bytes, Density};
-use brisk_margin_store::variants::Framing;
+use brisk_margin_store::pictures::Work;
+use brisk_margin_store::variants::{Framing, Unframed};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -26,6 +28,8 @@ pub(super) struct Place {
     pub density: Density,
     /// Around which point; the picture's own where none is given.
     pub focal: Option<FocalPoint>,
+    /// How the picture is framed and finished; as it holds where nothing is given.
+    pub work: Option<Work>,
 }
 
 /// How a picture would fill a slot.
@@ -55,14 +59,20 @@ pub(super) async fn fit(
     extract::Json(place): extract::Json<Place>,
 ) -> Result<Json<Preview>, Problem> {
     let picture = find(&app, id).await?;
-    let framing = Framing::new(place.slot, place.density, place.focal.unwrap_or(picture.focal));
-    let source = picture.facts.size;
-    let (fitting, refusal) = match framing.fit(source) {
-        Ok(fitting) => (fitting, None),
-        Err(refusal @ TooSmall(fitting)) => (fitting, Some(refusal.to_string())),
+    let work = place.work.as_ref().unwrap_or(&picture.work);
+    let mut aim = work.aim(None);
+    if let Some(focal) = place.focal {
+        aim.focal = focal;
+    }
+    let framing = Framing::new(place.slot, place.density, aim, &work.finish);
+    let canvas = Canvas::new(picture.facts.size, &work.finish).map_err(Problem::invalid)?.size();
+    let (fitting, refusal) = match framing.plan(picture.facts.size) {
+        Ok((_, plan)) => (plan.fitting, None),
+        Err(Unframed::TooSmall(refusal @ TooSmall(fitting))) => (fitting, Some(refusal.to_string())),
+        Err(error @ Unframed::Canvas(_)) => return Err(Problem::invalid(error)),
     };
     Ok(Json(Preview {
-        kept_percent: fitting.cuts.kept_percent(source),
+        kept_percent: fitting.cuts.kept_percent(canvas),
         budget: default_budget(fitting.needed),
         short: fitting.is_short(),
         fitting,

@@ -1,5 +1,6 @@
 //! The HTTP API, and the document that describes it.
 
+mod bench;
 mod collections;
 mod events;
 mod extract;
@@ -78,6 +79,21 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(site_folder::site_folder))
         .routes(routes!(pictures::original))
         .routes(routes!(pictures::preview))
+        .routes(routes!(bench::bench))
+        .routes(routes!(bench::framings::framings))
+        .routes(routes!(bench::framings::crop))
+        .routes(routes!(bench::framings::aim))
+        .routes(routes!(bench::sheet::sheet))
+        .routes(routes!(bench::sheet::sheet_image))
+        .routes(routes!(bench::steps::add_step))
+        .routes(routes!(bench::steps::step, bench::steps::name_step))
+        .routes(routes!(bench::steps::go_to_step))
+        .routes(routes!(bench::steps::save))
+        .routes(routes!(bench::steps::save_beside))
+        .routes(routes!(bench::finishes::finishes, bench::finishes::save_finish))
+        .routes(routes!(bench::finishes::forget_finish))
+        .routes(routes!(bench::finishes::lay_finish))
+        .routes(routes!(bench::banners::begin_banners))
         .routes(routes!(fittings::fit))
         .routes(routes!(variants::make))
         .routes(routes!(variants::file))

@@ -7,6 +7,8 @@ use brisk_margin_store::{BlobError, StoreError};
 use serde::Serialize;
 use utoipa::ToSchema;
 
+use brisk_margin_store::variants::Unframed;
+
 use crate::intake::IntakeError;
 use crate::variants::MakeError;
 use crate::workshop::WorkFailed;
@@ -127,8 +129,11 @@ impl From<MakeError> for Problem {
     fn from(error: MakeError) -> Self {
         let cannot = |kind, title| Self::new(StatusCode::UNPROCESSABLE_ENTITY, kind, title, &error);
         match &error {
-            MakeError::TooSmall(_) => {
+            MakeError::Unframed(Unframed::TooSmall(_)) => {
                 cannot("too-small", "The picture is too small for this exact slot")
+            }
+            MakeError::Unframed(Unframed::Canvas(_)) | MakeError::Canvas(_) => {
+                cannot("nothing-left", "The edits cannot be applied")
             }
             MakeError::Side(_) => cannot("too-long", "The format has no room for this file"),
             MakeError::Work(reason) => (*reason).into(),
@@ -153,6 +158,10 @@ impl From<StoreError> for Problem {
     fn from(error: StoreError) -> Self {
         match error {
             StoreError::Blob(error) => error.into(),
+            StoreError::SavedMeanwhile => {
+                let title = "Somebody else saved it in the meantime";
+                Self::new(StatusCode::CONFLICT, "saved-meanwhile", title, error)
+            }
             error => Self::internal(error),
         }
     }

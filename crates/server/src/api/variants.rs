@@ -9,7 +9,7 @@ use brisk_margin_core::format::Format;
 use brisk_margin_core::framing::FocalPoint;
 use brisk_margin_core::slot::Slot;
 use brisk_margin_core::units::{Bytes, Density};
-use brisk_margin_store::pictures::Picture;
+use brisk_margin_store::pictures::{Picture, Work};
 use brisk_margin_store::variants::{Framing, Order, Variant};
 use chrono::{DateTime, Utc};
 use serde::{Deserialize, Serialize};
@@ -63,7 +63,7 @@ impl VariantBody {
             file_name: variant.file_name,
             slot: framing.slot,
             density: framing.density,
-            focal: framing.focal,
+            focal: framing.aim.focal,
             format: encoding.format(),
             quality: encoding.quality(),
             width: variant.size.width,
@@ -75,6 +75,15 @@ impl VariantBody {
     }
 }
 
+/// A slot at a layout width.
+#[derive(Clone, Copy, Deserialize, ToSchema)]
+pub(super) struct PlaceAt {
+    /// The slot's number.
+    slot: Uuid,
+    /// The viewport's width in CSS pixels.
+    viewport: u32,
+}
+
 /// A file to be made.
 #[derive(Deserialize, ToSchema)]
 pub(super) struct Wish {
@@ -84,6 +93,10 @@ pub(super) struct Wish {
     density: Density,
     /// Around which point; the picture's own where none is given.
     focal: Option<FocalPoint>,
+    /// How the picture is framed and finished; as it holds where nothing is given.
+    work: Option<Work>,
+    /// The slot and the layout width of which a crop made by hand counts.
+    place: Option<PlaceAt>,
     /// In which format.
     format: Format,
     /// At which quality, from 1 to 100; PNG ignores it.
@@ -104,9 +117,13 @@ pub(super) async fn make(
     extract::Json(wish): extract::Json<Wish>,
 ) -> Result<(StatusCode, Json<VariantBody>), Problem> {
     let picture = find(&app, id).await?;
-    let focal = wish.focal.unwrap_or(picture.focal);
+    let work = wish.work.as_ref().unwrap_or(&picture.work);
+    let mut aim = work.aim(wish.place.map(|place| (place.slot, place.viewport)));
+    if let Some(focal) = wish.focal {
+        aim.focal = focal;
+    }
     let order = Order {
-        framing: Framing::new(wish.slot, wish.density, focal),
+        framing: Framing::new(wish.slot, wish.density, aim, &work.finish),
         encoding: Encoding::new(wish.format, wish.quality.unwrap_or(Quality::USUAL)),
     };
     let (status, variant) = match variants::make(&app, &picture, order).await? {

@@ -11,6 +11,8 @@ use clap::{Args, Subcommand};
 use futures::StreamExt;
 use tower::ServiceExt;
 
+mod framing;
+
 use super::{Failure, Home};
 use crate::api;
 use crate::app::App;
@@ -36,11 +38,27 @@ enum What {
         #[arg(long, default_value_t = 60)]
         times: usize,
     },
+    /// Framing a picture of 50 megapixels with five edits for 12 slots at 4 layout widths, and its
+    /// previews. Wants a database and a data folder of its own
+    Framing {
+        #[command(flatten)]
+        home: Home,
+        /// How often the focal point is moved
+        #[arg(long, default_value_t = 40)]
+        times: usize,
+    },
 }
 
 impl Bench {
     pub(super) async fn run(self) -> Result<(), Failure> {
-        let What::Library { home, rows, times } = self.what;
+        match self.what {
+            What::Library { home, rows, times } => library(home, rows, times).await,
+            What::Framing { home, times } => framing::run(home, times).await,
+        }
+    }
+}
+
+async fn library(home: Home, rows: u32, times: usize) -> Result<(), Failure> {
         let app = home.open().await?;
         let there = app.store.count_pictures(&Filter::default()).await?;
         if there < u64::from(rows) {
@@ -52,7 +70,6 @@ impl Bench {
             case.measure(&app, times).await?;
         }
         Ok(())
-    }
 }
 
 /// A list that somebody asks for.

@@ -51,6 +51,12 @@ pub struct Model {
     pub advice: Vec<String>,
     pub severity: i16,
     pub removed_at: Option<DateTimeUtc>,
+    #[sea_orm(column_type = "JsonBinary")]
+    pub work: Option<Json>,
+    pub step: Option<Uuid>,
+    pub draft: Option<Uuid>,
+    pub made_from: Option<Uuid>,
+    pub is_copy: bool,
 }
 
 #[derive(Debug, Clone, Copy, EnumIter, DeriveRelation)]

@@ -79,6 +79,11 @@ impl Store {
         query.all(&self.db).await?.into_iter().map(Page::try_from).collect()
     }
 
+    /// The slot `id`.
+    pub async fn slot(&self, id: Uuid) -> Result<Option<SlotRow>, StoreError> {
+        slot::Entity::find_by_id(id).one(&self.db).await?.map(SlotRow::try_from).transpose()
+    }
+
     /// Every slot, in the order of recognition.
     pub async fn slots(&self) -> Result<Vec<SlotRow>, StoreError> {
         let query = slot::Entity::find().order_by_asc(slot::Column::Id);

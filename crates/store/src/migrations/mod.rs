@@ -24,6 +24,7 @@ const STEPS: &[Step] = &steps![
     "m0002_layouts",
     "m0003_site_and_size_sets",
     "m0004_library",
+    "m0005_bench",
 ];
 
 /// A step: a file of SQL beside this one.

@@ -72,7 +72,7 @@ impl Store {
             "SELECT o.id FROM occurrences o WHERE o.picture_id = ANY ($1)
              UNION
              SELECT o.id FROM pictures p JOIN occurrences o ON o.served @> to_jsonb(p.hash)
-             WHERE p.id = ANY ($1) AND o.picture_id IS NULL",
+             WHERE p.id = ANY ($1) AND NOT p.is_copy AND o.picture_id IS NULL",
             [gone.to_vec().into()],
         );
         let places = Place::find_by_statement(statement).all(&self.db).await?;

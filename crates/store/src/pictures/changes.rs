@@ -45,6 +45,12 @@ pub struct Edit {
     /// Whether it is removed.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub removed: Option<bool>,
+    /// The step of its work that holds.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub step: Option<Uuid>,
+    /// The step that must hold until then.
+    #[serde(skip)]
+    pub over: Option<Uuid>,
 }
 
 /// What is changed at once.
@@ -95,6 +101,7 @@ struct Fields {
     licence: String,
     source: String,
     removed: bool,
+    step: Option<Uuid>,
 }
 
 #[derive(FromQueryResult)]
@@ -131,6 +138,11 @@ impl Edit {
         let (licence, old_licence) = split(&self.licence, &now.licence);
         let (source, old_source) = split(&self.source, &now.source);
         let (removed, old_removed) = split(&self.removed, &now.removed);
+        // Before the first step of a picture there is none to go back to.
+        let (step, old_step) = match (self.step, now.step) {
+            (Some(step), Some(old)) if step != old => (Some(step), Some(old)),
+            _ => (None, None),
+        };
         (
             Self {
                 name,
@@ -143,6 +155,8 @@ impl Edit {
                 licence,
                 source,
                 removed,
+                step,
+                over: None,
             },
             Self {
                 name: old_name,
@@ -155,6 +169,8 @@ impl Edit {
                 licence: old_licence,
                 source: old_source,
                 removed: old_removed,
+                step: old_step,
+                over: None,
             },
         )
     }
@@ -176,6 +192,9 @@ impl Edit {
         keep(&mut self.licence, &after.licence, &now.licence);
         keep(&mut self.source, &after.source, &now.source);
         keep(&mut self.removed, &after.removed, &now.removed);
+        if after.step != now.step {
+            self.step = None;
+        }
         self
     }
 }
@@ -188,7 +207,11 @@ impl Store {
         let mut before = Edits::default();
         let mut after = Edits::default();
         for now in self.fields(&transaction, &edits.pictures).await? {
-            let (new, old) = edits.pictures[&now.id].against(&now);
+            let wish = &edits.pictures[&now.id];
+            if wish.over.is_some() && wish.over != now.step {
+                return Err(StoreError::SavedMeanwhile);
+            }
+            let (new, old) = wish.against(&now);
             if new != Edit::default() {
                 after.pictures.insert(now.id, new);
                 before.pictures.insert(now.id, old);
@@ -279,7 +302,7 @@ impl Store {
     ) -> Result<Vec<Fields>, StoreError> {
         let statement = self.statement(
             "SELECT id, name, folder, title, alt, decorative, caption, creator, licence, source,
-                    removed_at IS NOT NULL AS removed
+                    removed_at IS NOT NULL AS removed, step
              FROM pictures WHERE id = ANY ($1) ORDER BY id FOR UPDATE",
             [of.keys().copied().collect::<Vec<_>>().into()],
         );
@@ -322,11 +345,14 @@ impl Store {
                  licence = coalesce(j.licence, p.licence), source = coalesce(j.source, p.source),
                  removed_at = CASE WHEN j.removed IS NULL THEN p.removed_at
                                    WHEN j.removed THEN now() END,
+                 step = coalesce(s.id, p.step), work = coalesce(s.work, p.work),
+                 focal_x = coalesce((s.work #>> '{focal,x}')::float8, p.focal_x),
+                 focal_y = coalesce((s.work #>> '{focal,y}')::float8, p.focal_y),
                  changed = p.changed + 1
              FROM jsonb_to_recordset($1) AS j (
                  id uuid, name text, folder text, title text, alt text, decorative boolean,
-                 caption text, creator text, licence text, source text, removed boolean
-             )
+                 caption text, creator text, licence text, source text, removed boolean, step uuid
+             ) LEFT JOIN steps s ON s.id = j.step
              WHERE p.id = j.id",
             [serde_json::Value::from(rows).into()],
         );

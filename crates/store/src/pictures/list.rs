@@ -344,7 +344,7 @@ impl Store {
     ) -> Result<Vec<Picture>, StoreError> {
         let lower = names.iter().map(|name| name.to_lowercase()).collect::<Vec<_>>();
         let sql = "SELECT * FROM pictures WHERE removed_at IS NULL
-                   AND (hash = ANY ($1) OR lower(name) = ANY ($2) AND name = ANY ($3))";
+                   AND (hash = ANY ($1) AND NOT is_copy OR lower(name) = ANY ($2) AND name = ANY ($3))";
         let statement = self.statement(sql, [hashes.into(), lower.into(), names.into()]);
         let rows: Vec<Model> = Entity::find().from_raw_sql(statement).all(&self.db).await?;
         rows.into_iter().map(Picture::try_from).collect()

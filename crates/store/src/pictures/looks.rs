@@ -81,7 +81,7 @@ impl Store {
         let statement = self.statement(
             "WITH near AS (
                  SELECT id, bit_count((look_hash # $2)::bit(64))::smallint AS distance FROM pictures
-                 WHERE look_hash IS NOT NULL AND id <> $1
+                 WHERE look_hash IS NOT NULL AND id <> $1 AND NOT is_copy
                    AND bit_count((look_hash # $2)::bit(64)) <= $3
              ), kept AS (
                  INSERT INTO alike (one, other, distance)

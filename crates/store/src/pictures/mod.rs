@@ -6,6 +6,7 @@ mod list;
 mod looks;
 mod removal;
 mod standing;
+mod work;
 
 use brisk_margin_core::describe::Description;
 use brisk_margin_core::framing::FocalPoint;
@@ -32,6 +33,7 @@ pub use changes::{Change, Edit, Edits, TakenBack};
 pub(crate) use list::Conditions;
 pub use list::{After, Filter, Page, Sort};
 pub use standing::{Judged, Relations, UsedIn};
+pub use work::{Crops, Step, Work};
 
 /// A picture in the library.
 #[derive(Debug, Clone, PartialEq)]
@@ -46,8 +48,14 @@ pub struct Picture {
     pub facts: Facts,
     /// The weight of its original.
     pub bytes: Bytes,
-    /// Where its subject is.
-    pub focal: FocalPoint,
+    /// How it is framed and finished, wherever it is shown.
+    pub work: Work,
+    /// The step of its work that holds; nothing before the first.
+    pub step: Option<Uuid>,
+    /// The step that lay on the bench last.
+    pub draft: Option<Uuid>,
+    /// The picture that it was made from, and whose original it shares.
+    pub made_from: Option<Uuid>,
     /// When it arrived.
     pub created_at: DateTime<Utc>,
     /// The folder of the library it lies in; empty for none.
@@ -175,7 +183,7 @@ impl Store {
         };
         // Two uploads of the same bytes may arrive at once; the table decides which is new.
         let inserted = Entity::insert(row)
-            .on_conflict(OnConflict::column(Column::Hash).do_nothing().to_owned())
+            .on_conflict(of_originals())
             .exec_without_returning(&transaction)
             .await?;
         transaction.commit().await?;
@@ -198,7 +206,10 @@ impl Store {
 
     /// The picture whose original has `hash`, removed or not.
     pub async fn picture_by_hash(&self, hash: &BlobHash) -> Result<Option<Picture>, StoreError> {
-        let found = Entity::find().filter(Column::Hash.eq(hash.as_str())).one(&self.db).await?;
+        let found = Entity::find()
+            .filter(Column::Hash.eq(hash.as_str()).and(Column::IsCopy.eq(false)))
+            .one(&self.db)
+            .await?;
         found.map(Picture::try_from).transpose()
     }
 
@@ -221,13 +232,9 @@ impl Store {
         id: Uuid,
         focal: FocalPoint,
     ) -> Result<Option<Picture>, StoreError> {
-        let row = ActiveModel {
-            id: Set(id),
-            focal_x: Set(focal.x()),
-            focal_y: Set(focal.y()),
-            ..Default::default()
-        };
-        self.change(row).await?;
+        let Some(picture) = self.picture(id).await? else { return Ok(None) };
+        let work = Work { focal, ..picture.work.clone() };
+        self.lay_work("moved the focal point", &[(picture, work)]).await?;
         self.picture(id).await
     }
 
@@ -244,6 +251,13 @@ impl Store {
     }
 }
 
+/// Two rows of one original are no conflict where one is a picture made from the other.
+fn of_originals() -> OnConflict {
+    let mut same = OnConflict::column(Column::Hash);
+    same.target_and_where(Expr::col(Column::IsCopy).not()).do_nothing();
+    same
+}
+
 impl TryFrom<Model> for Picture {
     type Error = StoreError;
 
@@ -251,6 +265,9 @@ impl TryFrom<Model> for Picture {
         let corrupt = |what: &str, value: &str| StoreError::Corrupt(format!("the {what} {value}"));
         let format = Source::named(&row.format).ok_or_else(|| corrupt("format", &row.format))?;
         let look = looked(&row)?;
+        let focal = FocalPoint::new(row.focal_x, row.focal_y)
+            .map_err(|error| StoreError::Corrupt(error.to_string()))?;
+        let work = row.work.map_or_else(|| Ok(Work::plain(focal)), read)?;
         let bytes = |count: i64| Bytes(count.unsigned_abs());
         let possible = match (row.possible_low, row.possible, row.possible_high) {
             (Some(low), Some(about), Some(high)) => {
@@ -271,8 +288,10 @@ impl TryFrom<Model> for Picture {
                 profile: row.profile,
             },
             bytes: bytes(row.bytes),
-            focal: FocalPoint::new(row.focal_x, row.focal_y)
-                .map_err(|error| StoreError::Corrupt(error.to_string()))?,
+            step: row.step,
+            draft: row.draft,
+            made_from: row.made_from,
+            work: Work { focal, ..work },
             created_at: row.created_at,
             folder: row.folder,
             origin: if row.origin == Origin::Folder.name() {

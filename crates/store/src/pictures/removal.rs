@@ -60,6 +60,9 @@ impl Store {
             "DELETE FROM orphans o WHERE since < $1 RETURNING hash, (
                  EXISTS (SELECT FROM pictures WHERE hash = o.hash)
                  OR EXISTS (SELECT FROM variants WHERE hash = o.hash)
+                 -- Laid on other pictures as a logo, now or at any step of theirs.
+                 OR EXISTS (SELECT FROM steps WHERE work::text LIKE '%' || o.hash || '%')
+                 OR EXISTS (SELECT FROM finishes WHERE finish::text LIKE '%' || o.hash || '%')
                  OR EXISTS (SELECT FROM occurrences WHERE served @> to_jsonb(o.hash))
              ) AS is_used",
             [then.into()],

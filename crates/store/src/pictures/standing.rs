@@ -77,7 +77,7 @@ impl Store {
              UNION ALL
              SELECT o.id, p.id, false FROM pictures p
              JOIN occurrences o ON o.served @> to_jsonb(p.hash)
-             WHERE p.id = ANY ($1) AND o.picture_id IS NULL",
+             WHERE p.id = ANY ($1) AND NOT p.is_copy AND o.picture_id IS NULL",
             [ids.to_vec().into()],
         );
         let uses = Use::find_by_statement(statement).all(&self.db).await?;

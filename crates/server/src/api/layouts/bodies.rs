@@ -83,6 +83,12 @@ pub(in crate::api) struct OccurrenceBody {
     today: Option<FileBody>,
     /// The picture from the library that is placed in it.
     picture_id: Option<Uuid>,
+    /// The step of that picture's work that holds; its previews change with it.
+    picture_step: Option<Uuid>,
+    /// The part of that picture that is shown at each layout width: left, top, width and height as
+    /// fractions of it.
+    #[schema(value_type = BTreeMap<u32, Vec<f64>>)]
+    parts: BTreeMap<u32, [f64; 4]>,
     /// The most serious first.
     states: Vec<StateBody>,
     /// Today's weight under the slot's budget; nothing where nothing is served.
@@ -185,6 +191,8 @@ pub(super) fn occurrence_body(judged: &Judged, slots: &[SlotRow]) -> OccurrenceB
         lazy: details.lazy,
         alt: details.alt.clone(),
         picture_id: place.picture_id,
+        picture_step: judged.placed.as_ref().and_then(|placed| placed.step),
+        parts: judged.placed.as_ref().map(|placed| placed.parts.clone()).unwrap_or_default(),
         states: states.iter().copied().map(StateBody::from).collect(),
     }
 }

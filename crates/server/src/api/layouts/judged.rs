@@ -30,6 +30,34 @@ pub(super) struct Judged {
     pub(super) budget: Bytes,
     /// The most serious first.
     pub(super) states: Vec<State>,
+    /// How the picture placed in it is shown.
+    pub(super) placed: Option<Placed>,
+}
+
+/// A picture placed in a place.
+pub(super) struct Placed {
+    /// The step of its work that holds.
+    pub(super) step: Option<Uuid>,
+    /// The part of it that is shown at each layout width: left, top, width and height as fractions.
+    pub(super) parts: BTreeMap<u32, [f64; 4]>,
+}
+
+impl Placed {
+    fn of(slot: &SlotRow, place: &Occurrence, picture: &Picture) -> Self {
+        let canvas = picture.shown_size();
+        let share = |part: u32, whole: u32| f64::from(part) / f64::from(whole);
+        let part = |(_, need, fitting): (BoxSize, Need, Fitting)| {
+            let crop = fitting.crop;
+            let part = [
+                share(crop.x, canvas.width),
+                share(crop.y, canvas.height),
+                share(crop.width, canvas.width),
+                share(crop.height, canvas.height),
+            ];
+            (need.viewport, part)
+        };
+        Self { step: picture.step, parts: fittings(picture, slot, place).map(part).collect() }
+    }
 }
 
 impl Site {
@@ -50,7 +78,8 @@ impl Site {
                 Some(picture) => states(&showings_of_placed(slot, &place, picture)),
                 None => states(&showings_today(slot, &place)),
             };
-            Some(Judged { place, budget, states })
+            let placed = picture.map(|picture| Placed::of(slot, &place, picture));
+            Some(Judged { place, budget, states, placed })
         };
         let places = places.into_iter().filter_map(judge).collect();
         Ok(Self { pages, slots, places })

@@ -68,7 +68,7 @@ impl Fields {
             creator: field("creator", self.creator)?,
             licence: field("licence", self.licence)?,
             source,
-            removed: None,
+            ..Edit::default()
         })
     }
 }

@@ -45,6 +45,8 @@ pub(super) struct PictureBody {
     id: Uuid,
     /// Its name, tidied.
     name: String,
+    /// The hash of its original.
+    hash: String,
     /// Pixels across, as shown.
     width: u32,
     /// Pixels down, as shown.
@@ -63,6 +65,16 @@ pub(super) struct PictureBody {
     profile: Option<String>,
     /// Where its subject is.
     focal: FocalPoint,
+    /// The step of its work that holds; its previews change with it.
+    step: Option<Uuid>,
+    /// Whether it has edits.
+    is_edited: bool,
+    /// Pixels across with its edits.
+    shown_width: u32,
+    /// Pixels down with its edits.
+    shown_height: u32,
+    /// The picture that it was made from, and whose original it shares.
+    made_from: Option<Uuid>,
     /// When it arrived.
     created_at: DateTime<Utc>,
     /// The folder of the library it lies in; empty for none.
@@ -130,6 +142,7 @@ impl PictureBody {
         let possible = picture.possible;
         Self {
             id: picture.id,
+            hash: picture.hash.as_str().to_owned(),
             width: picture.facts.size.width,
             height: picture.facts.size.height,
             format: picture.facts.format,
@@ -137,7 +150,12 @@ impl PictureBody {
             has_alpha: picture.facts.has_alpha,
             frames: picture.facts.frames,
             has_location: picture.facts.has_location,
-            focal: picture.focal,
+            focal: picture.work.focal,
+            step: picture.step,
+            is_edited: !picture.work.finish.is_plain(),
+            shown_width: picture.shown_size().width,
+            shown_height: picture.shown_size().height,
+            made_from: picture.made_from,
             created_at: picture.created_at,
             from_folder: picture.origin == Origin::Folder,
             alt_findings: findings

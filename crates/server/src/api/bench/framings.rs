@@ -1,0 +1,342 @@
+//! Framings: which part of a picture each of its slots shows at each layout width, in one answer.
+
+use axum::Json;
+use axum::extract::State;
+use brisk_margin_core::finish::canvas::{Canvas, HandCrop};
+use brisk_margin_core::fitting::Fitting;
+use brisk_margin_core::framing::{self, Cuts, Holding, KeepCut};
+use brisk_margin_core::geometry::{Rect, Size};
+use brisk_margin_core::layout::{BoxSize, Cropping};
+use brisk_margin_core::markup::{self, Held};
+use brisk_margin_core::slot::{Fit, Slot};
+use brisk_margin_core::units::{Bytes, Density};
+use brisk_margin_store::layouts::SlotRow;
+use brisk_margin_store::pictures::{Picture, Work};
+use brisk_margin_store::variants::Framing;
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+use uuid::Uuid;
+
+use super::places_of;
+use crate::api::Problem;
+use crate::api::extract::{self, Path};
+use crate::api::pictures::find;
+use crate::app::App;
+use crate::slots::slot_budget;
+
+/// Which framings are asked for.
+#[derive(Deserialize, ToSchema)]
+pub(in crate::api) struct FramingsAsked {
+    /// How the picture is framed and finished.
+    work: Work,
+    /// Slots besides those that show it.
+    #[serde(default)]
+    slots: Vec<Uuid>,
+}
+
+/// A picture framed for all its slots.
+#[derive(Serialize, ToSchema)]
+pub(in crate::api) struct Framings {
+    /// The picture with its geometry changed, in pixels of the original.
+    canvas: Size,
+    /// The focal point there, in pixels.
+    #[schema(value_type = Vec<f64>)]
+    focal: [f64; 2],
+    /// The keep area there: left, top, right and bottom, in pixels.
+    #[schema(value_type = Option<Vec<f64>>)]
+    keep: Option<[f64; 4]>,
+    /// Its slots, those that show it first.
+    slots: Vec<SlotFraming>,
+    /// Whether a length of its edits keeps its size in CSS pixels, so that each layout width gets a
+    /// source of its own.
+    keeps_css_size: bool,
+    /// Whether an edit depends on the frame, so that it is not seen on the whole picture.
+    has_frame: bool,
+}
+
+/// A picture framed for one slot.
+#[derive(Serialize, ToSchema)]
+pub(in crate::api) struct SlotFraming {
+    /// The slot's number.
+    slot: Uuid,
+    /// Its name.
+    name: String,
+    fit: Fit,
+    /// Who crops.
+    cropping: Cropping,
+    /// Why somebody else than the shape of its boxes would have it crops.
+    cropping_reason: Option<&'static str>,
+    /// Its byte budget.
+    budget: Bytes,
+    /// Whether a place of it shows the picture.
+    shows: bool,
+    /// At each layout width where it is shown, the narrowest first.
+    widths: Vec<WidthFraming>,
+    /// The part of the canvas that the one file holds, where the browser crops.
+    file: Option<Rect>,
+    /// The style rules that hold the file so, where the browser crops.
+    css: Option<String>,
+    /// How far the focal point is off in CSS pixels between the layout widths at most, where the
+    /// browser crops.
+    focal_error: Option<f64>,
+}
+
+/// A picture framed for a slot at a layout width.
+#[derive(Serialize, ToSchema)]
+pub(in crate::api) struct WidthFraming {
+    /// The viewport's width in CSS pixels.
+    viewport: u32,
+    /// The box, in CSS pixels across and down.
+    #[schema(value_type = Vec<f64>)]
+    size: BoxSize,
+    /// The density that is told of: the slot's highest.
+    density: Density,
+    /// What is cut, scaled and short.
+    #[serde(flatten)]
+    fitting: Fitting,
+    /// The percentage of the canvas that stays, by area.
+    kept_percent: f64,
+    /// What is cut of the keep area.
+    keep_cut: Option<KeepCut>,
+    /// Whether it was framed by hand.
+    by_hand: bool,
+    /// Why no file can be made.
+    refusal: Option<String>,
+    /// Where the browser holds the file, in percent across and down, where it crops.
+    #[schema(value_type = Option<Vec<f64>>)]
+    object_position: Option<[f64; 2]>,
+}
+
+/// Frames a picture for all its slots at all their layout widths. Nothing is made.
+#[utoipa::path(post, path = "/api/pictures/{id}/framings", request_body = FramingsAsked, responses(
+    (status = 200, body = Framings),
+    (status = 404, body = Problem, content_type = "application/problem+json"),
+    (status = 422, body = Problem, content_type = "application/problem+json"),
+), params(("id" = Uuid, Path, description = "The picture's number")))]
+pub(in crate::api) async fn framings(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    extract::Json(asked): extract::Json<FramingsAsked>,
+) -> Result<Json<Framings>, Problem> {
+    let picture = find(&app, id).await?;
+    let work = asked.work;
+    let canvas = Canvas::new(picture.facts.size, &work.finish).map_err(Problem::invalid)?;
+    let (_, shown) = places_of(&app, &picture).await?;
+    let others = app.store.slots().await?;
+    let others = others.iter().filter(|slot| asked.slots.contains(&slot.id) && !shown.contains_key(&slot.id));
+    let frame = |slot: &SlotRow, shows| slot_framing(&picture, &work, &canvas, slot, shows);
+    let slots = shown.values().map(|slot| frame(slot, true)).chain(others.map(|slot| frame(slot, false)));
+    let (x, y) = canvas.focal(work.focal);
+    Ok(Json(Framings {
+        canvas: canvas.size(),
+        focal: [x, y],
+        keep: work.keep.and_then(|keep| canvas.keep(keep)),
+        slots: slots.collect(),
+        keeps_css_size: work.finish.keeps_css_size(),
+        has_frame: work.finish.has_frame(),
+    }))
+}
+
+fn slot_framing(
+    picture: &Picture,
+    work: &Work,
+    canvas: &Canvas,
+    slot: &SlotRow,
+    shows: bool,
+) -> SlotFraming {
+    let boxes = slot.boxes().iter().filter(|(_, size)| size.is_shown());
+    let widths = boxes.filter_map(|(&viewport, &size)| {
+        width_framing(picture, work, canvas, slot, viewport, size)
+    });
+    let mut widths: Vec<WidthFraming> = widths.collect();
+    let (cropping, cropping_reason) = who_crops(slot, work, &widths);
+    let mut framing = SlotFraming {
+        slot: slot.id,
+        name: slot.name.clone(),
+        fit: slot.fit,
+        cropping,
+        cropping_reason,
+        budget: slot_budget(slot),
+        shows,
+        widths: Vec::new(),
+        file: None,
+        css: None,
+        focal_error: None,
+    };
+    if cropping == Cropping::Browser {
+        hold(&mut framing, &mut widths, work, canvas, slot);
+    }
+    framing.widths = widths;
+    framing
+}
+
+fn width_framing(
+    picture: &Picture,
+    work: &Work,
+    canvas: &Canvas,
+    slot: &SlotRow,
+    viewport: u32,
+    size: BoxSize,
+) -> Option<WidthFraming> {
+    let shape = Slot::new(size.width, size.height, slot.fit).ok()?;
+    let densities = slot.densities.iter().copied();
+    let density = densities.reduce(|a, b| if b > a { b } else { a }).unwrap_or(Density::ONE);
+    let aim = work.aim(Some((slot.id, viewport)));
+    let framing = Framing::new(shape, density, aim, &work.finish);
+    let fitting = framing.fitting(picture.facts.size)?;
+    let keep = work.keep.and_then(|keep| canvas.keep(keep));
+    Some(WidthFraming {
+        viewport,
+        size,
+        density,
+        kept_percent: fitting.cuts.kept_percent(canvas.size()),
+        keep_cut: keep.and_then(|keep| KeepCut::of(keep, fitting.crop)),
+        by_hand: aim.by_hand.is_some(),
+        refusal: framing.plan(picture.facts.size).err().map(|error| error.to_string()),
+        object_position: None,
+        fitting,
+    })
+}
+
+/// Who crops, and why it is not who the shape of the boxes says.
+fn who_crops(
+    slot: &SlotRow,
+    work: &Work,
+    widths: &[WidthFraming],
+) -> (Cropping, Option<&'static str>) {
+    let usual = slot.cropping.unwrap_or_else(|| Cropping::of(slot.boxes(), slot.fit));
+    if usual != Cropping::Browser {
+        return (usual, None);
+    }
+    // What is smaller than the largest part of its shape cannot be said by a position alone.
+    if widths.iter().any(|width| width.by_hand) {
+        return (Cropping::ArtDirection, Some("a layout width is framed by hand"));
+    }
+    if work.finish.has_frame() {
+        return (Cropping::ArtDirection, Some("an edit depends on the frame"));
+    }
+    (usual, None)
+}
+
+/// Says where the browser holds the one file at each layout width, and how exact that is between.
+fn hold(
+    framing: &mut SlotFraming,
+    widths: &mut [WidthFraming],
+    work: &Work,
+    canvas: &Canvas,
+    slot: &SlotRow,
+) {
+    let Some(file) = framing::union(widths.iter().map(|width| width.fitting.crop)) else { return };
+    let mut held = Vec::new();
+    for width in widths.iter_mut() {
+        let position = framing::object_position(file, width.fitting.crop);
+        width.object_position = Some([position.0, position.1]);
+        held.push(Held { from: width.viewport, position });
+    }
+    let keep = work.keep.and_then(|keep| canvas.keep(keep));
+    let focal = canvas.focal(work.focal);
+    let error = slot.rendered().iter().filter(|(_, size)| size.is_shown()).map(|(&viewport, size)| {
+        let ideal = framing::frame(canvas.size(), size.aspect(), focal, keep);
+        let position = markup::position_at(&held, viewport);
+        let shown = framing::shown_at(file, size.aspect(), position);
+        let scale = size.width / shown[2];
+        (shown[0] - f64::from(ideal.x)).abs().max((shown[1] - f64::from(ideal.y)).abs()) * scale
+    });
+    framing.focal_error = Some(error.fold(0.0, f64::max));
+    let selector = slot.selector.as_deref().unwrap_or("img");
+    framing.css = Some(markup::object_position_rules(selector, &held));
+    framing.file = Some(file);
+}
+
+/// A part of a picture with its edits, framed by hand.
+#[derive(Deserialize, ToSchema)]
+pub(in crate::api) struct CropAsked {
+    /// How the picture is framed and finished.
+    work: Work,
+    /// The part, in pixels of the picture with its geometry changed.
+    crop: Rect,
+    /// The slot and the layout width that it is for.
+    slot: Uuid,
+    /// The viewport's width in CSS pixels.
+    viewport: u32,
+    /// The shape that it keeps, width over height; nothing for any.
+    aspect: Option<f64>,
+    /// What stays as it is while it is drawn.
+    #[serde(default)]
+    holding: Holding,
+}
+
+/// A crop that was made by hand.
+#[derive(Serialize, ToSchema)]
+pub(in crate::api) struct CropMade {
+    /// The work with it.
+    work: Work,
+    /// The crop as it came out: inside the picture and of the shape that was asked for.
+    crop: Rect,
+    /// What it cuts from each side.
+    cuts: Cuts,
+}
+
+/// Frames a slot at a layout width by hand: the part that was dragged or typed is brought inside
+/// the picture and to its shape. Nothing is kept; the answer is the work with it.
+#[utoipa::path(post, path = "/api/pictures/{id}/crop", request_body = CropAsked, responses(
+    (status = 200, body = CropMade),
+    (status = 404, body = Problem, content_type = "application/problem+json"),
+    (status = 422, body = Problem, content_type = "application/problem+json"),
+), params(("id" = Uuid, Path, description = "The picture's number")))]
+pub(in crate::api) async fn crop(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    extract::Json(asked): extract::Json<CropAsked>,
+) -> Result<Json<CropMade>, Problem> {
+    let picture = find(&app, id).await?;
+    let mut work = asked.work;
+    let canvas = Canvas::new(picture.facts.size, &work.finish).map_err(Problem::invalid)?;
+    if asked.aspect.is_some_and(|aspect| !(aspect.is_finite() && aspect > 0.0)) {
+        return Err(Problem::invalid("a shape is a number above 0, width over height"));
+    }
+    let crop = framing::drawn(canvas.size(), asked.crop, asked.aspect, asked.holding)
+        .ok_or_else(|| Problem::invalid("a crop must be at least 1 px wide and high"))?;
+    let by_hand: HandCrop = canvas.hand_crop(crop).map_err(Problem::invalid)?;
+    work.crops.entry(asked.slot).or_default().insert(asked.viewport, by_hand);
+    Ok(Json(CropMade { work, crop, cuts: Cuts::of(canvas.size(), crop) }))
+}
+
+/// Where the focal point or the keep area shall lie.
+#[derive(Deserialize, ToSchema)]
+pub(in crate::api) struct PointAsked {
+    /// How the picture is framed and finished.
+    work: Work,
+    /// A point of the picture with its geometry changed, in pixels across and down: the focal point.
+    #[schema(value_type = Option<Vec<f64>>)]
+    focal: Option<[f64; 2]>,
+    /// A part of it in pixels: the keep area. An empty one takes it away.
+    keep: Option<Rect>,
+}
+
+/// The work with another focal point or keep area, given where they lie on the picture with its
+/// geometry changed. Nothing is kept.
+#[utoipa::path(post, path = "/api/pictures/{id}/aim", request_body = PointAsked, responses(
+    (status = 200, body = Work),
+    (status = 404, body = Problem, content_type = "application/problem+json"),
+    (status = 422, body = Problem, content_type = "application/problem+json"),
+), params(("id" = Uuid, Path, description = "The picture's number")))]
+pub(in crate::api) async fn aim(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    extract::Json(asked): extract::Json<PointAsked>,
+) -> Result<Json<Work>, Problem> {
+    let picture = find(&app, id).await?;
+    let mut work = asked.work;
+    let canvas = Canvas::new(picture.facts.size, &work.finish).map_err(Problem::invalid)?;
+    if let Some([x, y]) = asked.focal {
+        work.focal = canvas.focal_at(x, y);
+    }
+    if let Some(keep) = asked.keep {
+        work.keep = match (keep.width, keep.height) {
+            (0, _) | (_, 0) => None,
+            _ => Some(canvas.keep_at(keep).map_err(Problem::invalid)?),
+        };
+    }
+    Ok(Json(work))
+}

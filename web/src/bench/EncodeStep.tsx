@@ -1,0 +1,103 @@
+import { useMemo, useState } from "react";
+import { api, unwrap, type Framings, type Picture } from "../api/client";
+import { useLimits } from "../api/useLimits";
+import { ProblemNote } from "../ui/ProblemNote";
+import { FilesMade } from "./FilesMade";
+import { FittingFacts } from "./FittingFacts";
+import { NO_MARKS } from "./frame/marks";
+import { SourceView } from "./frame/SourceView";
+import { Proof } from "./Proof";
+import { placeOf, useRecipe } from "./recipe";
+import { RecipeLine } from "./RecipeLine";
+import { useFitting, useMakeFile } from "./usePicture";
+import { useStage } from "./useStage";
+import { useFramings, useViews } from "./useViews";
+import type { WorkOnBench } from "./useWork";
+
+const NOTHING = () => undefined;
+
+/** The picture as it lies on the bench, made into the file of a typed slot, and the proof of it. */
+export function EncodeStep({ picture, on }: { picture: Picture; on: WorkOnBench }) {
+  const { work } = on;
+  const [recipe, changeRecipe] = useRecipe();
+  const [chosen, setChosen] = useState<string>();
+  const limits = useLimits();
+  const place = placeOf(recipe);
+  const fitting = useFitting(picture.id, place, work);
+  const make = useMakeFile(picture.id);
+  const shown = picture.variants.find(({ id }) => id === chosen) ?? picture.variants[0];
+  const usualQuality = limits.data?.usual_quality ?? 75;
+
+  const framings = useFramings(picture.id, work, []);
+  const whole = useViews(picture.id, work, useMemo(() => [{ width: 1_600 }], []), { withoutFrame: true });
+  const canvas = framings.data?.canvas ?? { width: picture.shown_width, height: picture.shown_height };
+  const stage = useStage(canvas.width, canvas.height);
+  const framed = framings.data && typedSlot(framings.data, place && !fitting.error ? fitting.data : undefined);
+  const onFocal = (x: number, y: number, done: boolean) => {
+    void (async () => {
+      const next = unwrap(await api.POST("/api/pictures/{id}/aim", { params: { path: { id: picture.id } }, body: { work, focal: [x, y] } }));
+      if (done) on.note(next, "moved the focal point");
+      else on.show(next);
+    })();
+  };
+
+  const hindrance = !place
+    ? "Type the slot's width and height"
+    : (fitting.error?.message ?? (fitting.data?.refusal ? "Too small for an exact slot" : undefined));
+  const onMake = () => {
+    if (!place) return;
+    const { format, quality } = recipe;
+    make.mutate({ ...place, work, format, quality: quality ?? usualQuality }, { onSuccess: ({ id }) => { setChosen(id); } });
+  };
+  return (
+    <>
+      <RecipeLine recipe={recipe} usualQuality={usualQuality} onChange={changeRecipe} onMake={onMake} making={make.isPending} hindrance={hindrance} />
+      {make.error && <ProblemNote error={make.error} />}
+      <div className="encode-step">
+        <section className="framing" aria-label="Frame">
+          {framed ? (
+            <SourceView
+              name={picture.name}
+              framings={framed}
+              bitmap={whole.data?.bitmap}
+              stage={stage}
+              tool="focal"
+              chosen={{ slot: TYPED, viewport: 0 }}
+              marks={NO_MARKS}
+              onMarks={NOTHING}
+              onFocal={onFocal}
+              onKeep={NOTHING}
+              onCrop={NOTHING}
+            />
+          ) : <p className="empty soft">Framing…</p>}
+          {place && fitting.data && !fitting.error && <FittingFacts fitting={fitting.data} picture={picture} />}
+        </section>
+        {shown ? <Proof variant={shown} /> : <NoProof />}
+      </div>
+      {shown && <FilesMade variants={picture.variants} shown={shown.id} onShow={setChosen} />}
+    </>
+  );
+}
+
+const TYPED = "typed";
+
+/** The slot that was typed, as if the picture stood in it alone. */
+function typedSlot(framings: Framings, fitting: ReturnType<typeof useFitting>["data"]): Framings {
+  const one = fitting && { ...fitting, viewport: 0, size: [1, 1], density: 1, by_hand: false };
+  const slot = { slot: TYPED, name: "The typed slot", fit: "cover" as const, cropping: "file" as const, budget: 0, shows: false, widths: one ? [one] : [] };
+  return { ...framings, slots: [slot] };
+}
+
+function NoProof() {
+  return (
+    <section className="proof">
+      <div className="empty">
+        <h2>Nothing made yet</h2>
+        <span className="soft">
+          Type the size of the slot, move the frame with the focal point, and make the file. It is then shown here at true size beside the
+          original.
+        </span>
+      </div>
+    </section>
+  );
+}

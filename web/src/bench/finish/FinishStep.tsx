@@ -1,0 +1,181 @@
+import { Button, Select } from "antd";
+import { useMemo, useState } from "react";
+import type { EditStep, Picture, Work } from "../../api/client";
+import { usePictures } from "../../library/useLibrary";
+import { ProblemNote } from "../../ui/ProblemNote";
+import { useKey } from "../../ui/useKey";
+import { useStage } from "../useStage";
+import { useFramings, useViews } from "../useViews";
+import type { WorkOnBench } from "../useWork";
+import { ZoomChoice } from "../ZoomChoice";
+import { firstOf, GROUPS, MOVABLE, NAMES, type Kind } from "./edits";
+import { EditRow } from "./EditRow";
+import { Histograms } from "./Histogram";
+import { NamedFinishes } from "./NamedFinishes";
+import { ShownView } from "./ShownView";
+
+const WHOLE = "whole";
+
+interface Props { picture: Picture; on: WorkOnBench; slots: string[] }
+
+/** The edits as an ordered list, and the picture as it looks with them. */
+export function FinishStep({ picture, on, slots }: Props) {
+  const { work } = on;
+  const steps = useMemo(() => work.finish?.steps ?? [], [work.finish]);
+  const framings = useFramings(picture.id, work, slots);
+  const [asked, setPlace] = useState<string>();
+  const [picking, setPicking] = useState<{ at: number; field: string }>();
+  const [levelling, setLevelling] = useState<number>();
+  const [search, setSearch] = useState("");
+  const [addsLogo, setAddsLogo] = useState(false);
+  const [plain, setPlain] = useState(false);
+  const logos = usePictures({ search }, { sort: "name", descending: false });
+
+  const places = useMemo(
+    () => framings.data?.slots.flatMap((slot) => slot.widths.map((one) => ({ value: `${slot.slot} ${one.viewport}`, label: `${slot.name} at ${one.viewport} px`, slot: slot.slot, one }))) ?? [],
+    [framings.data],
+  );
+  // The largest view of the first slot shows most; without a slot, all of the picture does.
+  const largest = places.filter(({ slot: of }) => of === places[0]?.slot).reduce<(typeof places)[number] | undefined>((best, one) => (best && (best.one.size[0] ?? 0) >= (one.one.size[0] ?? 0) ? best : one), undefined);
+  const place = asked ?? largest?.value ?? WHOLE;
+  const shownPlace = places.find(({ value }) => value === place);
+  const shownWork: Work = useMemo(() => (plain ? { ...work, finish: { version: 1, steps: [] } } : work), [plain, work]);
+  const viewport = shownPlace?.one.viewport;
+  const slot = shownPlace?.slot;
+  const density = shownPlace?.one.density;
+  const views = useMemo(
+    () => [slot !== undefined && viewport !== undefined && density !== undefined
+      ? { place: { slot, viewport, density }, width: 1_600 }
+      : { width: 1_600 }],
+    [slot, viewport, density],
+  );
+  const shown = useViews(picture.id, shownWork, views, { histograms: true });
+  const bitmap = shown.data?.bitmap;
+  const part = shown.data?.places[0];
+  const size = part ?? { width: picture.shown_width, height: picture.shown_height };
+  const stage = useStage(size.width, size.height);
+  useKey((event) => { if (event.key === "o") setPlain(true); });
+  useKey((event) => { if (event.key === "o") setPlain(false); }, "keyup");
+
+  const withSteps = (next: EditStep[]): Work => ({ ...work, finish: { version: 1, steps: next } });
+  const change = (at: number, step: EditStep) => {
+    on.settle(withSteps(steps.map((old, n) => (n === at ? step : old))), `${NAMES[step.kind].toLowerCase()} changed`);
+  };
+  const add = (kind: Kind) => {
+    const edit = firstOf(kind);
+    if (edit) on.note(withSteps([...steps, edit]), `added ${NAMES[kind].toLowerCase()}`);
+    else setAddsLogo(true);
+  };
+  const swap = (a: number, b: number) => {
+    const next = [...steps];
+    const [one, other] = [next[a], next[b]];
+    if (!one || !other) return;
+    next[a] = other;
+    next[b] = one;
+    on.note(withSteps(next), `moved ${NAMES[one.kind].toLowerCase()}`);
+  };
+  const has = (kind: Kind) => !MOVABLE.includes(kind) && steps.some((step) => step.kind === kind);
+  const remarks = shown.data?.remarks[0] ?? [];
+  const level = levelling === undefined ? undefined : (degrees: number) => {
+    const step = steps[levelling];
+    setLevelling(undefined);
+    if (step?.kind !== "straighten") return;
+    // What was drawn is measured on the picture as it is straightened already.
+    const next = Math.round(10 * (step.degrees - degrees)) / 10;
+    on.note(withSteps(steps.map((old, n) => (n === levelling ? { ...step, degrees: Math.max(-45, Math.min(45, next)) } : old))), "levelled by a line");
+  };
+  const takeColour = picking && ((colour: string) => {
+    const step = steps[picking.at];
+    setPicking(undefined);
+    if (!step) return;
+    const value = picking.field === "corners" ? { fill: colour } : colour;
+    on.note(withSteps(steps.map((old, n) => (n === picking.at ? { ...step, [picking.field]: value } as EditStep : old))), `took ${colour} from the picture`);
+  });
+  return (
+    <div className="finish-step">
+      <section className="framing" aria-label="The picture with its edits">
+        <div className="bar">
+          <Select aria-label="What is shown" value={shownPlace ? place : WHOLE} popupMatchSelectWidth={false} options={[{ value: WHOLE, label: "the whole picture" }, ...places.map(({ value, label }) => ({ value, label }))]} onChange={setPlace} />
+          <ZoomChoice zoom={stage.zoom} onZoom={stage.setZoom} />
+          <span className="soft">Hold <kbd>O</kbd> for the original</span>
+        </div>
+        {shown.error && <ProblemNote error={shown.error} again={() => void shown.refetch()} />}
+        {part === null && <p className="pane-note">No file can be made for this exact slot: the picture is too small.</p>}
+        <ShownView name={picture.name} bitmap={bitmap} stage={stage} onLevel={level} onColour={takeColour} />
+      </section>
+      <section className="edits-pane" aria-label="Edits">
+        <div className="bar">
+          <h2>Edits</h2>
+          <Select
+            aria-label="Add an edit"
+            size="small"
+            value={null}
+            placeholder="Add…"
+            popupMatchSelectWidth={false}
+            style={{ minWidth: 90 }}
+            listHeight={480}
+            options={GROUPS.map(({ name, kinds }) => ({
+              label: name,
+              title: name,
+              options: kinds.map((kind) => ({ value: kind, label: NAMES[kind], disabled: has(kind), title: has(kind) ? "It is in the list already" : undefined })),
+            }))}
+            onChange={(kind: Kind | null) => { if (kind) add(kind); }}
+          />
+          <span className="gap" />
+          <NamedFinishes work={work} onTake={(next, name) => { on.note(next, `took the edits of “${name}”`); }} />
+        </div>
+        {addsLogo && (
+          <div className="pane-note">
+            <Select
+              aria-label="Picture of the logo"
+              autoFocus
+              defaultOpen
+              size="small"
+              showSearch={{ filterOption: false, onSearch: setSearch }}
+              placeholder="Which picture?"
+              style={{ minWidth: 220 }}
+              options={(logos.data?.pages.flatMap((page) => page.pictures) ?? []).map((one) => ({ value: one.hash, label: one.name, title: one.name }))}
+              onChange={(image: string) => {
+                setAddsLogo(false);
+                const none = { px: 16, of: "css" } as const;
+                on.note(withSteps([...steps, { kind: "logo", image, at: { across: "end", down: "end", x: none, y: none }, width: { px: 96, of: "css" }, opacity: 100 }]), "added a logo");
+              }}
+            />
+            <Button size="small" onClick={() => { setAddsLogo(false); }}>No logo</Button>
+          </div>
+        )}
+        {steps.length > 0 ? (
+          <ol className="edit-list">
+            {steps.map((step, n) => {
+              const beside = (by: number) => {
+                const next = steps[n + by];
+                return next && MOVABLE.includes(step.kind) && MOVABLE.includes(next.kind) && isOverlay(step) === isOverlay(next) ? () => { swap(n, n + by); } : undefined;
+              };
+              return (
+                <EditRow
+                  key={`${n} ${step.kind}`}
+                  step={step}
+                  remarks={remarks.filter((remark) => remark.step === n)}
+                  onEdit={(next) => { change(n, next); }}
+                  onRemove={() => { on.note(withSteps(steps.filter((_, at) => at !== n)), `removed ${NAMES[step.kind].toLowerCase()}`); }}
+                  onUp={beside(-1)}
+                  onDown={beside(1)}
+                  picking={picking?.at === n ? picking.field : undefined}
+                  onPick={(field) => { setPicking(picking ? undefined : { at: n, field }); }}
+                  levelling={levelling === n}
+                  onLevel={() => { setLevelling(levelling === n ? undefined : n); }}
+                />
+              );
+            })}
+          </ol>
+        ) : (
+          <p className="pane-note soft">No edits: the files show the original's own pixels. Add one above; the original stays as it is whatever you do.</p>
+        )}
+        {framings.data?.keeps_css_size && <p className="pane-note">A length is set in CSS px: each layout width gets a source of its own.</p>}
+        <Histograms before={shown.data?.before} after={shown.data?.after} />
+      </section>
+    </div>
+  );
+}
+
+const isOverlay = (step: EditStep) => step.kind === "border" || step.kind === "text" || step.kind === "logo";

@@ -1,0 +1,55 @@
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { api, unwrap, type Rect, type Remark, type View, type Work } from "../api/client";
+
+/** Every slot of the picture framed at every layout width; asked again at each change, stale answers
+    dropped. */
+export function useFramings(id: string, work: Work, slots: string[]) {
+  return useQuery({
+    queryKey: ["framings", id, work, slots],
+    placeholderData: keepPreviousData,
+    gcTime: 10_000,
+    retry: false,
+    queryFn: async ({ signal }) =>
+      unwrap(await api.POST("/api/pictures/{id}/framings", { params: { path: { id } }, body: { work, slots }, signal })),
+  });
+}
+
+interface Options {
+  histograms?: boolean;
+  /** Leaves out what a frame adds. */
+  withoutFrame?: boolean;
+  enabled?: boolean;
+}
+
+export interface Views {
+  bitmap: ImageBitmap | undefined;
+  places: (Rect | null)[];
+  remarks: Remark[][];
+}
+
+/** Views of the picture, rendered by the server. */
+export function useViews(id: string, work: Work, views: View[], { histograms = false, withoutFrame = false, enabled = true }: Options = {}) {
+  // Framing does not change a view of the whole.
+  const wholeOnly = views.every((view) => !view.place);
+  const decides = wholeOnly ? work.finish : work;
+  return useQuery({
+    queryKey: ["views", id, decides, views, histograms, withoutFrame],
+    enabled,
+    placeholderData: keepPreviousData,
+    staleTime: Infinity,
+    gcTime: 10_000,
+    retry: false,
+    queryFn: async ({ signal }) => {
+      const body = { work, views, histograms, without_frame: withoutFrame };
+      const sheet = unwrap(await api.POST("/api/pictures/{id}/sheet", { params: { path: { id } }, body, signal }));
+      const bitmap = sheet.image ? await decoded(sheet.image, signal) : undefined;
+      return { bitmap, places: sheet.views, remarks: sheet.remarks, before: sheet.before, after: sheet.after, of: work };
+    },
+  });
+}
+
+async function decoded(image: string, signal: AbortSignal) {
+  const answer = await fetch(`/api/sheets/${image}`, { signal });
+  if (!answer.ok) throw new Error("the preview was gone before it was fetched; change something or try again");
+  return createImageBitmap(await answer.blob());
+}

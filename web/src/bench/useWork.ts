@@ -1,0 +1,147 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useCallback, useEffect, useEffectEvent, useRef, useState } from "react";
+import { api, unwrap, type BenchBody, type Picture, type Work, type WorkStep } from "../api/client";
+
+/** What typing and nudging waits for until it becomes a step, in milliseconds. */
+const SETTLES_AFTER = 600;
+
+export interface WorkOnBench {
+  bench: BenchBody;
+  work: Work;
+  /** Shows `next` without noting it, as while something is dragged. */
+  show: (next: Work) => void;
+  /** Shows and notes it at once. */
+  note: (next: Work, summary: string) => void;
+  /** Shows it, and notes it once nothing more follows for a moment. */
+  settle: (next: Work, summary: string) => void;
+  undo: (() => void) | undefined;
+  redo: (() => void) | undefined;
+  goTo: (step: string) => void;
+  /** The step that lies on the bench; nothing before the first, or while one is being noted. */
+  at: string | undefined;
+  /** The step that held when the work began. */
+  over: string | undefined;
+  onSaved: (step: string) => void;
+  /** Somebody else saved the picture since. */
+  isSavedElsewhere: boolean;
+  saving: boolean;
+  error: Error | null;
+  /** Notes what is still to be noted and tells the step, for whoever needs it saved. */
+  flush: () => Promise<string | undefined>;
+}
+
+/** The picture as it lies on the bench. */
+export function useBench(id: string | undefined) {
+  return useQuery({
+    queryKey: ["bench", id],
+    enabled: id !== undefined,
+    staleTime: Infinity,
+    queryFn: async ({ signal }) =>
+      unwrap(await api.GET("/api/pictures/{id}/bench", { params: { path: { id: id ?? "" } }, signal })),
+  });
+}
+
+/** The work on a picture: what is shown now, its steps, and the ways back and forth. */
+export function useWork(picture: Picture, bench: BenchBody): WorkOnBench {
+  const queries = useQueryClient();
+  const [work, setWork] = useState(bench.work);
+  const [at, setAt] = useState(bench.at ?? undefined);
+  const [steps, setSteps] = useState(bench.steps);
+  // The step that held when the work began: only over that one it is saved.
+  const [over, setOver] = useState(bench.holds ?? undefined);
+  const [pending, setPending] = useState(0);
+  const [error, setError] = useState<Error | null>(null);
+  const waiting = useRef<{ work: Work; summary: string; timer: ReturnType<typeof setTimeout> }>(undefined);
+  // Steps are noted one after the other, each after the one before.
+  const chain = useRef<Promise<string | undefined>>(Promise.resolve(bench.at ?? undefined));
+
+  const send = useCallback((next: Work, summary: string) => {
+    setPending((n) => n + 1);
+    chain.current = chain.current.then(async (after) => {
+      try {
+        const body = { after: after ?? null, summary, work: next };
+        const step = unwrap(await api.POST("/api/pictures/{id}/steps", { params: { path: { id: picture.id } }, body }));
+        if (after === undefined) {
+          // With the first step came the one that tells how the picture arrived.
+          const fresh = unwrap(await api.GET("/api/pictures/{id}/bench", { params: { path: { id: picture.id } } }));
+          queries.setQueryData(["bench", picture.id], fresh);
+          setSteps(fresh.steps);
+          setOver(fresh.holds ?? undefined);
+        } else {
+          setSteps((known) => [...known, step]);
+        }
+        setAt(step.id);
+        setError(null);
+        return step.id;
+      } catch (failed) {
+        setError(failed as Error);
+        return after;
+      } finally {
+        setPending((n) => n - 1);
+      }
+    });
+    return chain.current;
+  }, [picture.id, queries]);
+
+  const flush = useCallback(() => {
+    const last = waiting.current;
+    if (last) {
+      clearTimeout(last.timer);
+      waiting.current = undefined;
+      return send(last.work, last.summary);
+    }
+    return chain.current;
+  }, [send]);
+  const onLeave = useEffectEvent(() => { void flush(); });
+  useEffect(() => () => { onLeave(); }, []);
+
+  const go = useMutation({
+    scope: { id: `bench ${picture.id}` },
+    mutationFn: async (step: string) => {
+      await flush();
+      return unwrap(await api.POST("/api/steps/{id}/go", { params: { path: { id: step } } }));
+    },
+    onSuccess: (found, step) => {
+      chain.current = Promise.resolve(step);
+      setAt(step);
+      setWork(found);
+      setError(null);
+    },
+    onError: setError,
+  });
+
+  const goTo = (step: string) => { go.mutate(step); };
+  const parent = steps.find((step) => step.id === at)?.parent ?? undefined;
+  const child = newestChild(steps, at);
+  return {
+    bench: { ...bench, steps },
+    work,
+    show: setWork,
+    note: (next, summary) => {
+      if (waiting.current) void flush();
+      setWork(next);
+      void send(next, summary);
+    },
+    settle: (next, summary) => {
+      setWork(next);
+      const last = waiting.current;
+      if (last && last.summary !== summary) void flush();
+      else if (last) clearTimeout(last.timer);
+      waiting.current = { work: next, summary, timer: setTimeout(() => { void flush(); }, SETTLES_AFTER) };
+    },
+    undo: parent ? () => { goTo(parent); } : undefined,
+    redo: child ? () => { goTo(child); } : undefined,
+    goTo,
+    at: pending > 0 ? undefined : at,
+    over,
+    onSaved: setOver,
+    isSavedElsewhere: bench.holds !== null && bench.holds !== undefined && over !== undefined && bench.holds !== over,
+    saving: pending > 0 || go.isPending,
+    error,
+    flush,
+  };
+}
+
+function newestChild(steps: WorkStep[], at: string | undefined) {
+  return steps.filter((step) => step.parent === at && at !== undefined).at(-1)?.id;
+}

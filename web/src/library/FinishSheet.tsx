@@ -1,0 +1,53 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { Button, Select } from "antd";
+import { useState } from "react";
+import { api, unwrap, type Which } from "../api/client";
+import { NAMES } from "../bench/finish/edits";
+import { useFinishes } from "../bench/finish/NamedFinishes";
+import { count } from "../ui/figures";
+import { notices } from "../ui/notice";
+import { ProblemNote } from "../ui/ProblemNote";
+import { SideSheet } from "../ui/SideSheet";
+
+interface Props { which: Which | undefined; pictures: number; onClose: () => void }
+
+/** Lays a saved list of edits on many pictures at once. */
+export function FinishSheet({ which, pictures, onClose }: Props) {
+  const queries = useQueryClient();
+  const finishes = useFinishes();
+  const [id, setId] = useState<string>();
+  const chosen = finishes.data?.find((one) => one.id === id);
+  const lay = useMutation({
+    mutationFn: async ({ of, to }: { of: string; to: Which }) =>
+      unwrap(await api.POST("/api/finishes/{id}/lay", { params: { path: { id: of } }, body: { which: to } })),
+    onSuccess: async ({ change, refused }) => {
+      const left = refused.length > 0 ? ` ${count(refused.length, "picture")} left as they were: ${refused[0] ?? ""}` : "";
+      notices.show({ words: `${change ? `${count(change.pictures, "picture")} have these edits now.` : "Nothing changed."}${left}`, ...(change && { change: change.id }) });
+      await queries.invalidateQueries();
+      onClose();
+    },
+  });
+  const none = finishes.data?.length === 0;
+  return (
+    <SideSheet title={`Lay edits on ${count(pictures, "picture")}`} open={which !== undefined} onClose={onClose}>
+      <div className="add-slot">
+        {none && <span className="soft">No list of edits was saved yet. Make one on the bench under Finish, and save it under a name.</span>}
+        <Select
+          aria-label="Saved list of edits"
+          value={id ?? null}
+          placeholder="Which list?"
+          disabled={none}
+          title={none ? "None was saved yet" : ""}
+          options={finishes.data?.map((one) => ({ value: one.id, label: one.name })) ?? []}
+          onChange={(next: string | null) => { setId(next ?? undefined); }}
+        />
+        {chosen && <ol className="places">{chosen.finish.steps.map((step, n) => <li key={n}>{NAMES[step.kind]}</li>)}</ol>}
+        <span className="soft">They take the place of the pictures&apos; own edits; how each was turned and straightened stays, unless the list says otherwise. It holds at once, and can be taken back as one.</span>
+        <Button type="primary" loading={lay.isPending} disabled={!chosen} title={chosen ? undefined : "Choose a list"} onClick={() => { if (chosen && which) lay.mutate({ of: chosen.id, to: which }); }}>
+          Lay them on
+        </Button>
+        {lay.error && <ProblemNote error={lay.error} />}
+      </div>
+    </SideSheet>
+  );
+}
