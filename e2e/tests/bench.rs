@@ -49,7 +49,11 @@ async fn wide_place(application: &Application, site: &str) -> Value {
         let size = &place["boxes"]["1920"];
         size[0].as_f64().unwrap_or(0.0) / size[1].as_f64().unwrap_or(1.0)
     };
-    let places = places.as_array().unwrap().iter().filter(|place| place["boxes"].as_object().unwrap().len() == 4);
+    let places = places
+        .as_array()
+        .unwrap()
+        .iter()
+        .filter(|place| place["boxes"].as_object().unwrap().len() == 4);
     places.max_by(|a, b| aspect(a).total_cmp(&aspect(b))).unwrap().clone()
 }
 
@@ -69,7 +73,8 @@ async fn a_wide_picture_is_framed_finished_stepped_back_and_saved_beside() {
     let browser = Browser::open(1280, 800, downloads.path()).await;
     browser.client.goto(&application.url(&format!("/bench/{picture}"))).await.unwrap();
     // All four boxes are in view together, painted.
-    let painted = "return document.querySelectorAll('.slot-cell canvas[data-painted=yes]').length === 4";
+    let painted =
+        "return document.querySelectorAll('.slot-cell canvas[data-painted=yes]').length === 4";
     browser.until("four views are painted", painted).await;
 
     // One focal point moves them all.
@@ -89,7 +94,12 @@ async fn a_wide_picture_is_framed_finished_stepped_back_and_saved_beside() {
     let top = typed_top(&browser).await;
     let grip = browser.find(".frame-grip").await;
     grip.send_keys("\u{E008}\u{E015}\u{E008}").await.unwrap();
-    browser.until("one is by hand", "return document.querySelectorAll('.slot-cell[data-hand=true]').length === 1").await;
+    browser
+        .until(
+            "one is by hand",
+            "return document.querySelectorAll('.slot-cell[data-hand=true]').length === 1",
+        )
+        .await;
     let lower = typed_top(&browser).await;
     assert_eq!(lower, top + 10.0, "Shift and an arrow key move it by 10 px of the picture");
 
@@ -100,7 +110,9 @@ async fn a_wide_picture_is_framed_finished_stepped_back_and_saved_beside() {
     let words = browser.find("[data-kind=text] textarea").await;
     words.clear().await.unwrap();
     words.send_keys("Star walks every clear Friday").await.unwrap();
-    browser.until("its contrast is told", "return !!document.querySelector('[data-testid=contrast]')").await;
+    browser
+        .until("its contrast is told", "return !!document.querySelector('[data-testid=contrast]')")
+        .await;
     browser.until("all is noted", &state("not saved in its places")).await;
 
     // Undone twice: the words, then the text; the border stays.
@@ -118,7 +130,8 @@ async fn a_wide_picture_is_framed_finished_stepped_back_and_saved_beside() {
     browser.until("the new one lies on the bench", "return document.querySelector('.bench-name')?.textContent.includes('Moor with a border')").await;
 
     let placed = application.json("/api/occurrences").await;
-    let place = placed.as_array().unwrap().iter().find(|one| one["id"] == place["id"]).unwrap().clone();
+    let place =
+        placed.as_array().unwrap().iter().find(|one| one["id"] == place["id"]).unwrap().clone();
     let made = text(&place["picture_id"]);
     assert_ne!(made, picture);
     let bench = application.json(&format!("/api/pictures/{made}/bench")).await;
@@ -149,13 +162,18 @@ async fn typed_top(browser: &Browser) -> f64 {
 }
 
 fn state(words: &str) -> String {
-    format!("return document.querySelector('[data-testid=work-state]')?.textContent === {}", json!(words))
+    format!(
+        "return document.querySelector('[data-testid=work-state]')?.textContent === {}",
+        json!(words)
+    )
 }
 
 async fn undo(browser: &Browser) {
-    let before = browser.run("return document.querySelector('.edit-list')?.innerHTML ?? ''", vec![]).await;
+    let before =
+        browser.run("return document.querySelector('.edit-list')?.innerHTML ?? ''", vec![]).await;
     browser.labelled("Undo").await.click().await.unwrap();
-    let changed = format!("return (document.querySelector('.edit-list')?.innerHTML ?? '') !== {before}");
+    let changed =
+        format!("return (document.querySelector('.edit-list')?.innerHTML ?? '') !== {before}");
     browser.until("something was undone", &changed).await;
 }
 

@@ -94,7 +94,8 @@ impl Fitting {
             Fit::Width => padding.min(asked.width * 9 / 20),
             _ => padding.min(asked.width.min(asked.height) * 9 / 20),
         };
-        let room = Size::new(asked.width - 2 * padding, asked.height.saturating_sub(2 * padding).max(1));
+        let room =
+            Size::new(asked.width - 2 * padding, asked.height.saturating_sub(2 * padding).max(1));
         // Without padding the box counts to the part of a pixel.
         let aspect = if padding == 0 { slot.aspect() } else { room.aspect() };
         let mut crop = choose(slot.fit().crops().then_some(aspect));
@@ -115,7 +116,9 @@ impl Fitting {
             ratio(inner.width, available.width).max(ratio(inner.height, available.height));
         let shown = if shortfall > 1.0 { available } else { inner };
         let scale = ratio(shown.width, available.width).max(ratio(shown.height, available.height));
-        let around = |size: Size, padding: u32| Size::new(size.width + 2 * padding, size.height + 2 * padding);
+        let around = |size: Size, padding: u32| {
+            Size::new(size.width + 2 * padding, size.height + 2 * padding)
+        };
         let left = (f64::from(padding) * ratio(shown.width, inner.width)).round() as u32;
         let fitting = Self {
             crop,

@@ -297,10 +297,7 @@ pub fn object_position(file: Rect, crop: Rect) -> (f64, f64) {
         }
         (100.0 * (f64::from(crop) - f64::from(file)) / room).clamp(0.0, 100.0)
     };
-    (
-        along(crop.x, crop.width, file.x, file.width),
-        along(crop.y, crop.height, file.y, file.height),
-    )
+    (along(crop.x, crop.width, file.x, file.width), along(crop.y, crop.height, file.y, file.height))
 }
 
 /// The part of `file` that a browser shows in a box of shape `aspect` when it covers the box and

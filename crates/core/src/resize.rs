@@ -149,9 +149,7 @@ pub(crate) fn encode(light: f64) -> f64 {
 
 /// The sRGB transfer function (IEC 61966-2-1), 8 bits to 16 bits of light.
 pub(crate) static TO_LINEAR: LazyLock<[u16; 256]> = LazyLock::new(|| {
-    std::array::from_fn(|value| {
-        (decode(value as f64 / 255.0) * 65_535.0).round() as u16
-    })
+    std::array::from_fn(|value| (decode(value as f64 / 255.0) * 65_535.0).round() as u16)
 });
 
 /// Its inverse, 16 bits of light to 8 bits.

@@ -3,6 +3,7 @@
 use serde::{Deserialize, Serialize};
 use thiserror::Error;
 
+use crate::geometry::Size;
 use crate::units::{CssPx, UnitError};
 
 /// The longest side of a slot, in CSS pixels.
@@ -98,6 +99,50 @@ fn side(name: &'static str, value: f64) -> Result<CssPx, SlotError> {
     CssPx::new(value).map_err(|source| SlotError::NotPositive { name, source })
 }
 
+/// A size without a slot: the whole picture in proportion.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[serde(tag = "by", rename_all = "kebab-case")]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub enum Resize {
+    /// So many pixels across.
+    Width {
+        /// Pixels.
+        px: f64,
+    },
+    /// So many pixels down.
+    Height {
+        /// Pixels.
+        px: f64,
+    },
+    /// So many pixels along its longer side.
+    LongSide {
+        /// Pixels.
+        px: f64,
+    },
+    /// A share of what it has.
+    Percent {
+        /// Of each side.
+        percent: f64,
+    },
+}
+
+impl Resize {
+    /// The slot that gives a picture of size `picture` this size at density 1.
+    ///
+    /// # Errors
+    /// [`SlotError`] where a side would be nothing, or longer than any layout.
+    pub fn slot(self, picture: Size) -> Result<Slot, SlotError> {
+        let (across, down) = (f64::from(picture.width), f64::from(picture.height));
+        let width = match self {
+            Self::Width { px } => px,
+            Self::Height { px } => px * across / down,
+            Self::LongSide { px } => px * across / across.max(down),
+            Self::Percent { percent } => across * percent / 100.0,
+        };
+        Slot::new(width, width * down / across, Fit::Width)
+    }
+}
+
 /// The unchecked form that comes in from outside.
 #[derive(Deserialize)]
 struct SlotSpec {
@@ -149,6 +194,23 @@ mod tests {
         let huge = Slot::new(100_000.0, 344.0, Fit::Cover).unwrap_err().to_string();
         assert!(huge.contains("width") && huge.contains("100000"), "{huge}");
         assert!(Slot::new(f64::NAN, 10.0, Fit::Cover).is_err());
+    }
+
+    #[test]
+    fn a_size_without_a_slot_keeps_the_proportion() {
+        let of = |resize: Resize| resize.slot(Size::new(1_600, 1_000)).unwrap();
+        for (resize, width, height) in [
+            (Resize::Width { px: 800.0 }, 800.0, 500.0),
+            (Resize::Height { px: 500.0 }, 800.0, 500.0),
+            (Resize::LongSide { px: 400.0 }, 400.0, 250.0),
+            (Resize::Percent { percent: 25.0 }, 400.0, 250.0),
+        ] {
+            let slot = of(resize);
+            assert_eq!((slot.width().get(), slot.height().get()), (width, height), "{resize:?}");
+        }
+        let tall = Resize::LongSide { px: 400.0 }.slot(Size::new(1_000, 1_600)).unwrap();
+        assert_eq!((tall.width().get(), tall.height().get()), (250.0, 400.0));
+        assert!(Resize::Percent { percent: -5.0 }.slot(Size::new(9, 9)).is_err());
     }
 
     #[test]

@@ -119,7 +119,8 @@ fn golden(name: &str, raster: &Raster) {
 #[test]
 fn each_edit_gives_its_golden_picture() {
     let fill = Corners::Fill(Ground::of(SAND));
-    let canvas = |left, top, right, bottom, ground| Edit::Canvas { left, top, right, bottom, ground };
+    let canvas =
+        |left, top, right, bottom, ground| Edit::Canvas { left, top, right, bottom, ground };
     let wash = |to| Edit::Wash { from: DEEP, to, degrees: 135.0, percent: 55.0 };
     let logo = Edit::Logo {
         image: "a".repeat(64),
@@ -225,7 +226,8 @@ fn a_preview_looks_like_the_file_made_smaller() {
         brisk_margin_core::resize::Region::whole(file.size()),
         small.size(),
     );
-    let differences = scaled.data().iter().zip(small.data()).map(|(a, b)| f64::from(a.abs_diff(*b)));
+    let differences =
+        scaled.data().iter().zip(small.data()).map(|(a, b)| f64::from(a.abs_diff(*b)));
     let mean = differences.sum::<f64>() / small.data().len() as f64;
     // Grain, which is finer than either, comes out differently.
     assert!(mean < 4.0, "off by {mean} on average");
@@ -282,7 +284,11 @@ fn shown_of(raster: &Raster, profile: Option<&Profile>) -> Raster {
 #[test]
 fn a_text_tells_its_contrast_and_a_backing_mends_it() {
     let contrast = |behind| {
-        let block = TextBlock { colour: SAND, at: spot(Along::End, Along::Start, 4.0, 12.0), ..text(behind) };
+        let block = TextBlock {
+            colour: SAND,
+            at: spot(Along::End, Along::Start, 4.0, 12.0),
+            ..text(behind)
+        };
         let told = shown(&finish([Edit::Text(block)])).remarks;
         told.into_iter()
             .find_map(|remark| match remark {
@@ -314,7 +320,10 @@ fn what_reaches_over_the_frame_or_is_gone_is_told() {
         opacity: 100.0,
     };
     let told = shown(&finish([Edit::Text(block), gone, large])).remarks;
-    assert!(told.iter().any(|r| matches!(r, Remark::CutOff { step: 0, down, .. } if *down > 0)), "{told:?}");
+    assert!(
+        told.iter().any(|r| matches!(r, Remark::CutOff { step: 0, down, .. } if *down > 0)),
+        "{told:?}"
+    );
     assert!(told.contains(&Remark::LogoGone { step: 1 }), "{told:?}");
     assert!(told.contains(&Remark::LogoEnlarged { step: 2, times: 2.0 }), "{told:?}");
 }
@@ -373,7 +382,8 @@ fn any_edit() -> impl Strategy<Value = Edit> {
         (-2.0..2.0f64).prop_map(|stops| Edit::Exposure { stops }),
         (-100.0..99.0f64).prop_map(|percent| Edit::Contrast { percent }),
         (-90.0..90.0f64).prop_map(|mireds| Edit::Temperature { mireds }),
-        (0.0..300.0f64, 0.3..3.0f64).prop_map(|(percent, radius)| Edit::Sharpen { percent, radius }),
+        (0.0..300.0f64, 0.3..3.0f64)
+            .prop_map(|(percent, radius)| Edit::Sharpen { percent, radius }),
         (0.0..30.0f64).prop_map(|px| Edit::Padding { width: css(px), ground: Ground::of(SAND) }),
         (0.0..30.0f64).prop_map(|px| Edit::Border { width: picture_px(px), colour: SAND }),
     ]
@@ -412,10 +422,12 @@ proptest! {
 #[test]
 fn large_files_are_made_in_tiles_without_seams() {
     let source = gradient(2_600, 1_300);
-    let list = finish([Edit::Sharpen { percent: 80.0, radius: 2.0 }, Edit::Exposure { stops: 0.1 }]);
+    let list =
+        finish([Edit::Sharpen { percent: 80.0, radius: 2.0 }, Edit::Exposure { stops: 0.1 }]);
     let canvas = Canvas::new(source.size(), &list).unwrap();
     let plan = Plan::whole(&canvas, &list);
-    let whole = draw(Pixels::copy(&source, source.size()), &canvas, &list, &plan, &logos()).unwrap();
+    let whole =
+        draw(Pixels::copy(&source, source.size()), &canvas, &list, &plan, &logos()).unwrap();
     // A gradient rises everywhere: no step between neighbours is larger at the seams.
     let row = whole.raster.crop(Rect { x: 1_000, y: 640, width: 50, height: 1 });
     let reds: Vec<u8> = row.data().iter().step_by(3).copied().collect();

@@ -34,7 +34,8 @@ pub struct Copy {
 impl Copy {
     fn new(largest: Raster, size: Size) -> Self {
         let mut sizes = vec![largest];
-        for _ in 0..2 {
+        // 1,600, 800, 400 and 200 pixels: views of many slots at once are small.
+        for _ in 0..3 {
             let last = &sizes[sizes.len() - 1];
             let half = |side: u32| side.div_ceil(2);
             let smaller = Size::new(half(last.size().width), half(last.size().height));
@@ -60,7 +61,8 @@ impl Copy {
         let found = self.sizes.iter().rev().find(enough);
         let whole = (self.raster().size() == self.size).then(|| self.raster());
         // A few percent are not seen.
-        let nearly = (f64::from(self.raster().size().width) * 1.05 >= wanted).then(|| self.raster());
+        let nearly =
+            (f64::from(self.raster().size().width) * 1.05 >= wanted).then(|| self.raster());
         found.or(whole).or(nearly).map(|raster| Pixels::copy(raster, self.size))
     }
 }
@@ -75,9 +77,8 @@ impl Copies {
     fn cell(&self, hash: &BlobHash) -> Arc<OnceCell<Copy>> {
         let mut kept = self.0.lock().expect("nobody panics while holding it");
         let found = kept.iter().position(|(other, _)| other == hash);
-        let entry = found
-            .and_then(|at| kept.remove(at))
-            .unwrap_or_else(|| (hash.clone(), Arc::default()));
+        let entry =
+            found.and_then(|at| kept.remove(at)).unwrap_or_else(|| (hash.clone(), Arc::default()));
         let cell = Arc::clone(&entry.1);
         kept.push_front(entry);
         kept.truncate(KEPT);

@@ -42,7 +42,8 @@ impl Placed {
 
     /// Notes a step and returns its number.
     async fn step(&self, after: &Value, summary: &str, work: &Value) -> Value {
-        let step = self.post("steps", json!({"after": after, "summary": summary, "work": work})).await;
+        let step =
+            self.post("steps", json!({"after": after, "summary": summary, "work": work})).await;
         assert_eq!(step.status, StatusCode::CREATED, "{}", step.text());
         step.json()["id"].clone()
     }
@@ -96,7 +97,10 @@ async fn one_answer_frames_every_slot_and_says_what_it_lacks() {
     let framings = on.post("framings", json!({"work": made["work"]})).await.json();
     let slot = &framings["slots"][0];
     assert_eq!(slot["widths"][0]["crop"], made["crop"]);
-    assert_eq!((&slot["widths"][0]["by_hand"], &slot["widths"][1]["by_hand"]), (&json!(true), &json!(false)));
+    assert_eq!(
+        (&slot["widths"][0]["by_hand"], &slot["widths"][1]["by_hand"]),
+        (&json!(true), &json!(false))
+    );
     let short = slot["widths"][0]["shortfall"].as_f64().unwrap();
     assert!((short - 440.0 / 246.0).abs() < 1e-3, "{short}");
 
@@ -113,7 +117,8 @@ async fn steps_lead_back_to_the_same_bytes_and_are_there_after_a_restart() {
     assert_eq!((&fresh["at"], &fresh["steps"]), (&Value::Null, &json!([])));
     let before = on.seen(&fresh["work"]).await;
     let first = on.step(&Value::Null, "washed it red", &with(json!([red()]))).await;
-    let second = on.step(&first, "turned it", &with(json!([red(), {"kind": "turn", "quarters": 1}]))).await;
+    let second =
+        on.step(&first, "turned it", &with(json!([red(), {"kind": "turn", "quarters": 1}]))).await;
 
     let Placed { api, picture, slot, place } = on;
     let on = Placed { api: api.restart().await, picture, slot, place };
@@ -136,7 +141,77 @@ async fn steps_lead_back_to_the_same_bytes_and_are_there_after_a_restart() {
     assert_eq!(named.status, StatusCode::NO_CONTENT);
     on.api.patch(&name(&second), &json!({"name": "For the winter page"})).await;
     let steps = on.bench().await["steps"].clone();
-    assert_eq!((&steps[1]["name"], &steps[2]["name"]), (&Value::Null, &json!("For the winter page")));
+    assert_eq!(
+        (&steps[1]["name"], &steps[2]["name"]),
+        (&Value::Null, &json!("For the winter page"))
+    );
+}
+
+/// Any sequence of changes, undos and redos shows what a plain list of states would.
+#[tokio::test]
+async fn any_way_back_and_forth_shows_the_same_bytes() {
+    let on = Placed::new().await;
+    let first = on.bench().await["work"].clone();
+    let mut random = 7u32;
+    let mut next = |below: u32| {
+        random = random.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
+        (random >> 16) % below
+    };
+    // The steps by number, each with its work and the one that it came from.
+    let noted =
+        on.step(&Value::Null, "stop", &with(json!([{"kind": "exposure", "stops": 0.1}]))).await;
+    let steps = on.bench().await["steps"].clone();
+    let root = steps[0]["id"].clone();
+    let mut tree = vec![(root.clone(), first.clone(), None)];
+    tree.push((noted, with(json!([{"kind": "exposure", "stops": 0.1}])), Some(0)));
+    let mut at = 1;
+    for _ in 0..40 {
+        match next(3) {
+            0 => {
+                let work =
+                    with(json!([{"kind": "exposure", "stops": f64::from(next(40)) / 10.0 - 2.0}]));
+                let id = on.step(&tree[at].0, "light", &work).await;
+                tree.push((id, work, Some(at)));
+                at = tree.len() - 1;
+            }
+            1 => at = tree[at].2.unwrap_or(at),
+            _ => at = tree.iter().rposition(|step| step.2 == Some(at)).unwrap_or(at),
+        }
+        let path = format!("/api/steps/{}/go", text(&tree[at].0));
+        let work = on.api.post(&path, &Value::Null).await.json();
+        assert_eq!(
+            work["finish"],
+            tree[at].1.get("finish").cloned().unwrap_or(work["finish"].clone())
+        );
+        assert_eq!(on.bench().await["at"], tree[at].0);
+    }
+    assert!(tree.len() > 8, "changes were among them");
+    // All the way back, and forth to a step of long ago: every byte is as it was then.
+    let then = on.seen(&tree[1].1).await;
+    let back = |at: usize| format!("/api/steps/{}/go", text(&tree[at].0));
+    let start = on.api.post(&back(0), &Value::Null).await.json();
+    assert_eq!(on.seen(&start).await, on.seen(&first).await);
+    let again = on.api.post(&back(1), &Value::Null).await.json();
+    assert_eq!(on.seen(&again).await, then);
+}
+
+#[tokio::test]
+async fn a_picture_in_no_slot_is_made_at_a_size_in_proportion() {
+    let on = Placed::new().await;
+    let wish = |resize: Value| json!({"resize": resize, "density": 1, "format": "png"});
+    for (resize, size) in [
+        (json!({"by": "width", "px": 800}), (800, 500)),
+        (json!({"by": "height", "px": 250}), (400, 250)),
+        (json!({"by": "long-side", "px": 320}), (320, 200)),
+        (json!({"by": "percent", "percent": 10}), (160, 100)),
+    ] {
+        let made = on.post("variants", wish(resize)).await.json();
+        assert_eq!((&made["width"], &made["height"]), (&json!(size.0), &json!(size.1)), "{made}");
+    }
+    let refused = on.post("variants", wish(json!({"by": "width", "px": 0}))).await;
+    assert_eq!(refused.status, StatusCode::UNPROCESSABLE_ENTITY, "{}", refused.text());
+    let neither = on.post("variants", json!({"density": 1, "format": "png"})).await;
+    assert!(neither.text().contains("either a slot or a size"), "{}", neither.text());
 }
 
 #[tokio::test]
@@ -268,7 +343,10 @@ async fn text_tells_what_it_lacks_on_its_way_to_the_file() {
     let body = json!({"work": with(json!([words])), "views": [view], "histograms": true});
     let sheet = on.post("sheet", body).await.json();
     let told = sheet["remarks"][0].as_array().unwrap();
-    assert!(told.iter().any(|remark| remark["what"] == "missing-letters" && remark["letters"] == "🌝"), "{told:?}");
+    assert!(
+        told.iter().any(|remark| remark["what"] == "missing-letters" && remark["letters"] == "🌝"),
+        "{told:?}"
+    );
     let contrast = told.iter().find(|remark| remark["what"] == "contrast").unwrap();
     assert!(contrast["weakest"].as_f64().unwrap() > 1.0 && contrast["needed"] == 3.0, "{contrast}");
     assert_eq!(sheet["views"][0]["width"], 300);
@@ -278,11 +356,15 @@ async fn text_tells_what_it_lacks_on_its_way_to_the_file() {
 #[tokio::test]
 async fn banners_of_a_row_are_begun_at_one_height() {
     let api = Api::start().await;
-    api.store.keep_page(page("walks.html", vec![card("a", 365.0), serving("b", "0", 9, "")])).await.unwrap();
+    api.store
+        .keep_page(page("walks.html", vec![card("a", 365.0), serving("b", "0", 9, "")]))
+        .await
+        .unwrap();
     let picture = api.taken("dome.jpg", &gradient_jpeg(1600, 1000)).await;
     let slots = api.get("/api/layouts").await.json()["slots"].clone();
     let slot = text(&slots[0]["id"]);
-    let new = |ground: Value| json!({"slots": [slot], "name": "Winter", "ground": ground, "height": 200});
+    let new =
+        |ground: Value| json!({"slots": [slot], "name": "Winter", "ground": ground, "height": 200});
     let made = api.post("/api/banners", &new(json!({"colour": "#204060"}))).await;
     assert_eq!(made.status, StatusCode::CREATED, "{}", made.text());
     let made = made.json()[0].clone();
@@ -290,7 +372,8 @@ async fn banners_of_a_row_are_begun_at_one_height() {
     assert!(text(&made["height_note"]).contains("20 px lower"), "{made}");
     let even = api.picture(&text(&made["picture"])).await;
     assert_eq!((&even["width"], &even["height"]), (&json!(730), &json!(400)));
-    let seen = api.get(&format!("/api/pictures/{}/preview?size=thumbnail", text(&even["id"]))).await;
+    let seen =
+        api.get(&format!("/api/pictures/{}/preview?size=thumbnail", text(&even["id"]))).await;
     assert_eq!(seen.status, StatusCode::OK);
 
     let made = api.post("/api/banners", &new(json!({"picture": picture}))).await.json()[0].clone();

@@ -42,7 +42,7 @@ export function EncodeStep({ picture, on }: { picture: Picture; on: WorkOnBench 
   };
 
   const hindrance = !place
-    ? "Type the slot's width and height"
+    ? (recipe.by === "slot" ? "Type the slot's width and height" : "Type the size")
     : (fitting.error?.message ?? (fitting.data?.refusal ? "Too small for an exact slot" : undefined));
   const onMake = () => {
     if (!place) return;
@@ -64,7 +64,7 @@ export function EncodeStep({ picture, on }: { picture: Picture; on: WorkOnBench 
               tool="focal"
               chosen={{ slot: TYPED, viewport: 0 }}
               marks={NO_MARKS}
-              onMarks={NOTHING}
+              onMarks={undefined}
               onFocal={onFocal}
               onKeep={NOTHING}
               onCrop={NOTHING}

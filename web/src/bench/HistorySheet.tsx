@@ -40,7 +40,7 @@ function StepRow({ step, picture, on, compared, onCompare }: { step: WorkStep; p
       accept(await api.PATCH("/api/steps/{id}", { params: { path: { id: step.id } }, body: { name: next } }));
     },
     onSuccess: async (_, next) => {
-      step.name = next || null;
+      on.onNamed(step.id, next || null);
       setName(undefined);
       await queries.invalidateQueries({ queryKey: ["bench", picture.id] });
     },
@@ -61,7 +61,7 @@ function StepRow({ step, picture, on, compared, onCompare }: { step: WorkStep; p
           <Button size="small" type="text" onClick={() => { setName(step.name ?? ""); }}>{step.name ? "Rename" : "Name it"}</Button>
         ) : (
           <form className="row" onSubmit={(event) => { event.preventDefault(); rename.mutate(name); }}>
-            <Input aria-label="Name of this step" size="small" autoFocus value={name} onChange={({ target }) => { setName(target.value); }} />
+            <Input aria-label="Name of this step" size="small" value={name} onChange={({ target }) => { setName(target.value); }} />
             <Button size="small" htmlType="submit">Keep</Button>
           </form>
         )}

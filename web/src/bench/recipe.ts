@@ -1,18 +1,23 @@
 import { useState } from "react";
 import type { Fit, Format, Place } from "../api/client";
 
+export type SizeBy = "slot" | "width" | "height" | "long-side" | "percent";
+
 /** What the next file is to be: a slot, and an encoding. */
 export interface Recipe {
   width: number | null;
   height: number | null;
   fit: Fit;
+  /** By the box of a slot, or the whole picture by one figure. */
+  by: SizeBy;
+  amount: number | null;
   density: number;
   format: Format;
   quality: number | null;
 }
 
 const KEY = "brisk-margin.recipe";
-const FIRST: Recipe = { width: null, height: null, fit: "cover", density: 1, format: "webp", quality: null };
+const FIRST: Recipe = { width: null, height: null, fit: "cover", by: "slot", amount: null, density: 1, format: "webp", quality: null };
 
 /** The recipe, kept from picture to picture: the next one often goes into the same slot. */
 export function useRecipe(): [Recipe, (change: Partial<Recipe>) => void] {
@@ -27,7 +32,7 @@ export function useRecipe(): [Recipe, (change: Partial<Recipe>) => void] {
 
 /** Lays a slot on the bench, for the picture that is opened next. */
 export function layOnBench(part: Partial<Recipe>) {
-  localStorage.setItem(KEY, JSON.stringify({ ...FIRST, ...stored(), ...part }));
+  localStorage.setItem(KEY, JSON.stringify({ ...FIRST, ...stored(), by: "slot", ...part }));
 }
 
 function stored(): Partial<Recipe> {
@@ -38,8 +43,12 @@ function stored(): Partial<Recipe> {
   }
 }
 
-/** The slot, once both sides are typed. */
-export function placeOf({ width, height, fit, density }: Recipe): Place | undefined {
+/** The slot or the size, once it is typed. */
+export function placeOf({ width, height, fit, density, by, amount }: Recipe): Place | undefined {
+  if (by !== "slot") {
+    if (amount === null) return undefined;
+    return { resize: by === "percent" ? { by, percent: amount } : { by, px: amount }, density };
+  }
   if (width === null || height === null) return undefined;
   return { slot: { width, height, fit }, density };
 }

@@ -50,7 +50,7 @@ export function useStage(width: number, height: number) {
     setShift({ x: 0, y: 0 });
   };
   return {
-    room: setRoom,
+    attach: setRoom,
     zoom,
     setZoom,
     scale,

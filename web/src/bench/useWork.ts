@@ -17,6 +17,7 @@ export interface WorkOnBench {
   undo: (() => void) | undefined;
   redo: (() => void) | undefined;
   goTo: (step: string) => void;
+  onNamed: (step: string, name: string | null) => void;
   /** The step that lies on the bench; nothing before the first, or while one is being noted. */
   at: string | undefined;
   /** The step that held when the work began. */
@@ -47,6 +48,8 @@ export function useWork(picture: Picture, bench: BenchBody): WorkOnBench {
   const [work, setWork] = useState(bench.work);
   const [at, setAt] = useState(bench.at ?? undefined);
   const [steps, setSteps] = useState(bench.steps);
+  // What was noted before the screen was drawn again.
+  const known = useRef(bench.steps);
   // The step that held when the work began: only over that one it is saved.
   const [over, setOver] = useState(bench.holds ?? undefined);
   const [pending, setPending] = useState(0);
@@ -65,10 +68,12 @@ export function useWork(picture: Picture, bench: BenchBody): WorkOnBench {
           // With the first step came the one that tells how the picture arrived.
           const fresh = unwrap(await api.GET("/api/pictures/{id}/bench", { params: { path: { id: picture.id } } }));
           queries.setQueryData(["bench", picture.id], fresh);
+          known.current = fresh.steps;
           setSteps(fresh.steps);
           setOver(fresh.holds ?? undefined);
         } else {
-          setSteps((known) => [...known, step]);
+          known.current = [...known.current, step];
+          setSteps(known.current);
         }
         setAt(step.id);
         setError(null);
@@ -111,7 +116,13 @@ export function useWork(picture: Picture, bench: BenchBody): WorkOnBench {
   });
 
   const goTo = (step: string) => { go.mutate(step); };
-  const parent = steps.find((step) => step.id === at)?.parent ?? undefined;
+  // What is still to be noted is a step of its own, and the first to be undone.
+  const undo = async () => {
+    const here = await flush();
+    const parent = known.current.find((step) => step.id === here)?.parent;
+    if (parent) goTo(parent);
+  };
+  const parent = steps.find((step) => step.id === at)?.parent;
   const child = newestChild(steps, at);
   return {
     bench: { ...bench, steps },
@@ -129,9 +140,14 @@ export function useWork(picture: Picture, bench: BenchBody): WorkOnBench {
       else if (last) clearTimeout(last.timer);
       waiting.current = { work: next, summary, timer: setTimeout(() => { void flush(); }, SETTLES_AFTER) };
     },
-    undo: parent ? () => { goTo(parent); } : undefined,
+    undo: parent || pending > 0 ? () => { void undo(); } : undefined,
     redo: child ? () => { goTo(child); } : undefined,
     goTo,
+    // A name that another step had moves to this one.
+    onNamed: (id, name) => {
+      known.current = known.current.map((step) => (step.id === id ? { ...step, name } : step.name === name ? { ...step, name: null } : step));
+      setSteps(known.current);
+    },
     at: pending > 0 ? undefined : at,
     over,
     onSaved: setOver,

@@ -25,7 +25,7 @@ export function SlotFacts({ slot, occurrence, pages, slots }: Props) {
   const widest = Object.values(slot.boxes).toSorted((a, b) => (b[0] ?? 0) - (a[0] ?? 0))[0];
   const bench = (part: Parameters<typeof layOnBench>[0]) => {
     layOnBench(part);
-    void navigate(occurrence?.picture_id ? `/bench/${occurrence.picture_id}` : "/library");
+    void navigate(occurrence?.picture_id ? `/bench/${occurrence.picture_id}?step=encode&slot=${slot.id}` : "/library");
   };
   return (
     <section className="slot-facts" aria-label="Chosen slot">

@@ -49,7 +49,7 @@ export function BannerSheet({ open, onClose }: { open: boolean; onClose: () => v
           mode="multiple"
           value={slots}
           placeholder="One, or a row of them"
-          optionFilterProp="label"
+          showSearch={{ optionFilterProp: "label" }}
           options={layouts.data?.slots.map((slot) => ({ value: slot.id, label: slot.name })) ?? []}
           onChange={(next: string[]) => { setSlots(next); }}
         />

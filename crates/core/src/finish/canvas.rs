@@ -155,7 +155,8 @@ impl Canvas {
             i64::from(self.straight.width) + left + right,
             i64::from(self.straight.height) + top + bottom,
         );
-        let overlaps = |begin: i64, length: i64, side: u32| begin < i64::from(side) && begin + length > 0;
+        let overlaps =
+            |begin: i64, length: i64, side: u32| begin < i64::from(side) && begin + length > 0;
         if width < 1
             || height < 1
             || !overlaps(-left, width, self.straight.width)
@@ -260,7 +261,9 @@ impl Canvas {
             let least = corners.map(of).into_iter().fold(f64::INFINITY, f64::min);
             let most = corners.map(of).into_iter().fold(f64::NEG_INFINITY, f64::max);
             // Rounding of the turns must not make an area longer than it is.
-            let tidy = |value: f64| if (value - value.round()).abs() < 1e-6 { value.round() } else { value };
+            let tidy = |value: f64| {
+                if (value - value.round()).abs() < 1e-6 { value.round() } else { value }
+            };
             (tidy(least).max(0.0), tidy(most).min(side.into()))
         };
         let (left, right) = span(|point| point.0, self.size.width);
@@ -293,7 +296,8 @@ impl Canvas {
     pub fn crop(&self, crop: HandCrop) -> Rect {
         let asked = Size::new(crop.width, crop.height);
         let asked = if self.turned.swaps_sides() { asked.turned() } else { asked };
-        let (width, height) = (asked.width.min(self.size.width), asked.height.min(self.size.height));
+        let (width, height) =
+            (asked.width.min(self.size.width), asked.height.min(self.size.height));
         let (x, y) = self.from_source(crop.x, crop.y);
         let start = |middle: f64, length: u32, side: u32| {
             // A negative start saturates to zero.
@@ -358,7 +362,8 @@ mod tests {
 
     #[test]
     fn straightening_cuts_or_keeps_the_corners() {
-        let straighten = |corners| canvas((400, 300), vec![Edit::Straighten { degrees: 10.0, corners }]);
+        let straighten =
+            |corners| canvas((400, 300), vec![Edit::Straighten { degrees: 10.0, corners }]);
         let cut = straighten(Corners::Cut).size();
         assert!((cut.aspect() - 4.0 / 3.0).abs() < 0.01 && cut.width < 400, "{cut}");
         let full = straighten(Corners::Fill(Ground::of(Colour::WHITE))).size();
@@ -367,7 +372,13 @@ mod tests {
 
     #[test]
     fn sides_are_trimmed_and_extended_by_the_pixel() {
-        let edit = |left, right| Edit::Canvas { left, top: 0, right, bottom: 10, ground: Ground::TRANSPARENT };
+        let edit = |left, right| Edit::Canvas {
+            left,
+            top: 0,
+            right,
+            bottom: 10,
+            ground: Ground::TRANSPARENT,
+        };
         assert_eq!(canvas((400, 300), vec![edit(-50, 20)]).size(), Size::new(370, 310));
         let finish = Finish::new(vec![edit(-200, -200).into()]).unwrap();
         let error = Canvas::new(Size::new(400, 300), &finish).unwrap_err().to_string();

@@ -75,11 +75,13 @@ impl<'a> Pixels<'a> {
     fn level(&self, canvas: &Canvas, view: View, tile: Rect) -> Light {
         let (straight, left, top) = canvas.straight();
         let across = Span::new(view.crop.x, view.crop.width, view.output.width, tile.x, tile.width);
-        let down = Span::new(view.crop.y, view.crop.height, view.output.height, tile.y, tile.height);
+        let down =
+            Span::new(view.crop.y, view.crop.height, view.output.height, tile.y, tile.height);
         let (across, down) = (across.shifted(left), down.shifted(top));
         let ground = lit(canvas.ground);
         let mut light = Light::filled(tile.size(), ground);
-        let (Some((a, b)), Some((c, d))) = (across.meets(straight.width), down.meets(straight.height))
+        let (Some((a, b)), Some((c, d))) =
+            (across.meets(straight.width), down.meets(straight.height))
         else {
             return light;
         };
@@ -92,7 +94,8 @@ impl<'a> Pixels<'a> {
         let covers = |span: &Span, from: u32, to: u32, side: u32| -> Vec<f32> {
             (from..to).map(|n| span.covered(n, side)).collect()
         };
-        let (columns, rows) = (covers(&across, a, b, straight.width), covers(&down, c, d, straight.height));
+        let (columns, rows) =
+            (covers(&across, a, b, straight.width), covers(&down, c, d, straight.height));
         for (y, row) in (c..d).zip(part.pixels.chunks_exact((b - a) as usize)) {
             let start = (y * tile.width + a) as usize;
             let down = rows[(y - c) as usize];
@@ -110,7 +113,8 @@ impl<'a> Pixels<'a> {
         let (straight, left, top) = canvas.straight();
         let turned = canvas.turned().apply(canvas.source());
         let across = Span::new(view.crop.x, view.crop.width, view.output.width, tile.x, tile.width);
-        let down = Span::new(view.crop.y, view.crop.height, view.output.height, tile.y, tile.height);
+        let down =
+            Span::new(view.crop.y, view.crop.height, view.output.height, tile.y, tile.height);
         let per_pixel = across.step.min(down.step);
         let corners = [(0, 0), (tile.width, 0), (tile.width, tile.height), (0, tile.height)]
             .map(|(x, y)| canvas.to_turned(across.at(x), down.at(y)));
@@ -137,7 +141,8 @@ impl<'a> Pixels<'a> {
             (0..tile.width).map(|n| span.covered(n, straight.width)).collect()
         };
         let rows = down.shifted(top);
-        let mut light = Light { size: tile.size(), pixels: Vec::with_capacity(tile.size().pixels() as usize) };
+        let mut light =
+            Light { size: tile.size(), pixels: Vec::with_capacity(tile.size().pixels() as usize) };
         for row in 0..tile.height {
             let covered = rows.covered(row, straight.height);
             for column in 0..tile.width {

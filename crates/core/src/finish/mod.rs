@@ -329,9 +329,9 @@ impl Edit {
             }
             Self::Flip { .. } => {}
         }
-        self.lengths().iter().try_for_each(|length| {
-            within("length in pixels", length.px, -20_000.0, 20_000.0)
-        })
+        self.lengths()
+            .iter()
+            .try_for_each(|length| within("length in pixels", length.px, -20_000.0, 20_000.0))
     }
 }
 
@@ -425,7 +425,9 @@ impl Finish {
     /// Whether a length keeps its size in CSS pixels, so that each layout width needs a source of
     /// its own.
     pub fn keeps_css_size(&self) -> bool {
-        self.edits().flat_map(Edit::lengths).any(|length| length.of == values::Of::Css && length.px != 0.0)
+        self.edits()
+            .flat_map(Edit::lengths)
+            .any(|length| length.of == values::Of::Css && length.px != 0.0)
     }
 
     /// The same without tone and colour, to see what they do.
@@ -442,11 +444,14 @@ impl Finish {
         let size = canvas.size();
         let cuts = Cuts::of(size, crop);
         let was = self.edits().find_map(|edit| match *edit {
-            Edit::Canvas { left, top, right, bottom, ground } => Some(([left, top, right, bottom], ground)),
+            Edit::Canvas { left, top, right, bottom, ground } => {
+                Some(([left, top, right, bottom], ground))
+            }
             _ => None,
         });
         let (sides, ground) = was.unwrap_or(([0; 4], Ground::TRANSPARENT));
-        let less = |side: i32, cut: u32| side.saturating_sub(i32::try_from(cut).unwrap_or(i32::MAX));
+        let less =
+            |side: i32, cut: u32| side.saturating_sub(i32::try_from(cut).unwrap_or(i32::MAX));
         let trim = Edit::Canvas {
             left: less(sides[0], cuts.left),
             top: less(sides[1], cuts.top),

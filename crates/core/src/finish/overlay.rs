@@ -90,7 +90,14 @@ impl Drawing<'_> {
     }
 
     /// Lays `logo` on the frame.
-    pub(super) fn logo(&mut self, step: usize, logo: Option<&Raster>, at: Spot, width: Length, opacity: f64) {
+    pub(super) fn logo(
+        &mut self,
+        step: usize,
+        logo: Option<&Raster>,
+        at: Spot,
+        width: Length,
+        opacity: f64,
+    ) {
         let Some(logo) = logo else {
             self.remarks.push(Remark::LogoGone { step });
             return;
@@ -133,7 +140,8 @@ impl Drawing<'_> {
             Behind::Shadow { soft, .. } => 2.0 + 3.0 * soft * font,
             Behind::Backing { room, .. } => 2.0 + room * font,
         };
-        let around = (x - reach, y - reach, setting.width + 2.0 * reach, setting.height + 2.0 * reach);
+        let around =
+            (x - reach, y - reach, setting.width + 2.0 * reach, setting.height + 2.0 * reach);
         let Some(part) = inside(frame, around) else {
             return Ok(());
         };
@@ -173,7 +181,13 @@ impl Drawing<'_> {
 
     fn fill(&mut self, part: Rect, colour: Colour, share: f32) {
         let stride = self.raster.stride();
-        for row in self.raster.data_mut().chunks_exact_mut(stride).skip(part.y as usize).take(part.height as usize) {
+        for row in self
+            .raster
+            .data_mut()
+            .chunks_exact_mut(stride)
+            .skip(part.y as usize)
+            .take(part.height as usize)
+        {
             let from = part.x as usize * 4;
             for pixel in row[from..from + part.width as usize * 4].chunks_exact_mut(4) {
                 over(pixel, colour.0, share);
@@ -195,7 +209,11 @@ impl Drawing<'_> {
                 if at >= size.width {
                     break;
                 }
-                let alpha = if above.channels() == Channels::Rgba { f32::from(pixel[3]) / 255.0 } else { 1.0 };
+                let alpha = if above.channels() == Channels::Rgba {
+                    f32::from(pixel[3]) / 255.0
+                } else {
+                    1.0
+                };
                 if alpha > 0.0 {
                     let start = to as usize * stride + at as usize * 4;
                     let below = &mut self.raster.data_mut()[start..start + 4];
@@ -226,7 +244,8 @@ fn weakest_contrast(raster: &Raster, part: Rect, colour: Colour) -> f64 {
     let own = luminance(colour.0);
     let below = raster.crop(part).flattened([255; 3]);
     let (pixels, _) = below.data().as_chunks::<3>();
-    let mut contrasts: Vec<f64> = pixels.iter().map(|&pixel| contrast(own, luminance(pixel))).collect();
+    let mut contrasts: Vec<f64> =
+        pixels.iter().map(|&pixel| contrast(own, luminance(pixel))).collect();
     let twentieth = contrasts.len() / 20;
     let (_, weakest, _) = contrasts.select_nth_unstable_by(twentieth, f64::total_cmp);
     *weakest

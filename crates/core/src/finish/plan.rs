@@ -166,7 +166,8 @@ mod tests {
     use crate::finish::values::{Ground, Length, Of};
 
     fn plan(source: (u32, u32), slot: (f64, f64), fit: Fit, padding: Option<Length>) -> Plan {
-        let steps = padding.map(|width| Edit::Padding { width, ground: Ground::TRANSPARENT }.into());
+        let steps =
+            padding.map(|width| Edit::Padding { width, ground: Ground::TRANSPARENT }.into());
         let finish = Finish::new(steps.into_iter().collect()).unwrap();
         let canvas = Canvas::new(Size::new(source.0, source.1), &finish).unwrap();
         let slot = Slot::new(slot.0, slot.1, fit).unwrap();

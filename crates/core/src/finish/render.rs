@@ -82,11 +82,8 @@ pub fn draw(
 ) -> Result<Rendered, CodecError> {
     let output = plan.fitting.output;
     let padding = padding(finish);
-    let mut raster = Raster::new(
-        output,
-        Channels::Rgba,
-        padding.rgba().repeat(output.pixels() as usize),
-    );
+    let mut raster =
+        Raster::new(output, Channels::Rgba, padding.rgba().repeat(output.pixels() as usize));
     paint(pixels, canvas, finish, plan, &mut raster);
     let mut drawing = Drawing { raster: &mut raster, scales: plan.scales, remarks: Vec::new() };
     let radius = finish.edits().find_map(|edit| match edit {
@@ -143,8 +140,10 @@ fn paint(pixels: Pixels<'_>, canvas: &Canvas, finish: &Finish, plan: &Plan, rast
     let paint = |tile: Rect| {
         let wide = widened(tile, reach, inner.size());
         let mut light = pixels.light(canvas, view, wide);
-        let place = |at: usize, from: u32, length: u32| (at as f32 + from as f32 + 0.5) / length as f32;
-        let by_place = |light: &mut super::light::Light, change: &dyn Fn(&mut [f32; 4], f32, f32)| {
+        let place =
+            |at: usize, from: u32, length: u32| (at as f32 + from as f32 + 0.5) / length as f32;
+        let by_place = |light: &mut super::light::Light,
+                        change: &dyn Fn(&mut [f32; 4], f32, f32)| {
             for (y, row) in light.pixels.chunks_exact_mut(wide.width as usize).enumerate() {
                 let down = place(y, wide.y, inner.height);
                 for (x, pixel) in row.iter_mut().enumerate() {
@@ -177,7 +176,8 @@ fn paint(pixels: Pixels<'_>, canvas: &Canvas, finish: &Finish, plan: &Plan, rast
 }
 
 fn tiles(size: Size) -> impl Iterator<Item = Rect> {
-    let along = |side: u32| (0..side).step_by(TILE as usize).map(move |from| (from, TILE.min(side - from)));
+    let along =
+        |side: u32| (0..side).step_by(TILE as usize).map(move |from| (from, TILE.min(side - from)));
     along(size.height).flat_map(move |(y, height)| {
         along(size.width).map(move |(x, width)| Rect { x, y, width, height })
     })

@@ -3,6 +3,9 @@
 //! Neighbouring edits of one kind become one step, so that a long list costs little more than a
 //! short one, and nothing is rounded or clipped between them.
 
+use std::collections::VecDeque;
+use std::sync::{Arc, Mutex, PoisonError};
+
 use super::light::Lit;
 use super::values::Colour;
 use super::{Edit, Finish};
@@ -13,7 +16,7 @@ pub(super) struct Shading(Vec<Op>);
 
 enum Op {
     /// Each channel by itself.
-    Curve(Curve),
+    Curve(Arc<Curve>),
     /// Channels mixed, in linear light.
     Matrix([[f32; 3]; 3]),
     /// Mixed with a colour.
@@ -54,7 +57,7 @@ impl Shading {
                 _ => continue,
             };
             if !curves.is_empty() {
-                ops.push(Op::Curve(Curve::of(&std::mem::take(&mut curves))));
+                ops.push(Op::Curve(Curve::shared(&std::mem::take(&mut curves))));
             }
             match (ops.last_mut(), op) {
                 (Some(Op::Matrix(before)), Op::Matrix(next)) => *before = product(next, *before),
@@ -62,7 +65,7 @@ impl Shading {
             }
         }
         if !curves.is_empty() {
-            ops.push(Op::Curve(Curve::of(&curves)));
+            ops.push(Op::Curve(Curve::shared(&curves)));
         }
         Self(ops)
     }
@@ -81,9 +84,9 @@ impl Shading {
         for op in &self.0 {
             rgb = match op {
                 Op::Curve(curve) => rgb.map(|light| curve.at(light)),
-                Op::Matrix(matrix) => matrix.map(|row| {
-                    (row[0] * rgb[0] + row[1] * rgb[1] + row[2] * rgb[2]).max(0.0)
-                }),
+                Op::Matrix(matrix) => {
+                    matrix.map(|row| (row[0] * rgb[0] + row[1] * rgb[1] + row[2] * rgb[2]).max(0.0))
+                }
                 Op::Wash(wash) => wash.over(rgb, x, y),
             };
         }
@@ -96,6 +99,23 @@ impl Curve {
     const NODES: usize = 8_192;
     const BRIGHTEST: f32 = 4.0;
 
+    /// The curve of these edits: computed once for all views of a picture.
+    fn shared(edits: &[&Edit]) -> Arc<Self> {
+        type Kept = VecDeque<(Vec<Edit>, Arc<Curve>)>;
+        const KEPT: usize = 8;
+        static CURVES: Mutex<Kept> = Mutex::new(VecDeque::new());
+        let lock = || CURVES.lock().unwrap_or_else(PoisonError::into_inner);
+        let is_same = |kept: &&(Vec<Edit>, Arc<Self>)| kept.0.iter().eq(edits.iter().copied());
+        if let Some((_, curve)) = lock().iter().find(is_same) {
+            return Arc::clone(curve);
+        }
+        let curve = Arc::new(Self::of(edits));
+        let mut kept = lock();
+        kept.push_front((edits.iter().map(|&edit| edit.clone()).collect(), Arc::clone(&curve)));
+        kept.truncate(KEPT);
+        curve
+    }
+
     fn of(edits: &[&Edit]) -> Self {
         let node = |n: usize| {
             let root = n as f64 / Self::NODES as f64;
@@ -106,7 +126,8 @@ impl Curve {
     }
 
     fn at(&self, light: f32) -> f32 {
-        let place = (light.clamp(0.0, Self::BRIGHTEST) / Self::BRIGHTEST).sqrt() * Self::NODES as f32;
+        let place =
+            (light.clamp(0.0, Self::BRIGHTEST) / Self::BRIGHTEST).sqrt() * Self::NODES as f32;
         let node = (place as usize).min(Self::NODES - 1);
         let share = place - node as f32;
         self.0[node] + (self.0[node + 1] - self.0[node]) * share
@@ -148,11 +169,8 @@ fn tempered(mireds: f64) -> [[f32; 3]; 3] {
         [0.212_672_9, 0.715_152_2, 0.072_175_0],
         [0.019_333_9, 0.119_192_0, 0.950_304_1],
     ];
-    const TO_CONES: [[f64; 3]; 3] = [
-        [0.895_1, 0.266_4, -0.161_4],
-        [-0.750_2, 1.713_5, 0.036_7],
-        [0.038_9, -0.068_5, 1.029_6],
-    ];
+    const TO_CONES: [[f64; 3]; 3] =
+        [[0.895_1, 0.266_4, -0.161_4], [-0.750_2, 1.713_5, 0.036_7], [0.038_9, -0.068_5, 1.029_6]];
     const D65: f64 = 6_504.0;
     let cones = times(TO_CONES, TO_XYZ);
     let white = |kelvin: f64| {
@@ -267,7 +285,11 @@ mod tests {
         // Light 0.5 of mid-grey 188 becomes white.
         assert_eq!(shaded(vec![up.clone()], [188; 3]), [255; 3]);
         let down = Edit::Exposure { stops: -1.0 };
-        assert_eq!(shaded(vec![up, down], [220, 100, 3]), [220, 100, 3], "nothing is clipped between");
+        assert_eq!(
+            shaded(vec![up, down], [220, 100, 3]),
+            [220, 100, 3],
+            "nothing is clipped between"
+        );
     }
 
     #[test]
@@ -306,12 +328,7 @@ mod tests {
 
     #[test]
     fn a_wash_mixes_by_its_share_and_runs_between_two_colours() {
-        let wash = |to, percent| Edit::Wash {
-            from: Colour::BLACK,
-            to,
-            degrees: 90.0,
-            percent,
-        };
+        let wash = |to, percent| Edit::Wash { from: Colour::BLACK, to, degrees: 90.0, percent };
         assert_eq!(shaded(vec![wash(None, 50.0)], [200, 100, 0]), [100, 50, 0]);
         // In the middle of the frame, halfway from black to white.
         assert_eq!(shaded(vec![wash(Some(Colour::WHITE), 100.0)], [9; 3]), [128; 3]);

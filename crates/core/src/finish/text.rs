@@ -203,7 +203,15 @@ impl Setting {
     }
 
     /// Its letters as a drawing of `width` × `height` pixels, the block beginning at `x`, `y`.
-    pub(super) fn drawing(&self, block: &TextBlock, x: f64, y: f64, size: (u32, u32), colour: Colour, blur: f64) -> String {
+    pub(super) fn drawing(
+        &self,
+        block: &TextBlock,
+        x: f64,
+        y: f64,
+        size: (u32, u32),
+        colour: Colour,
+        blur: f64,
+    ) -> String {
         let (anchor, at) = match block.align {
             Align::Left => ("start", x),
             Align::Middle => ("middle", x + self.width / 2.0),

@@ -6,7 +6,7 @@ use brisk_margin_core::budget::default_budget;
 use brisk_margin_core::finish::canvas::Canvas;
 use brisk_margin_core::fitting::{Fitting, TooSmall};
 use brisk_margin_core::framing::FocalPoint;
-use brisk_margin_core::slot::Slot;
+use brisk_margin_core::slot::{Resize, Slot};
 use brisk_margin_core::units::{Bytes, Density};
 use brisk_margin_store::pictures::Work;
 use brisk_margin_store::variants::{Framing, Unframed};
@@ -17,13 +17,16 @@ use uuid::Uuid;
 use super::Problem;
 use super::extract::{self, Path};
 use super::pictures::find;
+use super::variants::slot_or_size;
 use crate::app::App;
 
 /// A slot to be filled.
 #[derive(Deserialize, ToSchema)]
 pub(super) struct Place {
     /// Its box and fit.
-    pub slot: Slot,
+    pub slot: Option<Slot>,
+    /// The size of the whole picture instead of a slot.
+    pub resize: Option<Resize>,
     /// Device pixels per CSS pixel.
     pub density: Density,
     /// Around which point; the picture's own where none is given.
@@ -64,11 +67,14 @@ pub(super) async fn fit(
     if let Some(focal) = place.focal {
         aim.focal = focal;
     }
-    let framing = Framing::new(place.slot, place.density, aim, &work.finish);
     let canvas = Canvas::new(picture.facts.size, &work.finish).map_err(Problem::invalid)?.size();
+    let slot = slot_or_size(place.slot, place.resize, canvas)?;
+    let framing = Framing::new(slot, place.density, aim, &work.finish);
     let (fitting, refusal) = match framing.plan(picture.facts.size) {
         Ok((_, plan)) => (plan.fitting, None),
-        Err(Unframed::TooSmall(refusal @ TooSmall(fitting))) => (fitting, Some(refusal.to_string())),
+        Err(Unframed::TooSmall(refusal @ TooSmall(fitting))) => {
+            (fitting, Some(refusal.to_string()))
+        }
         Err(error @ Unframed::Canvas(_)) => return Err(Problem::invalid(error)),
     };
     Ok(Json(Preview {

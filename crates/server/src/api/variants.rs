@@ -5,9 +5,11 @@ use axum::extract::State;
 use axum::http::StatusCode;
 use brisk_margin_core::budget::{Margin, Saving};
 use brisk_margin_core::encode::{Encoding, Quality};
+use brisk_margin_core::finish::canvas::Canvas;
 use brisk_margin_core::format::Format;
 use brisk_margin_core::framing::FocalPoint;
-use brisk_margin_core::slot::Slot;
+use brisk_margin_core::geometry::Size;
+use brisk_margin_core::slot::{Resize, Slot};
 use brisk_margin_core::units::{Bytes, Density};
 use brisk_margin_store::pictures::{Picture, Work};
 use brisk_margin_store::variants::{Framing, Order, Variant};
@@ -88,7 +90,9 @@ pub(super) struct PlaceAt {
 #[derive(Deserialize, ToSchema)]
 pub(super) struct Wish {
     /// The slot to fill.
-    slot: Slot,
+    slot: Option<Slot>,
+    /// The size of the whole picture instead of a slot.
+    resize: Option<Resize>,
     /// Device pixels per CSS pixel.
     density: Density,
     /// Around which point; the picture's own where none is given.
@@ -122,8 +126,10 @@ pub(super) async fn make(
     if let Some(focal) = wish.focal {
         aim.focal = focal;
     }
+    let canvas = Canvas::new(picture.facts.size, &work.finish).map_err(Problem::invalid)?;
+    let slot = slot_or_size(wish.slot, wish.resize, canvas.size())?;
     let order = Order {
-        framing: Framing::new(wish.slot, wish.density, aim, &work.finish),
+        framing: Framing::new(slot, wish.density, aim, &work.finish),
         encoding: Encoding::new(wish.format, wish.quality.unwrap_or(Quality::USUAL)),
     };
     let (status, variant) = match variants::make(&app, &picture, order).await? {
@@ -131,6 +137,19 @@ pub(super) async fn make(
         Made::Kept(variant) => (StatusCode::OK, variant),
     };
     Ok((status, Json(VariantBody::new(variant, picture.bytes))))
+}
+
+/// The slot that was given, or the one that gives a picture of size `canvas` the size asked for.
+pub(super) fn slot_or_size(
+    slot: Option<Slot>,
+    resize: Option<Resize>,
+    canvas: Size,
+) -> Result<Slot, Problem> {
+    match (slot, resize) {
+        (Some(slot), None) => Ok(slot),
+        (None, Some(resize)) => resize.slot(canvas).map_err(Problem::invalid),
+        _ => Err(Problem::invalid("give either a slot or a size")),
+    }
 }
 
 #[derive(Deserialize, IntoParams)]

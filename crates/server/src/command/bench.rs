@@ -59,17 +59,17 @@ impl Bench {
 }
 
 async fn library(home: Home, rows: u32, times: usize) -> Result<(), Failure> {
-        let app = home.open().await?;
-        let there = app.store.count_pictures(&Filter::default()).await?;
-        if there < u64::from(rows) {
-            app.store.add_made_up_pictures(rows - there as u32).await?;
-        }
-        println!("list of 100 out of {rows} pictures | bare query p95 | answer p95 | ratio");
-        println!("---|---|---|---");
-        for case in CASES {
-            case.measure(&app, times).await?;
-        }
-        Ok(())
+    let app = home.open().await?;
+    let there = app.store.count_pictures(&Filter::default()).await?;
+    if there < u64::from(rows) {
+        app.store.add_made_up_pictures(rows - there as u32).await?;
+    }
+    println!("list of 100 out of {rows} pictures | bare query p95 | answer p95 | ratio");
+    println!("---|---|---|---");
+    for case in CASES {
+        case.measure(&app, times).await?;
+    }
+    Ok(())
 }
 
 /// A list that somebody asks for.

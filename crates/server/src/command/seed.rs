@@ -109,7 +109,12 @@ async fn fill(app: &App, picture: &Picture, place: &Place) -> Result<(), Failure
     let slot = Slot::new(place.width, place.height, Fit::Cover)?;
     let format = if place.webp { Format::Webp } else { Format::Jpeg };
     let order = Order {
-        framing: Framing::new(slot, Density::new(place.density)?, picture.work.aim(None), &picture.work.finish),
+        framing: Framing::new(
+            slot,
+            Density::new(place.density)?,
+            picture.work.aim(None),
+            &picture.work.finish,
+        ),
         encoding: Encoding::new(format, Quality::new(place.quality)?),
     };
     variants::make(app, picture, order).await?;

@@ -123,7 +123,8 @@ impl Store {
 
     /// The picture and the work of step `id`.
     pub async fn step(&self, id: Uuid) -> Result<Option<(Uuid, Work)>, StoreError> {
-        let statement = self.statement("SELECT picture_id, work FROM steps WHERE id = $1", [id.into()]);
+        let statement =
+            self.statement("SELECT picture_id, work FROM steps WHERE id = $1", [id.into()]);
         let row = WorkRow::find_by_statement(statement).one(&self.db).await?;
         row.map(|row| Ok((row.picture_id, read(row.work)?))).transpose()
     }
@@ -139,7 +140,9 @@ impl Store {
     ) -> Result<Step, StoreError> {
         let transaction = self.db.begin().await?;
         let held = self.held_step(&transaction, picture).await?;
-        let step = self.insert_step(&transaction, picture.id, Some(parent.unwrap_or(held)), summary, work).await?;
+        let step = self
+            .insert_step(&transaction, picture.id, Some(parent.unwrap_or(held)), summary, work)
+            .await?;
         self.lay_on_bench(&transaction, picture.id, step.id).await?;
         transaction.commit().await?;
         Ok(step)
@@ -151,16 +154,25 @@ impl Store {
         transaction: &DatabaseTransaction,
         picture: &Picture,
     ) -> Result<Uuid, StoreError> {
-        let lock = self.statement("SELECT step AS id FROM pictures WHERE id = $1 FOR UPDATE", [picture.id.into()]);
+        let lock = self.statement(
+            "SELECT step AS id FROM pictures WHERE id = $1 FOR UPDATE",
+            [picture.id.into()],
+        );
         #[derive(FromQueryResult)]
         struct Held {
             id: Option<Uuid>,
         }
-        if let Some(Held { id: Some(held) }) = Held::find_by_statement(lock).one(transaction).await? {
+        if let Some(Held { id: Some(held) }) =
+            Held::find_by_statement(lock).one(transaction).await?
+        {
             return Ok(held);
         }
-        let first = self.insert_step(transaction, picture.id, None, "as it arrived", &picture.work).await?;
-        let set = self.statement("UPDATE pictures SET step = $2 WHERE id = $1", [picture.id.into(), first.id.into()]);
+        let first =
+            self.insert_step(transaction, picture.id, None, "as it arrived", &picture.work).await?;
+        let set = self.statement(
+            "UPDATE pictures SET step = $2 WHERE id = $1",
+            [picture.id.into(), first.id.into()],
+        );
         transaction.execute_raw(set).await?;
         Ok(first.id)
     }

@@ -16,13 +16,16 @@ interface Props {
   /** Whether a line is drawn that should be level. */
   levelling: boolean;
   onLevel: () => void;
+  /** Whether the part that shall stay is being drawn. */
+  drawing: boolean;
+  onDraw: () => void;
 }
 
 /** One edit: its figures to be typed or nudged, its place, and the way to set it aside. */
-export function EditRow({ step, remarks, onEdit, onRemove, onUp, onDown, picking, onPick, levelling, onLevel }: Props) {
+export function EditRow({ step, remarks, onEdit, onRemove, onUp, onDown, picking, onPick, levelling, onLevel, drawing, onDraw }: Props) {
   const name = NAMES[step.kind];
   const fixed = !MOVABLE.includes(step.kind);
-  const set = (part: object) => { onEdit({ ...step, ...part } as EditStep); };
+  const set = (part: object) => { onEdit({ ...step, ...part }); };
   const why = fixed ? "It has its place in the order of the work" : undefined;
   return (
     <li className="edit-row" data-kind={step.kind} data-off={step.off === true}>
@@ -37,7 +40,7 @@ export function EditRow({ step, remarks, onEdit, onRemove, onUp, onDown, picking
         {(FIGURES[step.kind] ?? []).map((figure) => (
           <Typed key={figure.key} figure={figure} edit={name} value={(step as unknown as Record<string, number>)[figure.key] ?? 0} onTyped={(value) => { set({ [figure.key]: value }); }} />
         ))}
-        <Special step={step} name={name} set={set} picking={picking} onPick={onPick} levelling={levelling} onLevel={onLevel} />
+        <Special step={step} name={name} set={set} picking={picking} onPick={onPick} levelling={levelling} onLevel={onLevel} drawing={drawing} onDraw={onDraw} />
       </div>
       {remarks.map((remark) => <RemarkLine key={remark.what} remark={remark} />)}
     </li>
@@ -54,14 +57,14 @@ function Typed({ figure, edit, value, onTyped }: { figure: Figure; edit: string;
   );
 }
 
-type SpecialProps = Pick<Props, "picking" | "onPick" | "levelling" | "onLevel"> & {
+type SpecialProps = Pick<Props, "picking" | "onPick" | "levelling" | "onLevel" | "drawing" | "onDraw"> & {
   step: EditStep;
   name: string;
   set: (part: object) => void;
 };
 
 /** What is not a plain number. */
-function Special({ step, name, set, picking, onPick, levelling, onLevel }: SpecialProps) {
+function Special({ step, name, set, picking, onPick, levelling, onLevel, drawing, onDraw }: SpecialProps) {
   const colour = (field: string, value: string, words: string, clear = false) => (
     <ColourField key={field} words={words} edit={name} value={value} clear={clear} picking={picking === field} onPick={() => { onPick(field); }} onColour={(next) => { set({ [field]: next }); }} />
   );
@@ -86,7 +89,13 @@ function Special({ step, name, set, picking, onPick, levelling, onLevel }: Speci
         </>
       );
     case "canvas":
-      return <>{colour("ground", step.ground, "added is", true)}<span className="soft">negative cuts off</span></>;
+      return (
+        <>
+          <Button size="small" aria-pressed={drawing} onClick={onDraw}>{drawing ? "Draw what shall stay…" : "Draw a crop"}</Button>
+          {colour("ground", step.ground, "added is", true)}
+          <span className="soft">negative cuts off</span>
+        </>
+      );
     case "wash":
       return (
         <>

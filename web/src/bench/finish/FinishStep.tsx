@@ -12,7 +12,7 @@ import { firstOf, GROUPS, MOVABLE, NAMES, type Kind } from "./edits";
 import { EditRow } from "./EditRow";
 import { Histograms } from "./Histogram";
 import { NamedFinishes } from "./NamedFinishes";
-import { ShownView } from "./ShownView";
+import { ShownView, type Part } from "./ShownView";
 
 const WHOLE = "whole";
 
@@ -26,6 +26,7 @@ export function FinishStep({ picture, on, slots }: Props) {
   const [asked, setPlace] = useState<string>();
   const [picking, setPicking] = useState<{ at: number; field: string }>();
   const [levelling, setLevelling] = useState<number>();
+  const [drawing, setDrawing] = useState<number>();
   const [search, setSearch] = useState("");
   const [addsLogo, setAddsLogo] = useState(false);
   const [plain, setPlain] = useState(false);
@@ -84,12 +85,27 @@ export function FinishStep({ picture, on, slots }: Props) {
     const next = Math.round(10 * (step.degrees - degrees)) / 10;
     on.note(withSteps(steps.map((old, n) => (n === levelling ? { ...step, degrees: Math.max(-45, Math.min(45, next)) } : old))), "levelled by a line");
   };
+  const drawPart = drawing === undefined ? undefined : (part: Part) => {
+    const step = steps[drawing];
+    const canvas = framings.data?.canvas;
+    setDrawing(undefined);
+    if (step?.kind !== "canvas" || !canvas) return;
+    // What was drawn is a part of the canvas as it is trimmed and extended already.
+    const cut = (share: number, side: number) => Math.round(share * side);
+    const sides = {
+      left: step.left - cut(part.left, canvas.width),
+      top: step.top - cut(part.top, canvas.height),
+      right: step.right - cut(1 - part.right, canvas.width),
+      bottom: step.bottom - cut(1 - part.bottom, canvas.height),
+    };
+    on.note(withSteps(steps.map((old, n) => (n === drawing ? { ...step, ...sides } : old))), "drew a crop");
+  };
   const takeColour = picking && ((colour: string) => {
     const step = steps[picking.at];
     setPicking(undefined);
     if (!step) return;
     const value = picking.field === "corners" ? { fill: colour } : colour;
-    on.note(withSteps(steps.map((old, n) => (n === picking.at ? { ...step, [picking.field]: value } as EditStep : old))), `took ${colour} from the picture`);
+    on.note(withSteps(steps.map((old, n) => (n === picking.at ? { ...step, [picking.field]: value } : old))), `took ${colour} from the picture`);
   });
   return (
     <div className="finish-step">
@@ -101,7 +117,7 @@ export function FinishStep({ picture, on, slots }: Props) {
         </div>
         {shown.error && <ProblemNote error={shown.error} again={() => void shown.refetch()} />}
         {part === null && <p className="pane-note">No file can be made for this exact slot: the picture is too small.</p>}
-        <ShownView name={picture.name} bitmap={bitmap} stage={stage} onLevel={level} onColour={takeColour} />
+        <ShownView name={picture.name} bitmap={bitmap} stage={stage} onLevel={level} onPart={drawPart} onColour={takeColour} />
       </section>
       <section className="edits-pane" aria-label="Edits">
         <div className="bar">
@@ -128,7 +144,6 @@ export function FinishStep({ picture, on, slots }: Props) {
           <div className="pane-note">
             <Select
               aria-label="Picture of the logo"
-              autoFocus
               defaultOpen
               size="small"
               showSearch={{ filterOption: false, onSearch: setSearch }}
@@ -163,7 +178,9 @@ export function FinishStep({ picture, on, slots }: Props) {
                   picking={picking?.at === n ? picking.field : undefined}
                   onPick={(field) => { setPicking(picking ? undefined : { at: n, field }); }}
                   levelling={levelling === n}
-                  onLevel={() => { setLevelling(levelling === n ? undefined : n); }}
+                  onLevel={() => { setPlace(WHOLE); setLevelling(levelling === n ? undefined : n); }}
+                  drawing={drawing === n}
+                  onDraw={() => { setPlace(WHOLE); setDrawing(drawing === n ? undefined : n); }}
                 />
               );
             })}

@@ -31,7 +31,7 @@ export function NamedFinishes({ work, onTake }: { work: Work; onTake: (work: Wor
   if (name !== undefined) {
     return (
       <form className="row" onSubmit={(event) => { event.preventDefault(); if (name.trim()) save.mutate(name); }}>
-        <Input aria-label="Name of the list of edits" size="small" autoFocus value={name} placeholder="Name, such as Evening banner" onChange={({ target }) => { setName(target.value); }} onKeyDown={(event) => { if (event.key === "Escape") setName(undefined); }} />
+        <Input aria-label="Name of the list of edits" size="small" value={name} placeholder="Name, such as Evening banner" onChange={({ target }) => { setName(target.value); }} onKeyDown={(event) => { if (event.key === "Escape") setName(undefined); }} />
         <Button size="small" htmlType="submit" type="primary" disabled={!name.trim()} title={name.trim() ? undefined : "Type a name"}>Save</Button>
         {save.error && <ProblemNote error={save.error} />}
       </form>

@@ -113,10 +113,8 @@ export function FrameStep({ picture, on, slots, onSlots }: Props) {
   };
   const onRelease = () => {
     if (!chosen) return;
-    const crops = { ...work.crops };
-    const { [chosen.viewport]: _, ...left } = crops[chosen.slot] ?? {};
-    crops[chosen.slot] = left;
-    on.note({ ...work, crops }, `framed ${current?.slot.name ?? "a slot"} at ${chosen.viewport} by the focal point`);
+    const others = Object.entries(work.crops?.[chosen.slot] ?? {}).filter(([viewport]) => Number(viewport) !== chosen.viewport);
+    on.note({ ...work, crops: { ...work.crops, [chosen.slot]: Object.fromEntries(others) } }, `framed ${current?.slot.name ?? "a slot"} at ${chosen.viewport} by the focal point`);
   };
   useKey((event) => {
     if (event.key === "f") setTool("focal");

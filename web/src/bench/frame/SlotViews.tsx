@@ -20,12 +20,10 @@ interface Props {
 
 /** Every slot of the picture at every layout width, at one common scale. */
 export function SlotViews({ framings, bitmap, views, scale, chosen, onChoose }: Props) {
-  let before = 0;
   return (
     <div className="slot-views">
-      {framings.slots.map((slot) => {
-        const from = before;
-        before += slot.widths.length;
+      {framings.slots.map((slot, n) => {
+        const from = framings.slots.slice(0, n).reduce((sum, one) => sum + one.widths.length, 0);
         return (
           <SlotRow
             key={slot.slot}
@@ -80,7 +78,7 @@ function SlotRow({ slot, canvas, bitmap, views, from, scale, chosen, onChoose }:
               onClick={() => { onChoose(one.viewport); }}
             >
               <span className="cell-view" style={{ width: Math.max(8, width * scale), height: Math.max(8, (slot.fit === "width" ? shown.height : height) * scale) }}>
-                <Painted bitmap={place ? views?.bitmap : bitmap} part={part} width={shown.width * scale} height={shown.height * scale} label={`${slot.name} at ${one.viewport} px`} testId={`view-${one.viewport}`} />
+                <Painted bitmap={place ? views.bitmap : bitmap} part={part} width={shown.width * scale} height={shown.height * scale} label={`${slot.name} at ${one.viewport} px`} testId={`view-${one.viewport}`} />
               </span>
               <span className="cell-words">
                 <span className="figure">{one.viewport}</span>

@@ -1,6 +1,7 @@
 import { useRef, type KeyboardEvent, type PointerEvent } from "react";
 import type { Framings, Holding, Rect, WidthFraming } from "../../api/client";
 import { Painted } from "../Painted";
+import { StageRoom } from "../StageRoom";
 import type { Stage } from "../useStage";
 import { Guides } from "./Guides";
 import { snapped, type Marks } from "./marks";
@@ -17,7 +18,8 @@ interface Props {
   tool: Tool;
   chosen: Chosen | undefined;
   marks: Marks;
-  onMarks: (marks: Marks) => void;
+  /** Nothing where no guide can be pulled. */
+  onMarks: ((marks: Marks) => void) | undefined;
   /** `done` says that the drag is over. */
   onFocal: (x: number, y: number, done: boolean) => void;
   onKeep: (area: Rect, done: boolean) => void;
@@ -75,7 +77,7 @@ export function SourceView({ name, framings, bitmap, stage, tool, chosen, marks,
   const box = (rect: Rect) => ({ left: rect.x * scale, top: rect.y * scale, width: rect.width * scale, height: rect.height * scale });
   const [fx = 0, fy = 0] = framings.focal;
   return (
-    <div className="stage" ref={stage.room} data-panning={stage.panning} {...stage.handlers}>
+    <StageRoom stage={stage}>
       <div
         ref={plate}
         className="plate"
@@ -111,9 +113,9 @@ export function SourceView({ name, framings, bitmap, stage, tool, chosen, marks,
           aria-label={`Focal point, ${Math.round((100 * fx) / width)} % from the left, ${Math.round((100 * fy) / height)} % from the top; arrow keys move it`}
           onKeyDown={onFocalKey}
         />
-        <Guides marks={marks} scale={scale} width={width} height={height} onMarks={onMarks} />
+        {onMarks && <Guides marks={marks} scale={scale} width={width} height={height} onMarks={onMarks} />}
       </div>
-    </div>
+    </StageRoom>
   );
 }
 

@@ -91,7 +91,10 @@ pub(in crate::api) async fn begin_banners(
             Problem::invalid(format!("the slot “{}” is shown at no layout width", slot.name))
         })?;
         if own.width > LONGEST || own.height > LONGEST {
-            return Err(Problem::invalid(format!("the slot “{}” is larger than {LONGEST} CSS px", slot.name)));
+            return Err(Problem::invalid(format!(
+                "the slot “{}” is larger than {LONGEST} CSS px",
+                slot.name
+            )));
         }
         let size = BoxSize { height: new.height.unwrap_or(own.height), ..own };
         plans.push((slot, own, size));
@@ -135,8 +138,12 @@ fn height_note(own: BoxSize, size: BoxSize) -> Option<String> {
     let by = (size.height - own.height).abs();
     match size.height.total_cmp(&own.height) {
         std::cmp::Ordering::Equal => None,
-        std::cmp::Ordering::Less => Some(format!("{by:.0} px lower than its slot, which cuts its sides")),
-        std::cmp::Ordering::Greater => Some(format!("{by:.0} px higher than its slot, which cuts top and bottom")),
+        std::cmp::Ordering::Less => {
+            Some(format!("{by:.0} px lower than its slot, which cuts its sides"))
+        }
+        std::cmp::Ordering::Greater => {
+            Some(format!("{by:.0} px higher than its slot, which cuts top and bottom"))
+        }
     }
 }
 
@@ -147,7 +154,8 @@ async fn begin(
     size: BoxSize,
     ground: &Ground,
 ) -> Result<Uuid, Problem> {
-    let density = slot.densities.iter().copied().fold(Density::ONE, |a, b| if b > a { b } else { a });
+    let density =
+        slot.densities.iter().copied().fold(Density::ONE, |a, b| if b > a { b } else { a });
     match ground {
         Ground::Picture(picture) => {
             let mut work = picture.work.clone();

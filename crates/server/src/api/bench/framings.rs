@@ -123,9 +123,12 @@ pub(in crate::api) async fn framings(
     let canvas = Canvas::new(picture.facts.size, &work.finish).map_err(Problem::invalid)?;
     let (_, shown) = places_of(&app, &picture).await?;
     let others = app.store.slots().await?;
-    let others = others.iter().filter(|slot| asked.slots.contains(&slot.id) && !shown.contains_key(&slot.id));
+    let others = others
+        .iter()
+        .filter(|slot| asked.slots.contains(&slot.id) && !shown.contains_key(&slot.id));
     let frame = |slot: &SlotRow, shows| slot_framing(&picture, &work, &canvas, slot, shows);
-    let slots = shown.values().map(|slot| frame(slot, true)).chain(others.map(|slot| frame(slot, false)));
+    let slots =
+        shown.values().map(|slot| frame(slot, true)).chain(others.map(|slot| frame(slot, false)));
     let (x, y) = canvas.focal(work.focal);
     Ok(Json(Framings {
         canvas: canvas.size(),
@@ -235,13 +238,14 @@ fn hold(
     }
     let keep = work.keep.and_then(|keep| canvas.keep(keep));
     let focal = canvas.focal(work.focal);
-    let error = slot.rendered().iter().filter(|(_, size)| size.is_shown()).map(|(&viewport, size)| {
-        let ideal = framing::frame(canvas.size(), size.aspect(), focal, keep);
-        let position = markup::position_at(&held, viewport);
-        let shown = framing::shown_at(file, size.aspect(), position);
-        let scale = size.width / shown[2];
-        (shown[0] - f64::from(ideal.x)).abs().max((shown[1] - f64::from(ideal.y)).abs()) * scale
-    });
+    let error =
+        slot.rendered().iter().filter(|(_, size)| size.is_shown()).map(|(&viewport, size)| {
+            let ideal = framing::frame(canvas.size(), size.aspect(), focal, keep);
+            let position = markup::position_at(&held, viewport);
+            let shown = framing::shown_at(file, size.aspect(), position);
+            let scale = size.width / shown[2];
+            (shown[0] - f64::from(ideal.x)).abs().max((shown[1] - f64::from(ideal.y)).abs()) * scale
+        });
     framing.focal_error = Some(error.fold(0.0, f64::max));
     let selector = slot.selector.as_deref().unwrap_or("img");
     framing.css = Some(markup::object_position_rules(selector, &held));

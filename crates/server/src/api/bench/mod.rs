@@ -94,7 +94,8 @@ pub(super) async fn bench(
     };
     let steps = app.store.steps(id).await?;
     let copy = copies::copy_of(&app, &picture).await?;
-    let suggested = copy.get().map_or(FocalPoint::CENTRE, |copy| saliency::suggest(copy.smallest()));
+    let suggested =
+        copy.get().map_or(FocalPoint::CENTRE, |copy| saliency::suggest(copy.smallest()));
     let (places, shown) = places_of(&app, &picture).await?;
     let mut slots: Vec<SlotName> = app
         .store

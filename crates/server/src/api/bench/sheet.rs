@@ -115,12 +115,17 @@ pub(in crate::api) async fn sheet(
     for view in &asked.views {
         drawings.push(drawn(&slots, &picture, &asked.work, &finish, *view)?);
     }
-    if asked.histograms && let Some(Some(first)) = drawings.first() {
+    if asked.histograms
+        && let Some(Some(first)) = drawings.first()
+    {
         drawings.push(Some(Drawn { finish: first.finish.without_shades(), ..first.clone() }));
     }
     let pixels: u64 = drawings.iter().flatten().map(|d| d.plan.fitting.output.pixels()).sum();
     if pixels > MOST_PIXELS {
-        let detail = format!("a sheet of {} megapixels is too large: ask for smaller views", pixels / 1_000_000);
+        let detail = format!(
+            "a sheet of {} megapixels is too large: ask for smaller views",
+            pixels / 1_000_000
+        );
         return Err(Problem::invalid(detail));
     }
     let mut rendered = render_all(&app, &picture, &finish, drawings).await?;
@@ -131,9 +136,15 @@ pub(in crate::api) async fn sheet(
     Ok(Json(Sheet {
         image,
         views,
-        after: asked.histograms.then(|| shades(rendered.first().and_then(Option::as_ref))).flatten(),
+        after: asked
+            .histograms
+            .then(|| shades(rendered.first().and_then(Option::as_ref)))
+            .flatten(),
         before: shades(before.as_ref()),
-        remarks: rendered.into_iter().map(|one| one.map(|one| one.remarks).unwrap_or_default()).collect(),
+        remarks: rendered
+            .into_iter()
+            .map(|one| one.map(|one| one.remarks).unwrap_or_default())
+            .collect(),
     }))
 }
 

@@ -125,7 +125,8 @@ pub(in crate::api) async fn name_step(
     extract::Json(named): extract::Json<StepName>,
 ) -> Result<StatusCode, Problem> {
     let name: String = named.name.trim().chars().take(80).collect();
-    let named = app.store.name_step(id, Some(name.as_str()).filter(|name| !name.is_empty())).await?;
+    let named =
+        app.store.name_step(id, Some(name.as_str()).filter(|name| !name.is_empty())).await?;
     if named { Ok(StatusCode::NO_CONTENT) } else { Err(Problem::not_found("step")) }
 }
 

@@ -45,19 +45,25 @@ pub(super) async fn run(home: Home, times: usize) -> Result<(), Failure> {
     ask(&router, "GET", &format!("/api/pictures/{}/bench", picture.id), None).await?;
     println!("reduced copy of {}: {:.0} ms, once", facts.size, ms(start.elapsed()));
 
-    for (name, edits) in [("no edit", json!([])), ("five edits", edits()), ("five edits, one of the frame", framed())] {
+    for (name, edits) in [
+        ("no edit", json!([])),
+        ("five edits", edits()),
+        ("five edits, one of the frame", framed()),
+    ] {
         let (mut rectangles, mut previews) = (Vec::new(), Vec::new());
         for n in 0..times {
             let focal = json!({"x": n as f64 / times as f64, "y": 0.4});
             let work = json!({"focal": focal, "finish": {"version": 1, "steps": edits}});
             let start = Instant::now();
             let path = format!("/api/pictures/{}/framings", picture.id);
-            let answer = ask(&router, "POST", &path, Some(json!({"work": work, "slots": slots}))).await?;
+            let answer =
+                ask(&router, "POST", &path, Some(json!({"work": work, "slots": slots}))).await?;
             rectangles.push(start.elapsed());
             let answer: Value = serde_json::from_slice(&answer)?;
             let views = views(&answer);
             let path = format!("/api/pictures/{}/sheet", picture.id);
-            let sheet = ask(&router, "POST", &path, Some(json!({"work": work, "views": views}))).await?;
+            let sheet =
+                ask(&router, "POST", &path, Some(json!({"work": work, "views": views}))).await?;
             let sheet: Value = serde_json::from_slice(&sheet)?;
             let image = sheet["image"].as_str().ok_or("no view was made")?;
             ask(&router, "GET", &format!("/api/sheets/{image}"), None).await?;
@@ -136,7 +142,12 @@ fn views(framings: &Value) -> Vec<Value> {
     .collect()
 }
 
-async fn ask(router: &Router, method: &str, path: &str, body: Option<Value>) -> Result<Vec<u8>, Failure> {
+async fn ask(
+    router: &Router,
+    method: &str,
+    path: &str,
+    body: Option<Value>,
+) -> Result<Vec<u8>, Failure> {
     let request = Request::builder()
         .method(method)
         .uri(path)
