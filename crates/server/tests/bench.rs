@@ -83,9 +83,9 @@ async fn one_answer_frames_every_slot_and_says_what_it_lacks() {
     let phone = &widths[0];
     assert_eq!((&phone["viewport"], &phone["needed"]["width"]), (&json!(390), &json!(716)));
     // 358 × 220 of 1600 × 1000: 1600 × 983, and 17 px of the keep area are cut.
-    assert_eq!(phone["crop"], json!({"x": 0, "y": 8, "width": 1600, "height": 983}));
+    assert_eq!(phone["crop"], json!({"x": 0, "y": 9, "width": 1600, "height": 983}));
     let cut = &phone["keep_cut"];
-    assert_eq!((&cut["top"], &cut["bottom"], &cut["left"]), (&json!(8), &json!(9), &json!(0)));
+    assert_eq!((&cut["top"], &cut["bottom"], &cut["left"]), (&json!(9), &json!(8), &json!(0)));
 
     let part = json!({"x": 1500, "y": 10, "width": 400, "height": 300});
     let crop = json!({
@@ -102,7 +102,7 @@ async fn one_answer_frames_every_slot_and_says_what_it_lacks() {
         (&json!(true), &json!(false))
     );
     let short = slot["widths"][0]["shortfall"].as_f64().unwrap();
-    assert!((short - 440.0 / 246.0).abs() < 1e-3, "{short}");
+    assert!((short - 716.0 / 400.0).abs() < 1e-9, "{short}");
 
     let none = json!({"work": work, "crop": {"x": 0, "y": 0, "width": 0, "height": 9}, "slot": on.slot, "viewport": 390});
     let refused = on.post("crop", none).await;

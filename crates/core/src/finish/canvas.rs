@@ -201,7 +201,7 @@ impl Canvas {
     }
 
     /// Where a point of the canvas lies on the picture as turned, both in pixels.
-    pub(super) fn to_turned(&self, x: f64, y: f64) -> (f64, f64) {
+    pub(super) fn turned_at(&self, x: f64, y: f64) -> (f64, f64) {
         let turned = self.turned.apply(self.source);
         let (sin, cos) = self.radians.sin_cos();
         let dx = x + self.left as f64 - f64::from(self.straight.width) / 2.0;
@@ -212,7 +212,7 @@ impl Canvas {
         )
     }
 
-    fn from_turned(&self, x: f64, y: f64) -> (f64, f64) {
+    fn canvas_at(&self, x: f64, y: f64) -> (f64, f64) {
         let turned = self.turned.apply(self.source);
         let (sin, cos) = self.radians.sin_cos();
         let dx = x - f64::from(turned.width) / 2.0;
@@ -226,12 +226,12 @@ impl Canvas {
     /// Where a point of the upright original lies on the canvas, both in pixels; it may lie off it.
     pub fn from_source(&self, x: f64, y: f64) -> (f64, f64) {
         let (x, y) = self.turned.point(x, y, self.source);
-        self.from_turned(x, y)
+        self.canvas_at(x, y)
     }
 
     /// Where a point of the canvas lies on the upright original.
     pub fn to_source(&self, x: f64, y: f64) -> (f64, f64) {
-        let (x, y) = self.to_turned(x, y);
+        let (x, y) = self.turned_at(x, y);
         self.turned.inverse().point(x, y, self.turned.apply(self.source))
     }
 

@@ -117,7 +117,7 @@ impl<'a> Pixels<'a> {
             Span::new(view.crop.y, view.crop.height, view.output.height, tile.y, tile.height);
         let per_pixel = across.step.min(down.step);
         let corners = [(0, 0), (tile.width, 0), (tile.width, tile.height), (0, tile.height)]
-            .map(|(x, y)| canvas.to_turned(across.at(x), down.at(y)));
+            .map(|(x, y)| canvas.turned_at(across.at(x), down.at(y)));
         let bounds = |of: fn(&(f64, f64)) -> f64, side: u32| {
             let most = corners.iter().map(of).fold(f64::NEG_INFINITY, f64::max);
             let least = corners.iter().map(of).fold(f64::INFINITY, f64::min);
@@ -147,7 +147,7 @@ impl<'a> Pixels<'a> {
             let covered = rows.covered(row, straight.height);
             for column in 0..tile.width {
                 let middle = |span: &Span, n: u32| span.from + span.step * (f64::from(n) + 0.5);
-                let (tx, ty) = canvas.to_turned(middle(&across, column), middle(&down, row));
+                let (tx, ty) = canvas.turned_at(middle(&across, column), middle(&down, row));
                 let mut pixel = source.at((tx - x) * scale.0 - 0.5, (ty - y) * scale.1 - 0.5);
                 if canvas.reaches_out {
                     let inside = side(tx, turned.width).min(side(ty, turned.height));
