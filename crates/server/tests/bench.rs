@@ -285,7 +285,14 @@ async fn a_new_picture_beside_shares_the_original_and_takes_its_place() {
     assert_eq!(place["picture_id"], json!(on.picture));
     // Nobody serves a picture that was made here: it is not in use without being placed.
     on.api.look().await;
-    assert_eq!(on.api.picture(&id).await["uses"], 0);
+    let made = on.api.picture(&id).await;
+    assert_eq!(made["uses"], 0);
+    // It looks like its original, which is no duplicate.
+    assert!(
+        made["look"].is_object()
+            && on.api.get("/api/alike").await.json().as_array().is_some_and(Vec::is_empty),
+        "{made}"
+    );
 }
 
 #[tokio::test]

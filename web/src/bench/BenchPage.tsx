@@ -106,7 +106,7 @@ function Bench({ picture, bench }: { picture: Picture; bench: BenchBody }) {
       </div>
       <NoticeStrip />
       {on.error && <ProblemNote error={on.error} />}
-      {on.isSavedElsewhere && <div className="notice" role="status"><b>Saved by somebody else.</b><span>This picture was saved elsewhere since you opened it. Your work is safe; saving shows both.</span></div>}
+      {on.isSavedElsewhere && <div className="notice" role="status"><b>Another step holds now.</b><span>Since you began, this picture was saved or taken back elsewhere. Your work is safe; saving shows both.</span></div>}
       {step === "frame" && <FrameStep picture={picture} on={on} slots={slots} onSlots={onSlots} />}
       {step === "finish" && <FinishStep picture={picture} on={on} slots={slots} />}
       {step === "encode" && <EncodeStep picture={picture} on={on} />}

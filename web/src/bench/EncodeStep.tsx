@@ -1,4 +1,4 @@
-import { useMemo, useState } from "react";
+import { useMemo, useRef, useState } from "react";
 import { api, unwrap, type Framings, type Picture } from "../api/client";
 import { useLimits } from "../api/useLimits";
 import { ProblemNote } from "../ui/ProblemNote";
@@ -33,9 +33,14 @@ export function EncodeStep({ picture, on }: { picture: Picture; on: WorkOnBench 
   const canvas = framings.data?.canvas ?? { width: picture.shown_width, height: picture.shown_height };
   const stage = useStage(canvas.width, canvas.height);
   const framed = framings.data && typedSlot(framings.data, place && !fitting.error ? fitting.data : undefined);
+  const asked = useRef(0);
   const onFocal = (x: number, y: number, done: boolean) => {
+    asked.current += 1;
+    const mine = asked.current;
     void (async () => {
       const next = unwrap(await api.POST("/api/pictures/{id}/aim", { params: { path: { id: picture.id } }, body: { work, focal: [x, y] } }));
+      // A later move came first.
+      if (mine !== asked.current) return;
       if (done) on.note(next, "moved the focal point");
       else on.show(next);
     })();

@@ -82,6 +82,8 @@ impl Store {
             "WITH near AS (
                  SELECT id, bit_count((look_hash # $2)::bit(64))::smallint AS distance FROM pictures
                  WHERE look_hash IS NOT NULL AND id <> $1 AND NOT is_copy
+                   -- What was made from a picture looks like it, which is no news.
+                   AND NOT EXISTS (SELECT FROM pictures c WHERE c.id = $1 AND c.is_copy)
                    AND bit_count((look_hash # $2)::bit(64)) <= $3
              ), kept AS (
                  INSERT INTO alike (one, other, distance)

@@ -290,12 +290,12 @@ impl Store {
                  id, name, made_from, is_copy, created_at, origin, work, focal_x, focal_y,
                  hash, format, width, height, bytes, today, has_alpha, frames, has_location,
                  profile, told, folder, title, alt, decorative, caption, creator, licence, source,
-                 class, colours, is_transparent, sample
+                 class, colours, is_transparent, look_hash, sample
              )
              SELECT $2, $3, id, true, now(), 'upload', $4, $5, $6,
                  hash, format, width, height, bytes, bytes, has_alpha, frames, has_location,
                  profile, told, folder, title, alt, decorative, caption, creator, licence, source,
-                 class, colours, is_transparent, sample
+                 class, colours, is_transparent, look_hash, sample
              FROM pictures WHERE id = $1",
             [
                 picture.id.into(),
