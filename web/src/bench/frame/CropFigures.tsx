@@ -21,6 +21,9 @@ interface Props {
   onTool: (tool: Tool) => void;
   onCrop: (crop: Rect, holding: Holding, done: boolean) => void;
   onRelease: () => void;
+  /** The keep area in source px, and how it is typed; nothing where there is none. */
+  keep: Rect | undefined;
+  onKeep: (keep: Rect) => void;
   lock: Lock;
   onLock: (lock: Lock) => void;
   typed: { width: number; height: number };
@@ -32,8 +35,10 @@ interface Props {
 }
 
 /** The chosen frame in figures, to be typed, and what it costs. */
-export function CropFigures({ slot, one, tool, onTool, onCrop, onRelease, lock, onLock, typed, onTyped, others, other, onOther, onSearch }: Props) {
+export function CropFigures({ slot, one, tool, onTool, onCrop, onRelease, keep, onKeep, lock, onLock, typed, onTyped, others, other, onOther, onSearch }: Props) {
   const { crop, cuts, needed, output } = one;
+  // Where there is none yet, typing begins with what the frame shows.
+  const shownKeep = keep ?? crop;
   const sides = [[cuts.left, "left"], [cuts.top, "top"], [cuts.right, "right"], [cuts.bottom, "bottom"]] as const;
   const cut = sides.filter(([px]) => px > 0).map(([px, side]) => `${px} ${side}`);
   return (
@@ -55,9 +60,18 @@ export function CropFigures({ slot, one, tool, onTool, onCrop, onRelease, lock, 
           ? <Button size="small" onClick={onRelease}>Back to the focal point</Button>
           : <span className="soft">framed by the focal point</span>}
       </div>
+      {tool === "keep" && (
+        <div className="row" data-testid="keep-figures">
+          Keep
+          {SIDES.map((side) => (
+            <TypedSide key={`${side} ${shownKeep[side]}`} of="Keep area" side={side} value={shownKeep[side]} onTyped={(value) => { onKeep({ ...shownKeep, [side]: value }); }} />
+          ))}
+          <span className="soft">source px; draw it, or type it</span>
+        </div>
+      )}
       <div className="row">
-        {(["x", "y", "width", "height"] as const).map((side) => (
-          <TypedSide key={`${side} ${crop[side]}`} side={side} value={crop[side]} onTyped={(value) => { onCrop({ ...crop, [side]: value }, side === "x" || side === "y" ? "size" : "top-left", true); }} />
+        {SIDES.map((side) => (
+          <TypedSide key={`${side} ${crop[side]}`} of="Frame" side={side} value={crop[side]} onTyped={(value) => { onCrop({ ...crop, [side]: value }, side === "x" || side === "y" ? "size" : "top-left", true); }} />
         ))}
         <span className="soft">source px</span>
         <Select aria-label="Shape of the frame" size="small" value={lock} options={LOCKS} popupMatchSelectWidth={false} onChange={onLock} />
@@ -100,16 +114,17 @@ export function CropFigures({ slot, one, tool, onTool, onCrop, onRelease, lock, 
   );
 }
 
+const SIDES = ["x", "y", "width", "height"] as const;
 const WORDS = { x: "from the left", y: "from the top", width: "wide", height: "high" };
 
-function TypedSide({ side, value, onTyped }: { side: keyof typeof WORDS; value: number; onTyped: (value: number) => void }) {
+function TypedSide({ of, side, value, onTyped }: { of: string; side: keyof typeof WORDS; value: number; onTyped: (value: number) => void }) {
   const [typed, setTyped] = useState<number | null>(value);
   const keep = () => { if (typed !== null && typed !== value) onTyped(typed); };
   return (
     <label className="part">
       {side === "width" ? "w" : side === "height" ? "h" : side}
       <InputNumber
-        aria-label={`Frame, px ${WORDS[side]}`}
+        aria-label={`${of}, px ${WORDS[side]}`}
         size="small"
         className="short"
         controls={false}

@@ -168,6 +168,8 @@ export function FrameStep({ picture, on, slots, onSlots }: Props) {
             onTool={setTool}
             onCrop={onCrop}
             onRelease={onRelease}
+            keep={framings.data.keep ? rectOf(framings.data.keep) : undefined}
+            onKeep={(keep) => { aim({ keep }, true, "typed the keep area"); }}
             lock={lock}
             onLock={setLock}
             typed={typed}
@@ -211,4 +213,10 @@ export function FrameStep({ picture, on, slots, onSlots }: Props) {
       </section>
     </div>
   );
+}
+
+/** Left, top, right and bottom as a rectangle of whole pixels. */
+function rectOf([left = 0, top = 0, right = 0, bottom = 0]: number[]): Rect {
+  const [x, y] = [Math.round(left), Math.round(top)];
+  return { x, y, width: Math.round(right) - x, height: Math.round(bottom) - y };
 }
