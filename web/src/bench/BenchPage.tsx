@@ -102,7 +102,7 @@ function Bench({ picture, bench }: { picture: Picture; bench: BenchBody }) {
         <Button size="small" onClick={() => { setSheet("history"); }}>Steps</Button>
         <Button size="small" type="primary" disabled={!unsaved} title={unsaved ? undefined : "Nothing was changed since it was saved"} onClick={() => { setSheet("save"); }}>Save…</Button>
         <Button size="small" onClick={() => { setSheet("beside"); }}>Save as new…</Button>
-        <a href={originalUrl(picture.id)} download={picture.name} title="The original, unchanged">Download</a>
+        <a href={originalUrl(picture.id)} download={picture.name} title="The original, unchanged">Original file</a>
       </div>
       <NoticeStrip />
       {on.error && <ProblemNote error={on.error} />}

@@ -5,6 +5,7 @@ import { StageRoom } from "../StageRoom";
 import type { Stage } from "../useStage";
 import { Guides } from "./Guides";
 import { snapped, type Marks } from "./marks";
+import { usePressed } from "./usePressed";
 
 export type Tool = "focal" | "keep" | "frame";
 
@@ -37,6 +38,7 @@ const HANDLES: { at: string; x: 0 | 1; y: 0 | 1; holding: Holding; words: string
 export function SourceView({ name, framings, bitmap, stage, tool, chosen, marks, onMarks, onFocal, onKeep, onCrop }: Props) {
   const plate = useRef<HTMLDivElement>(null);
   const start = useRef<{ x: number; y: number }>(undefined);
+  const pressed = usePressed<number[]>();
   const { width, height } = framings.canvas;
   const { scale } = stage;
   const all = framings.slots.flatMap((slot) => slot.widths.map((one) => ({ slot, one })));
@@ -71,8 +73,10 @@ export function SourceView({ name, framings, bitmap, stage, tool, chosen, marks,
     const move = moves[event.key];
     if (!move) return;
     event.preventDefault();
-    const [x = 0, y = 0] = framings.focal;
-    onFocal(Math.max(0, Math.min(width, x + move[0] * width)), Math.max(0, Math.min(height, y + move[1] * height)), true);
+    const [x = 0, y = 0] = pressed.from(framings.focal);
+    const next = [Math.max(0, Math.min(width, x + move[0] * width)), Math.max(0, Math.min(height, y + move[1] * height))] as const;
+    pressed.note([...next]);
+    onFocal(next[0], next[1], true);
   };
   const box = (rect: Rect) => ({ left: rect.x * scale, top: rect.y * scale, width: rect.width * scale, height: rect.height * scale });
   const [fx = 0, fy = 0] = framings.focal;
@@ -132,6 +136,7 @@ interface FrameProps {
 /** The frame of the chosen slot, to be moved and drawn by hand. */
 function ChosenFrame({ crop, scale, marks, drawn, onCrop, pointAt }: FrameProps) {
   const grip = useRef<{ x: number; y: number; crop: Rect }>(undefined);
+  const pressed = usePressed<Rect>();
   const style = { left: crop.x * scale, top: crop.y * scale, width: crop.width * scale, height: crop.height * scale };
   const moved = (event: PointerEvent): Rect | undefined => {
     const from = grip.current;
@@ -156,7 +161,10 @@ function ChosenFrame({ crop, scale, marks, drawn, onCrop, pointAt }: FrameProps)
     if (!move) return;
     event.preventDefault();
     event.stopPropagation();
-    onCrop({ ...crop, x: Math.max(0, crop.x + move[0]), y: Math.max(0, crop.y + move[1]) }, "size", true);
+    const from = pressed.from(crop);
+    const next = { ...from, x: Math.max(0, from.x + move[0]), y: Math.max(0, from.y + move[1]) };
+    pressed.note(next);
+    onCrop(next, "size", true);
   };
   const third = (n: number) => `${(100 * n) / 3}%`;
   return (
@@ -212,13 +220,16 @@ function ChosenFrame({ crop, scale, marks, drawn, onCrop, pointAt }: FrameProps)
               if (!move) return;
               event.preventDefault();
               event.stopPropagation();
+              const from = pressed.from(crop);
               const rect = {
-                x: crop.x + (x === 0 ? move[0] : 0),
-                y: crop.y + (y === 0 ? move[1] : 0),
-                width: crop.width + (x === 0 ? -move[0] : move[0]),
-                height: crop.height + (y === 0 ? -move[1] : move[1]),
+                x: from.x + (x === 0 ? move[0] : 0),
+                y: from.y + (y === 0 ? move[1] : 0),
+                width: from.width + (x === 0 ? -move[0] : move[0]),
+                height: from.height + (y === 0 ? -move[1] : move[1]),
               };
-              if (rect.x >= 0 && rect.y >= 0 && rect.width > 0 && rect.height > 0) onCrop(rect, holding, true);
+              if (rect.x < 0 || rect.y < 0 || rect.width <= 0 || rect.height <= 0) return;
+              pressed.note(rect);
+              onCrop(rect, holding, true);
             }}
             onPointerDown={(event) => {
               if (event.button !== 0) return;
