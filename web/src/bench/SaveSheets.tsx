@@ -112,7 +112,7 @@ export function BesideSheet({ picture, on, open, onClose }: Omit<Props, "onBesid
       <form className="add-slot" onSubmit={(event) => { event.preventDefault(); if (name.trim()) save.mutate(); }}>
         <label htmlFor="beside-name">Name</label>
         <Input id="beside-name" value={name} onChange={({ target }) => { setName(target.value); }} />
-        <span className="soft">It shares the original of {picture.name}, so nothing is encoded twice, and has these edits.</span>
+        <span className="soft">It shares the original of {picture.name}, so nothing is stored twice, and has these edits.</span>
         {places.length > 0 && (
           <>
             <span>Show it instead of {picture.name} in:</span>
