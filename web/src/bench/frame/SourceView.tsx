@@ -5,7 +5,7 @@ import { StageRoom } from "../StageRoom";
 import type { Stage } from "../useStage";
 import { Guides } from "./Guides";
 import { snapped, type Marks } from "./marks";
-import { usePressed } from "./usePressed";
+import { arrow, usePressed } from "./usePressed";
 
 export type Tool = "focal" | "keep" | "frame";
 
@@ -68,11 +68,8 @@ export function SourceView({ name, framings, bitmap, stage, tool, chosen, marks,
     }
   };
   const onFocalKey = (event: KeyboardEvent) => {
-    const far = event.shiftKey ? 0.1 : 0.01;
-    const moves: Record<string, [number, number]> = { ArrowLeft: [-far, 0], ArrowRight: [far, 0], ArrowUp: [0, -far], ArrowDown: [0, far] };
-    const move = moves[event.key];
+    const move = arrow(event, 0.01);
     if (!move) return;
-    event.preventDefault();
     const [x = 0, y = 0] = pressed.from(framings.focal);
     const next = [Math.max(0, Math.min(width, x + move[0] * width)), Math.max(0, Math.min(height, y + move[1] * height))] as const;
     pressed.note([...next]);
@@ -155,12 +152,8 @@ function ChosenFrame({ crop, scale, marks, drawn, onCrop, pointAt }: FrameProps)
     };
   };
   const onKeyDown = (event: KeyboardEvent) => {
-    const by = event.shiftKey ? 10 : 1;
-    const moves: Record<string, [number, number]> = { ArrowLeft: [-by, 0], ArrowRight: [by, 0], ArrowUp: [0, -by], ArrowDown: [0, by] };
-    const move = moves[event.key];
+    const move = arrow(event, 1);
     if (!move) return;
-    event.preventDefault();
-    event.stopPropagation();
     const from = pressed.from(crop);
     const next = { ...from, x: Math.max(0, from.x + move[0]), y: Math.max(0, from.y + move[1]) };
     pressed.note(next);
@@ -214,12 +207,8 @@ function ChosenFrame({ crop, scale, marks, drawn, onCrop, pointAt }: FrameProps)
             className={`frame-handle ${at}`}
             aria-label={`Corner on the ${words}; arrow keys move it`}
             onKeyDown={(event) => {
-              const by = event.shiftKey ? 10 : 1;
-              const moves: Record<string, [number, number]> = { ArrowLeft: [-by, 0], ArrowRight: [by, 0], ArrowUp: [0, -by], ArrowDown: [0, by] };
-              const move = moves[event.key];
+              const move = arrow(event, 1);
               if (!move) return;
-              event.preventDefault();
-              event.stopPropagation();
               const from = pressed.from(crop);
               const rect = {
                 x: from.x + (x === 0 ? move[0] : 0),
