@@ -259,7 +259,8 @@ impl Store {
         self.edit(&format!("saved {}", picture.name), &edits).await
     }
 
-    /// Gives each of `pictures` its new work, all of them or none, as one change.
+    /// Gives each of `pictures` its new work, as one change: it holds for all of them or for none.
+    /// Steps are noted before, one picture after the other, and stay on the bench where it fails.
     pub async fn lay_work(
         &self,
         summary: &str,
