@@ -3,9 +3,13 @@
 use serde::{Deserialize, Serialize};
 use thiserror::Error;
 
+use crate::codec::extras::Extras;
 use crate::codec::{self, CodecError};
+use crate::colour::Inks;
 use crate::format::{Format, SideTooLong};
+use crate::palette;
 use crate::raster::Raster;
+use crate::source::Source;
 use crate::units::Bytes;
 
 /// How hard a lossy encoder tries to keep detail, from 1 to 100; each format has its own scale.
@@ -17,6 +21,8 @@ pub struct Quality(u8);
 impl Quality {
     /// Where a first try starts: seldom visibly worse, mostly well under budget.
     pub const USUAL: Self = Self(75);
+    /// At which pictures are sampled, to tell how heavy they are.
+    pub const SAMPLED: Self = Self(80);
 
     /// A quality from 1 to 100.
     pub fn new(value: u8) -> Result<Self, EncodeError> {
@@ -46,7 +52,45 @@ impl From<Quality> for u8 {
     }
 }
 
-/// A format and, where it is lossy, its quality.
+/// How many colours a palette may have, from 2 to 256.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
+#[serde(try_from = "u16", into = "u16")]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(value_type = u16))]
+pub struct Colours(u16);
+
+impl Colours {
+    /// As many as a palette has room for.
+    pub const MOST: Self = Self(palette::MOST);
+
+    /// A number of colours from 2 to 256.
+    pub const fn new(value: u16) -> Result<Self, EncodeError> {
+        match value {
+            2..=palette::MOST => Ok(Self(value)),
+            _ => Err(EncodeError::Colours(value)),
+        }
+    }
+
+    /// The number.
+    pub const fn get(self) -> u16 {
+        self.0
+    }
+}
+
+impl TryFrom<u16> for Colours {
+    type Error = EncodeError;
+
+    fn try_from(value: u16) -> Result<Self, EncodeError> {
+        Self::new(value)
+    }
+}
+
+impl From<Colours> for u16 {
+    fn from(colours: Colours) -> Self {
+        colours.0
+    }
+}
+
+/// A format and, where it is lossy, its quality or its colours.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(tag = "format", content = "quality", rename_all = "lowercase")]
 pub enum Encoding {
@@ -54,20 +98,38 @@ pub enum Encoding {
     Jpeg(Quality),
     /// Lossy WebP.
     Webp(Quality),
+    /// WebP without loss.
+    #[serde(rename = "webp-lossless")]
+    WebpLossless,
     /// Lossy AVIF.
     Avif(Quality),
-    /// PNG, which has no quality.
+    /// PNG without loss.
     Png,
+    /// PNG of so many colours.
+    #[serde(rename = "png-palette")]
+    PngPalette(Colours),
+    /// GIF, of 256 colours.
+    Gif,
 }
 
 impl Encoding {
-    /// `format` at `quality`, which PNG ignores.
+    /// `format` at `quality`, which PNG and GIF ignore.
     pub const fn new(format: Format, quality: Quality) -> Self {
         match format {
             Format::Jpeg => Self::Jpeg(quality),
             Format::Webp => Self::Webp(quality),
             Format::Avif => Self::Avif(quality),
             Format::Png => Self::Png,
+            Format::Gif => Self::Gif,
+        }
+    }
+
+    /// `format` without loss, where it has such a kind.
+    pub const fn lossless(format: Format) -> Option<Self> {
+        match format {
+            Format::Webp => Some(Self::WebpLossless),
+            Format::Png => Some(Self::Png),
+            Format::Jpeg | Format::Avif | Format::Gif => None,
         }
     }
 
@@ -75,17 +137,44 @@ impl Encoding {
     pub const fn format(self) -> Format {
         match self {
             Self::Jpeg(_) => Format::Jpeg,
-            Self::Webp(_) => Format::Webp,
+            Self::Webp(_) | Self::WebpLossless => Format::Webp,
             Self::Avif(_) => Format::Avif,
-            Self::Png => Format::Png,
+            Self::Png | Self::PngPalette(_) => Format::Png,
+            Self::Gif => Format::Gif,
         }
     }
 
-    /// Its quality, where the format has one.
+    /// Its quality, where it has one.
     pub const fn quality(self) -> Option<Quality> {
         match self {
             Self::Jpeg(quality) | Self::Webp(quality) | Self::Avif(quality) => Some(quality),
-            Self::Png => None,
+            Self::WebpLossless | Self::Png | Self::PngPalette(_) | Self::Gif => None,
+        }
+    }
+
+    /// Its colours, where they are counted.
+    pub const fn colours(self) -> Option<Colours> {
+        match self {
+            Self::PngPalette(colours) => Some(colours),
+            Self::Gif => Some(Colours::MOST),
+            _ => None,
+        }
+    }
+
+    /// Whether the file holds exactly the pixels it was made from.
+    pub const fn is_lossless(self) -> bool {
+        matches!(self, Self::WebpLossless | Self::Png)
+    }
+}
+
+impl std::fmt::Display for Encoding {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        match (self, self.quality(), self.colours()) {
+            (Self::WebpLossless, ..) => f.write_str("WebP, lossless"),
+            (Self::Png, ..) => f.write_str("PNG, lossless"),
+            (_, Some(quality), _) => write!(f, "{} {}", self.format(), quality.get()),
+            (_, _, Some(colours)) => write!(f, "{}, {} colours", self.format(), colours.get()),
+            _ => self.format().fmt(f),
         }
     }
 }
@@ -107,14 +196,39 @@ pub struct Encoded {
 /// [`EncodeError::Size`] where the format has no room for the picture, [`EncodeError::Codec`]
 /// where the encoder fails.
 pub fn encode(raster: &Raster, encoding: Encoding) -> Result<Encoded, EncodeError> {
+    encode_with(raster, encoding, &Extras::default())
+}
+
+/// Encodes `raster` with `extras` beside its pixels; a GIF carries none.
+///
+/// # Errors
+/// As [`encode`], and [`EncodeError::Transparent`] where half transparent pixels are asked to have
+/// a palette.
+pub fn encode_with(
+    raster: &Raster,
+    encoding: Encoding,
+    extras: &Extras,
+) -> Result<Encoded, EncodeError> {
     encoding.format().check_size(raster.size())?;
-    let bytes = match encoding {
-        Encoding::Jpeg(quality) => codec::jpeg::encode(raster, quality.get()),
-        Encoding::Webp(quality) => codec::webp::encode(raster, quality.get()),
-        Encoding::Avif(quality) => codec::avif::encode(raster, quality.get()),
-        Encoding::Png => codec::png::encode(raster),
-    }?;
+    let bytes = codec::elsewhere::encode(raster, encoding, extras)?;
     Ok(Encoded { bytes, encoding, encodes: 1 })
+}
+
+/// The pixels of `file`, which was made in `format`.
+///
+/// # Errors
+/// Those of decoding it.
+pub fn decode(format: Format, file: &[u8]) -> Result<Raster, CodecError> {
+    match format {
+        Format::Jpeg => {
+            codec::elsewhere::decode_jpeg(file, codec::jpeg::DctScale::FULL, &Inks::default())
+        }
+        Format::Webp => codec::simple::decode(Source::Webp, file),
+        Format::Avif => codec::elsewhere::decode_avif(file),
+        Format::Png => codec::png::decode(file),
+        Format::Gif => codec::simple::decode(Source::Gif, file),
+    }
+    .map(Raster::without_idle_alpha)
 }
 
 /// Encodes `raster` at the highest quality up to `encoding`'s whose file is at most `cap` bytes.
@@ -159,6 +273,12 @@ pub enum EncodeError {
     /// A quality outside 1 to 100.
     #[error("a quality must lie between 1 and 100, not {0}")]
     Quality(u8),
+    /// A number of colours outside 2 to 256.
+    #[error("a palette has 2 to 256 colours, not {0}")]
+    Colours(u16),
+    /// Half transparent pixels, which have no palette.
+    #[error("half transparent pixels need all the colours there are: choose PNG without a palette")]
+    Transparent,
     /// The format cannot hold the picture.
     #[error(transparent)]
     Size(#[from] SideTooLong),

@@ -12,17 +12,19 @@ use crate::geometry::Size;
 pub enum Format {
     /// JPEG, ITU-T T.81.
     Jpeg,
-    /// WebP, lossy.
+    /// WebP, with or without loss.
     Webp,
     /// AVIF.
     Avif,
-    /// PNG, lossless.
+    /// PNG, lossless or of a few colours.
     Png,
+    /// GIF: 256 colours, for what moves and must move everywhere.
+    Gif,
 }
 
 impl Format {
     /// Every format, in the order they are offered.
-    pub const ALL: [Self; 4] = [Self::Jpeg, Self::Webp, Self::Avif, Self::Png];
+    pub const ALL: [Self; 5] = [Self::Jpeg, Self::Webp, Self::Avif, Self::Png, Self::Gif];
 
     /// Its name in the API and on the command line.
     pub const fn name(self) -> &'static str {
@@ -31,6 +33,7 @@ impl Format {
             Self::Webp => "webp",
             Self::Avif => "avif",
             Self::Png => "png",
+            Self::Gif => "gif",
         }
     }
 
@@ -49,6 +52,7 @@ impl Format {
             Self::Webp => "image/webp",
             Self::Avif => "image/avif",
             Self::Png => "image/png",
+            Self::Gif => "image/gif",
         }
     }
 
@@ -57,9 +61,14 @@ impl Format {
         !matches!(self, Self::Jpeg)
     }
 
-    /// Whether it throws detail away, by a quality.
+    /// Whether it has a quality, by which it throws detail away.
     pub const fn is_lossy(self) -> bool {
-        !matches!(self, Self::Png)
+        !matches!(self, Self::Png | Self::Gif)
+    }
+
+    /// Whether a file of it can move.
+    pub const fn moves(self) -> bool {
+        matches!(self, Self::Webp | Self::Gif)
     }
 
     /// The longest side that a file of it can have.
@@ -70,6 +79,7 @@ impl Format {
             // libaom's own limit on a frame's sides.
             Self::Avif => 65_536,
             Self::Png => 1_000_000,
+            Self::Gif => 65_535,
         }
     }
 
@@ -92,6 +102,7 @@ impl std::fmt::Display for Format {
             Self::Webp => "WebP",
             Self::Avif => "AVIF",
             Self::Png => "PNG",
+            Self::Gif => "GIF",
         })
     }
 }
@@ -112,7 +123,7 @@ impl std::str::FromStr for Format {
 
 /// A word that names no format.
 #[derive(Debug, Clone, PartialEq, Error)]
-#[error("“{0}” is not a format that can be made: use jpeg, webp, avif or png")]
+#[error("“{0}” is not a format that can be made: use jpeg, webp, avif, png or gif")]
 pub struct UnknownFormat(pub String);
 
 /// A picture that a format has no room for.

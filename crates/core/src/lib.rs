@@ -6,7 +6,8 @@
 //! 2. [`fitting`] says, for a [`slot`], what is cut, scaled and short.
 //! 3. [`render`] turns the original into the pixels of that fitting, and [`finish`] does so where
 //!    the picture has edits.
-//! 4. [`encode`] turns the pixels into a file.
+//! 4. [`choosing`] finds the smallest file that is faithful enough, by trying with [`encode`] and
+//!    judging with [`judge`].
 //! 5. [`budget`] says what margin the file leaves in its slot.
 //!
 //! What a picture in the library is like and is said to be: its [`look`], the [`metadata`] that it
@@ -17,6 +18,8 @@
 //! the picture there does.
 
 pub mod budget;
+pub mod choosing;
+pub mod chroma;
 pub mod codec;
 pub mod colour;
 pub mod describe;
@@ -26,13 +29,17 @@ pub mod fitting;
 pub mod format;
 pub mod framing;
 pub mod geometry;
+pub mod grade;
+pub mod judge;
 pub mod layout;
 pub mod look;
 pub mod markup;
 pub mod metadata;
+pub mod motion;
 pub mod naming;
 pub mod needs;
 pub mod orientation;
+pub mod palette;
 pub mod picture;
 pub mod raster;
 pub mod recognise;

@@ -3,7 +3,9 @@
 
 use serde::{Deserialize, Serialize};
 
-use crate::codec::{CodecError, webp};
+use crate::codec::extras::Extras;
+use crate::codec::{CodecError, elsewhere};
+use crate::encode::{Encoding, Quality};
 use crate::geometry::Size;
 use crate::picture::Picture;
 use crate::raster::Raster;
@@ -15,8 +17,8 @@ use crate::units::Bytes;
 const LOOKED_AT: u32 = 1024;
 /// Colours are counted up to so many.
 pub const MOST_COLOURS: u32 = 4_096;
-/// The quality of the sampled encodes.
-const SAMPLE_QUALITY: u8 = 80;
+/// The sampled encodes.
+const SAMPLE_ENCODING: Encoding = Encoding::Webp(Quality::SAMPLED);
 
 /// What kind of picture it is; it decides which formats suit it.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
@@ -240,7 +242,7 @@ impl Sample {
 
     fn of(copy: &Raster) -> Result<Self, CodecError> {
         let weigh = |raster: &Raster| {
-            let bytes = webp::encode(raster, SAMPLE_QUALITY)?.len();
+            let bytes = elsewhere::encode(raster, SAMPLE_ENCODING, &Extras::default())?.len();
             Ok::<_, CodecError>((raster.size().pixels(), bytes as u64))
         };
         let shrunk = |raster: &Raster| {
@@ -330,7 +332,7 @@ mod tests {
         for size in [(300, 205), (400, 273), (800, 547)] {
             let region = Region::whole(raster.size());
             let scaled = resize::resize(&raster, region, Size::new(size.0, size.1));
-            let real = webp::encode(&scaled, SAMPLE_QUALITY).unwrap().len() as f64;
+            let real = elsewhere::encode(&scaled, SAMPLE_ENCODING, &Extras::default()).unwrap().len() as f64;
             let told = sample.weight(scaled.size().pixels()).get() as f64;
             assert!((told / real).ln().abs() < 0.35, "{size:?}: {told} told, {real} real");
         }

@@ -1,12 +1,14 @@
 //! EXIF orientation: how a stored picture is turned to stand upright.
 
+use serde::{Deserialize, Serialize};
+
 use crate::geometry::{Rect, Size};
 use crate::raster::Raster;
 
 /// The turn that brings stored pixels upright (EXIF 2.32, tag 0x0112).
 ///
 /// Made of a mirror along the stored rows' direction, then clockwise quarter turns.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Orientation {
     mirrored: bool,
     quarter_turns: u8,
@@ -34,6 +36,20 @@ impl Orientation {
             _ => (false, 0),
         };
         Self { mirrored, quarter_turns }
+    }
+
+    /// The tag's value, 1 to 8.
+    pub const fn to_exif(self) -> u8 {
+        match (self.mirrored, self.quarter_turns) {
+            (false, 0) => 1,
+            (true, 0) => 2,
+            (false, 2) => 3,
+            (true, 2) => 4,
+            (true, 3) => 5,
+            (false, 1) => 6,
+            (true, 1) => 7,
+            _ => 8,
+        }
     }
 
     /// Whether it exchanges width and height.

@@ -84,7 +84,7 @@ impl<'a> Picture<'a> {
             Source::Png => codec::png::header(bytes)?,
             Source::Svg => codec::svg::header(bytes)?,
             Source::Avif => {
-                let told = codec::avif::header(bytes)?;
+                let told = codec::elsewhere::read_avif(bytes)?;
                 is_p3 = told.is_p3;
                 told.header
             }
@@ -128,7 +128,7 @@ impl<'a> Picture<'a> {
         match self.facts.format {
             Source::Jpeg => {
                 let scale = codec::jpeg::DctScale::EIGHTH;
-                codec::jpeg::decode(self.bytes, scale, &self.inks).map(drop)
+                codec::elsewhere::decode_jpeg(self.bytes, scale, &self.inks).map(drop)
             }
             Source::Png => codec::png::verify(self.bytes),
             // Drawn once, since some faults show only then.
@@ -147,10 +147,10 @@ impl<'a> Picture<'a> {
     pub(crate) fn decode(&self) -> Result<Raster, CodecError> {
         match self.facts.format {
             Source::Jpeg => {
-                codec::jpeg::decode(self.bytes, codec::jpeg::DctScale::FULL, &self.inks)
+                codec::elsewhere::decode_jpeg(self.bytes, codec::jpeg::DctScale::FULL, &self.inks)
             }
             Source::Png => codec::png::decode(self.bytes),
-            Source::Avif => codec::avif::decode(self.bytes),
+            Source::Avif => codec::elsewhere::decode_avif(self.bytes),
             Source::Svg => codec::svg::draw(self.bytes, Rect::whole(self.stored), self.stored),
             other => codec::simple::decode(other, self.bytes),
         }

@@ -59,9 +59,28 @@ impl Raster {
         &mut self.data
     }
 
+    /// Its bytes, for keeps.
+    pub fn into_data(self) -> Vec<u8> {
+        self.data
+    }
+
     /// Bytes per row.
     pub const fn stride(&self) -> usize {
         self.size.width as usize * self.channels.count()
+    }
+
+    /// Whether a pixel lets the ground through.
+    pub fn is_transparent(&self) -> bool {
+        self.channels == Channels::Rgba && self.data.chunks_exact(4).any(|pixel| pixel[3] < 255)
+    }
+
+    /// Without alpha, where no pixel lets the ground through.
+    pub fn without_idle_alpha(self) -> Self {
+        if self.channels == Channels::Rgb || self.is_transparent() {
+            return self;
+        }
+        let data = self.data.chunks_exact(4).flat_map(|p| [p[0], p[1], p[2]]).collect();
+        Self::new(self.size, Channels::Rgb, data)
     }
 
     /// A copy of the part inside `rect`, which must lie inside the picture.

@@ -21,7 +21,7 @@ pub fn render(picture: &Picture<'_>, fitting: &Fitting) -> Result<Raster, CodecE
         Source::Svg => return codec::svg::draw(picture.bytes, crop, output),
         Source::Jpeg => {
             let scale = DctScale::for_output(crop.size(), output);
-            (codec::jpeg::decode(picture.bytes, scale, &picture.inks)?, scale.factor())
+            (codec::elsewhere::decode_jpeg(picture.bytes, scale, &picture.inks)?, scale.factor())
         }
         _ => (picture.decode()?, 1.0),
     };

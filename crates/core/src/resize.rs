@@ -32,6 +32,11 @@ impl Region {
     pub fn whole(size: Size) -> Self {
         Self { x: 0.0, y: 0.0, width: size.width.into(), height: size.height.into() }
     }
+
+    /// The part of a picture inside `rect`.
+    pub fn of(rect: Rect) -> Self {
+        Self { x: rect.x.into(), y: rect.y.into(), width: rect.width.into(), height: rect.height.into() }
+    }
 }
 
 /// Scales `region` of `source` to `output` with Lanczos3, in linear light, alpha premultiplied.

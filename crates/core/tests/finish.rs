@@ -6,7 +6,8 @@
 
 use std::path::PathBuf;
 
-use brisk_margin_core::codec::{jpeg, png};
+use brisk_margin_core::codec::png;
+use brisk_margin_core::format::Format;
 use brisk_margin_core::colour::Profile;
 use brisk_margin_core::finish::canvas::Canvas;
 use brisk_margin_core::finish::plan::{Aim, Plan};
@@ -20,7 +21,7 @@ use brisk_margin_core::picture::Picture;
 use brisk_margin_core::raster::{Channels, Raster};
 use brisk_margin_core::slot::{Fit, Slot};
 use brisk_margin_core::units::Density;
-use brisk_margin_testing::pictures::{gradient, oriented};
+use brisk_margin_testing::pictures::{encoded, gradient, oriented};
 use proptest::prelude::*;
 
 const DEEP: Colour = Colour([20, 40, 60]);
@@ -190,7 +191,7 @@ fn without_edits_both_ways_of_rendering_give_the_same_bytes() {
 #[test]
 fn the_turn_of_a_camera_and_the_users_own_add_up() {
     let upright = gradient(160, 90);
-    let file = jpeg::encode(&upright, 95).unwrap();
+    let file = encoded(&upright, Format::Jpeg, 95);
     let turned = oriented(&file, 6);
     let picture = Picture::open(&turned).unwrap();
     assert_eq!(picture.facts().size, Size::new(90, 160));

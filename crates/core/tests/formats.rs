@@ -3,7 +3,8 @@
 
 use std::io::Cursor;
 
-use brisk_margin_core::codec::{CodecError, avif, webp};
+use brisk_margin_core::codec::CodecError;
+use brisk_margin_core::format::Format;
 use brisk_margin_core::fitting::Fitting;
 use brisk_margin_core::framing::FocalPoint;
 use brisk_margin_core::geometry::{Rect, Size};
@@ -14,7 +15,7 @@ use brisk_margin_core::render::render;
 use brisk_margin_core::slot::{Fit, Slot};
 use brisk_margin_core::source::Source;
 use brisk_margin_core::units::Density;
-use brisk_margin_testing::pictures::gradient;
+use brisk_margin_testing::pictures::{encoded, gradient};
 use image::codecs::{ico::IcoEncoder, tiff::TiffEncoder, webp::WebPEncoder};
 use image::{ExtendedColorType, ImageEncoder};
 
@@ -158,7 +159,7 @@ fn grey_palette_and_sixteen_bit_pictures_come_out_right() {
 #[test]
 fn lossy_files_are_read_as_other_decoders_read_them() {
     let drawn = drawn();
-    let file = webp::encode(&drawn, 90).unwrap();
+    let file = encoded(&drawn, Format::Webp, 90);
     let (_, got) = pixels(&file);
     // Reference: libwebp, which did not decode what is tested.
     let mut size = (0, 0);
@@ -173,10 +174,10 @@ fn lossy_files_are_read_as_other_decoders_read_them() {
     let reference = Raster::new(SIZE, Channels::Rgb, reference);
     assert!(worst(&got, &reference) <= 2, "{}", worst(&got, &reference));
 
-    let (facts, got) = pixels(&avif::encode(&drawn, 95).unwrap());
+    let (facts, got) = pixels(&encoded(&drawn, Format::Avif, 95));
     assert_eq!((facts.format, facts.size), (Source::Avif, SIZE));
     assert!(worst(&got, &drawn) <= 8, "{}", worst(&got, &drawn));
-    let (facts, got) = pixels(&avif::encode(&half_seen(), 95).unwrap());
+    let (facts, got) = pixels(&encoded(&half_seen(), Format::Avif, 95));
     assert!(facts.has_alpha);
     let alpha = |x: usize| got.data()[(30 * 96 + x) * 4 + 3];
     assert!(alpha(20) < 8 && alpha(80) > 247, "{} {}", alpha(20), alpha(80));
@@ -269,8 +270,8 @@ fn what_breaks_off_or_claims_too_much_is_refused_in_every_format() {
     let encoder = IcoEncoder::new(&mut icon);
     encoder.write_image(half.data(), SIZE.width, SIZE.height, ExtendedColorType::Rgba8).unwrap();
     for (format, file) in [
-        (Source::Webp, webp::encode(&drawn, 80).unwrap()),
-        (Source::Avif, avif::encode(&drawn, 80).unwrap()),
+        (Source::Webp, encoded(&drawn, Format::Webp, 80)),
+        (Source::Avif, encoded(&drawn, Format::Avif, 80)),
         (Source::Gif, gif(2, &drawn)),
         (Source::Tiff, tiff(drawn.data(), ExtendedColorType::Rgb8)),
         (Source::Bmp, bmp(&drawn)),

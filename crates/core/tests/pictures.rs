@@ -1,6 +1,6 @@
 //! Originals through the core as its callers use it: open, verify, render, encode.
 
-use brisk_margin_core::codec::{CodecError, jpeg, png};
+use brisk_margin_core::codec::{CodecError, png};
 use brisk_margin_core::encode::{EncodeError, Encoding, Quality, encode, encode_under};
 use brisk_margin_core::fitting::Fitting;
 use brisk_margin_core::format::Format;
@@ -12,7 +12,7 @@ use brisk_margin_core::render::{preview, render};
 use brisk_margin_core::slot::{Fit, Slot};
 use brisk_margin_core::source::{Source, Unread};
 use brisk_margin_core::units::{Bytes, Density};
-use brisk_margin_testing::pictures::{gradient, png_claiming};
+use brisk_margin_testing::pictures::{encoded, gradient, png_claiming};
 
 fn slot(width: f64, height: f64, fit: Fit) -> Slot {
     Slot::new(width, height, fit).unwrap()
@@ -26,7 +26,7 @@ fn fitted(bytes: &[u8], slot: Slot, focal: FocalPoint) -> Raster {
 
 #[test]
 fn a_fitted_picture_shows_the_part_that_was_framed() {
-    let file = jpeg::encode(&gradient(1600, 1200), 95).unwrap();
+    let file = encoded(&gradient(1600, 1200), Format::Jpeg, 95);
     let left = fitted(&file, slot(150.0, 300.0, Fit::Cover), FocalPoint::new(0.0, 0.5).unwrap());
     assert_eq!(left.size(), Size::new(150, 300));
     // The crop is 600 of 1600 px from the left edge: red runs from 0 to 3/8 of 255.
@@ -59,8 +59,8 @@ fn bad_files_are_refused_with_the_reason() {
 fn a_file_cut_off_anywhere_is_found_before_it_is_kept() {
     let raster = gradient(400, 300);
     for (file, format) in [
-        (jpeg::encode(&raster, 85).unwrap(), Source::Jpeg),
-        (png::encode(&raster).unwrap(), Source::Png),
+        (encoded(&raster, Format::Jpeg, 85), Source::Jpeg),
+        (encoded(&raster, Format::Png, 100), Source::Png),
     ] {
         assert_eq!(Picture::open(&file).unwrap().verify(), Ok(()));
         for percent in [30, 60, 90, 99] {
@@ -106,10 +106,10 @@ fn a_byte_cap_is_met_or_told_how_near() {
 fn transparency_is_kept_or_laid_on_white() {
     let data = (0..64 * 64).flat_map(|i| if i % 64 < 32 { [0, 90, 90, 255] } else { [0; 4] });
     let raster = Raster::new(Size::new(64, 64), Channels::Rgba, data.collect());
-    let file = png::encode(&raster).unwrap();
+    let file = encoded(&raster, Format::Png, 100);
     assert!(Picture::open(&file).unwrap().facts().has_alpha);
     assert_eq!(png::decode(&file).unwrap().channels(), Channels::Rgba);
-    let flat = jpeg::encode(&raster, 95).unwrap();
+    let flat = encoded(&raster, Format::Jpeg, 95);
     let shown = preview(&Picture::open(&flat).unwrap(), 64).unwrap();
     assert!(shown.data()[63 * 3..63 * 3 + 3].iter().all(|&v| v >= 250));
 }

@@ -7,6 +7,7 @@
 //! - [`forgetting`]: what happens to one that was removed.
 //! - [`measuring`]: pages measured in the background, and kept.
 //! - [`variants`]: the way from a picture to the file for its slot.
+//! - [`codecs`]: processes of their own for the C code that decodes and encodes.
 //! - [`copies`]: reduced pictures, from which previews are made.
 //! - [`workshop`]: where pictures are decoded and encoded, within bounds.
 //! - [`guard`] and [`web`]: who may ask, and the client's own files.
@@ -14,6 +15,7 @@
 
 pub mod api;
 pub mod app;
+pub mod codecs;
 pub mod command;
 pub mod copies;
 pub mod folder;

@@ -6,13 +6,14 @@ use std::io::Write;
 use std::time::Duration;
 
 use axum::http::StatusCode;
-use brisk_margin_core::codec::{jpeg, png};
+use brisk_margin_core::codec::png;
+use brisk_margin_core::format::Format;
 use brisk_margin_core::geometry::Size;
 use brisk_margin_core::raster::{Channels, Raster};
 use brisk_margin_core::resize::{Region, resize};
 use brisk_margin_server::{forgetting, looking, watching};
 use brisk_margin_store::BlobHash;
-use brisk_margin_testing::pictures::{gradient_jpeg, gradient_png};
+use brisk_margin_testing::pictures::{encoded, gradient_jpeg, gradient_png};
 use serde_json::{Value, json};
 use support::Api;
 use support::pages::{page, serving};
@@ -388,12 +389,12 @@ async fn a_file_above_the_limit_is_refused_inside_an_archive_too() {
 async fn look_alikes_are_found_told_apart_or_merged_with_their_places() {
     let api = Api::start().await;
     let picture = spots(1, 600, 400);
-    let large = jpeg::encode(&picture, 92).unwrap();
+    let large = encoded(&picture, Format::Jpeg, 92);
     let copy = resize(&picture, Region::whole(picture.size()), Size::new(240, 160));
-    let small = jpeg::encode(&copy, 60).unwrap();
+    let small = encoded(&copy, Format::Jpeg, 60);
     let kept = api.taken("path.jpg", &large).await;
     let gone = api.taken("path-small.jpg", &small).await;
-    api.taken("other.jpg", &jpeg::encode(&spots(2, 600, 400), 90).unwrap()).await;
+    api.taken("other.jpg", &encoded(&spots(2, 600, 400), Format::Jpeg, 90)).await;
     let hash = BlobHash::of(&small);
     api.store.keep_page(page("w.html", vec![serving("a", hash.as_str(), 9, "")])).await.unwrap();
     api.look().await;

@@ -1,6 +1,8 @@
 //! Small pictures, good and bad.
 
-use brisk_margin_core::codec::{jpeg, png};
+use brisk_margin_core::codec::png;
+use brisk_margin_core::encode::{Encoding, Quality, encode};
+use brisk_margin_core::format::Format;
 use brisk_margin_core::geometry::Size;
 use brisk_margin_core::raster::{Channels, Raster};
 
@@ -13,9 +15,15 @@ pub fn gradient(width: u32, height: u32) -> Raster {
     Raster::new(Size::new(width, height), Channels::Rgb, data.collect())
 }
 
+/// `raster` as a file in `format` at `quality`.
+pub fn encoded(raster: &Raster, format: Format, quality: u8) -> Vec<u8> {
+    let quality = Quality::new(quality).expect("a quality from 1 to 100");
+    encode(raster, Encoding::new(format, quality)).expect("a plain picture").bytes
+}
+
 /// [`gradient`] as a JPEG of quality 92.
 pub fn gradient_jpeg(width: u32, height: u32) -> Vec<u8> {
-    jpeg::encode(&gradient(width, height), 92).expect("a plain picture")
+    encoded(&gradient(width, height), Format::Jpeg, 92)
 }
 
 /// [`gradient`] as a PNG.

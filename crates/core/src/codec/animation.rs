@@ -1,8 +1,14 @@
-//! Animations: how many pictures a file holds, counted without decoding any.
+//! Animations: how many pictures a file holds, counted without decoding any, and the pictures.
 
 use std::io::Cursor;
 
+use image::AnimationDecoder;
+use image::codecs::{gif, webp};
+
 use super::CodecError;
+use crate::geometry::Size;
+use crate::motion::{Frame, Motion};
+use crate::raster::{Channels, Raster};
 use crate::source::Source;
 
 /// More pictures than this are not counted: it is an animation of “10,000 or more”.
@@ -21,13 +27,13 @@ pub fn frames(source: Source, data: &[u8]) -> Result<u32, CodecError> {
 }
 
 fn gif_frames(data: &[u8]) -> Result<u32, CodecError> {
-    let damaged = |error: gif::DecodingError| match error {
-        gif::DecodingError::Io(e) if e.kind() == std::io::ErrorKind::UnexpectedEof => {
+    let damaged = |error: ::gif::DecodingError| match error {
+        ::gif::DecodingError::Io(e) if e.kind() == std::io::ErrorKind::UnexpectedEof => {
             CodecError::Truncated(Source::Gif)
         }
         other => CodecError::told(Source::Gif, other.to_string()),
     };
-    let mut options = gif::DecodeOptions::new();
+    let mut options = ::gif::DecodeOptions::new();
     options.skip_frame_decoding(true);
     let mut decoder = options.read_info(Cursor::new(data)).map_err(damaged)?;
     let mut frames = 0;
@@ -49,4 +55,57 @@ fn webp_frames(data: &[u8]) -> u32 {
         rest = next;
     }
     frames.clamp(1, MOST_FRAMES)
+}
+
+/// The frames of `data`, a file of `source`, each as it is shown, and how often they are.
+///
+/// # Errors
+/// [`CodecError::Unsupported`] for formats whose frames are not read, else those of decoding.
+pub fn decode(source: Source, data: &[u8]) -> Result<Motion, CodecError> {
+    let file = Cursor::new(data);
+    let failed = |error: image::ImageError| CodecError::told(source, error.to_string());
+    let unread = CodecError::Unsupported { format: source, flavour: "frames in a rare form" };
+    let (frames, loops) = match source {
+        Source::Gif => (gif::GifDecoder::new(file).map_err(failed)?.into_frames(), gif_loops(data)),
+        Source::Webp => {
+            let decoder = webp::WebPDecoder::new(file).map_err(failed)?;
+            (decoder.into_frames(), webp_loops(data))
+        }
+        _ => return Err(unread),
+    };
+    let frames: Vec<Frame> = frames
+        .take(MOST_FRAMES as usize)
+        .map(|frame| {
+            let frame = frame.map_err(failed)?;
+            let (numerator, denominator) = frame.delay().numer_denom_ms();
+            let millis = (numerator / denominator.max(1)).clamp(10, 65_535) as u16;
+            let pixels = frame.into_buffer();
+            let size = Size::new(pixels.width(), pixels.height());
+            let raster = Raster::new(size, Channels::Rgba, pixels.into_raw());
+            Ok(Frame { raster: raster.without_idle_alpha(), millis })
+        })
+        .collect::<Result<_, CodecError>>()?;
+    if frames.is_empty() {
+        return Err(CodecError::Truncated(source));
+    }
+    Ok(Motion { frames, loops })
+}
+
+/// How often a GIF is shown, by its application block of 1995; once where it has none.
+fn gif_loops(data: &[u8]) -> u16 {
+    const BLOCK: &[u8] = b"NETSCAPE2.0\x03\x01";
+    let at = data.windows(BLOCK.len()).position(|part| part == BLOCK);
+    let count = at.and_then(|at| data.get(at + BLOCK.len()..at + BLOCK.len() + 2));
+    // The count is of repetitions.
+    count.map_or(1, |count| match u16::from_le_bytes([count[0], count[1]]) {
+        0 => 0,
+        again => again.saturating_add(1),
+    })
+}
+
+/// How often a WebP is shown, by its ANIM chunk (RFC 9649, 2.7.1.1).
+fn webp_loops(data: &[u8]) -> u16 {
+    let at = data.windows(4).position(|name| name == b"ANIM");
+    let count = at.and_then(|at| data.get(at + 12..at + 14));
+    count.map_or(0, |count| u16::from_le_bytes([count[0], count[1]]))
 }

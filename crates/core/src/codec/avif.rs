@@ -3,8 +3,11 @@
 use std::ffi::CStr;
 
 use libavif_sys as ffi;
+use serde::{Deserialize, Serialize};
 
+use super::extras::Extras;
 use super::{Blocks, CodecError, Header};
+use crate::chroma::Chroma;
 use crate::format::Format;
 use crate::geometry::Size;
 use crate::orientation::Orientation;
@@ -16,6 +19,7 @@ use crate::source::Source;
 const SPEED: i32 = 6;
 
 /// A file's header, and whether its colours are Display P3 without a profile that says so.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct Told {
     /// What stands before the pixels.
     pub header: Header,
@@ -136,9 +140,16 @@ fn decoded(result: ffi::avifResult) -> Result<(), CodecError> {
     }
 }
 
-/// Encodes `raster` as an 8-bit 4:2:0 AVIF at `quality` (1 to 100), alpha kept.
-pub fn encode(raster: &Raster, quality: u8) -> Result<Vec<u8>, CodecError> {
-    let image = Image::new(raster)?;
+/// Encodes `raster` as an 8-bit AVIF at `quality` (1 to 100), alpha kept, colour kept as `chroma`
+/// says, with `extras`.
+pub fn encode(
+    raster: &Raster,
+    quality: u8,
+    chroma: Chroma,
+    extras: &Extras,
+) -> Result<Vec<u8>, CodecError> {
+    let image = Image::new(raster, chroma)?;
+    image.carry(extras)?;
     // SAFETY: each pointer is checked before use and lives as long as the guard that frees it;
     // the encoder's fields are plain settings.
     unsafe {
@@ -180,7 +191,11 @@ fn told(result: ffi::avifResult) -> Result<(), String> {
 struct Image(*mut ffi::avifImage);
 
 impl Image {
-    fn new(raster: &Raster) -> Result<Self, CodecError> {
+    fn new(raster: &Raster, chroma: Chroma) -> Result<Self, CodecError> {
+        let format = match chroma {
+            Chroma::Full => ffi::AVIF_PIXEL_FORMAT_YUV444,
+            Chroma::Half => ffi::AVIF_PIXEL_FORMAT_YUV420,
+        };
         let size = raster.size();
         let stride = u32::try_from(raster.stride()).map_err(failed)?;
         // SAFETY: the image is checked for null; `rgb` points at the raster's rows, which are
@@ -190,7 +205,7 @@ impl Image {
                 size.width,
                 size.height,
                 8,
-                ffi::AVIF_PIXEL_FORMAT_YUV420,
+                format,
             ));
             if image.0.is_null() {
                 return Err(failed("out of memory"));
@@ -211,6 +226,22 @@ impl Image {
             check(ffi::avifImageRGBToYUV(image.0, &rgb))?;
             Ok(image)
         }
+    }
+}
+
+impl Image {
+    /// Puts `extras` into the file to be.
+    fn carry(&self, extras: &Extras) -> Result<(), CodecError> {
+        // SAFETY: the image is set, and the library copies what it is given.
+        unsafe {
+            if let Some(icc) = &extras.icc {
+                check(ffi::avifImageSetProfileICC(self.0, icc.as_ptr(), icc.len()))?;
+            }
+            if let Some(xmp) = &extras.xmp {
+                check(ffi::avifImageSetMetadataXMP(self.0, xmp.as_ptr(), xmp.len()))?;
+            }
+        }
+        Ok(())
     }
 }
 

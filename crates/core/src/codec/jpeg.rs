@@ -1,80 +1,27 @@
-//! JPEG through mozjpeg: header and markers, DCT-scaled decoding, encoding.
+//! JPEG through mozjpeg: DCT-scaled decoding, and encoding.
 
 use std::cell::Cell;
 use std::io::{self, BufRead, Read};
 
 use mozjpeg::{ColorSpace, Compress, Decompress, Marker};
+use serde::{Deserialize, Serialize};
 
-use super::{Blocks, CodecError, Header, guarded};
-use crate::colour::Inks;
+use super::extras::Extras;
+pub use super::jpeg_header::{header, pixel_count};
+use super::{CodecError, guarded};
+use crate::chroma::Chroma;
 use crate::format::Format;
 use crate::geometry::Size;
+use crate::orientation::Orientation;
 use crate::raster::{Channels, Raster};
 use crate::source::Source;
-
-/// Reads the header of `data`.
-pub fn header(data: &[u8]) -> Result<Header, CodecError> {
-    guarded(
-        || {
-            let kept = [Marker::APP(1), Marker::APP(2), Marker::APP(13)];
-            let jpeg = Decompress::with_markers(&kept).from_mem(data).map_err(damaged)?;
-            let blocks = |number, prefix: &'static [u8]| {
-                jpeg.markers()
-                    .filter(move |found| found.marker == Marker::APP(number))
-                    .filter_map(move |found| found.data.strip_prefix(prefix).map(<[u8]>::to_vec))
-                    .collect::<Vec<_>>()
-            };
-            let first = |number, prefix| blocks(number, prefix).into_iter().next();
-            let size = Size::new(jpeg.width() as u32, jpeg.height() as u32);
-            Ok(Header {
-                icc: join_icc(blocks(2, b"ICC_PROFILE\0")),
-                blocks: Blocks {
-                    exif: first(1, b"Exif\0\0"),
-                    xmp: first(1, b"http://ns.adobe.com/xap/1.0/\0"),
-                    iptc: first(13, b"Photoshop 3.0\0").and_then(|block| iptc_of(&block)),
-                },
-                ..Header::plain(size, false)
-            })
-        },
-        damaged,
-    )
-}
-
-/// The IPTC records in a block of image resources (resource 0x0404).
-fn iptc_of(resources: &[u8]) -> Option<Vec<u8>> {
-    let mut rest = resources;
-    while let Some(after) = rest.strip_prefix(b"8BIM") {
-        let (id, after) = after.split_first_chunk::<2>()?;
-        // A name of even length, its own length byte included.
-        let name = (usize::from(*after.first()?) + 2) & !1;
-        let (length, after) = after.get(name..)?.split_first_chunk::<4>()?;
-        let length = u32::from_be_bytes(*length) as usize;
-        let content = after.get(..length)?;
-        if *id == [0x04, 0x04] {
-            return Some(content.to_vec());
-        }
-        rest = after.get((length + 1) & !1..)?;
-    }
-    None
-}
 
 fn is_cmyk(space: ColorSpace) -> bool {
     matches!(space, ColorSpace::JCS_CMYK | ColorSpace::JCS_YCCK)
 }
 
-/// Joins the parts of a profile, each led by its number and their count (ICC.1, annex B.4).
-fn join_icc(mut parts: Vec<Vec<u8>>) -> Option<Vec<u8>> {
-    parts.retain(|part| part.len() > 2);
-    let count = usize::from(*parts.first()?.get(1)?);
-    if parts.len() != count {
-        return None;
-    }
-    parts.sort_by_key(|part| part[0]);
-    Some(parts.into_iter().flat_map(|part| part.into_iter().skip(2)).collect())
-}
-
 /// A scale of n/8 at which the decoder can leave out detail by itself.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 pub struct DctScale(u8);
 
 impl DctScale {
@@ -99,11 +46,19 @@ impl DctScale {
     }
 }
 
-/// Decodes `data` at `scale` to RGB; print colours are mixed by `inks`.
+/// Decoded pixels.
+pub enum Pixels {
+    /// On a screen.
+    Rgb(Raster),
+    /// In print: four inks a pixel, 255 for none.
+    Inks(Size, Vec<u8>),
+}
+
+/// Decodes `data` at `scale`.
 ///
 /// # Errors
 /// [`CodecError::Truncated`] where the file ends before the last row is complete.
-pub fn decode(data: &[u8], scale: DctScale, inks: &Inks) -> Result<Raster, CodecError> {
+pub fn pixels(data: &[u8], scale: DctScale) -> Result<Pixels, CodecError> {
     let ran_out = Cell::new(false);
     let reader = WatchedEnd { data, ran_out: &ran_out };
     let decoded = guarded(
@@ -117,14 +72,14 @@ pub fn decode(data: &[u8], scale: DctScale, inks: &Inks) -> Result<Raster, Codec
             let mut started = jpeg.to_colorspace(wanted).map_err(damaged)?;
             let size = Size::new(started.width() as u32, started.height() as u32);
             let mut pixels: Vec<u8> = started.read_scanlines().map_err(damaged)?;
-            if print {
-                // The marker tells that 255 stands for no ink; without it, 0 does.
-                if !leaves_ink_out {
-                    pixels.iter_mut().for_each(|ink| *ink = 255 - *ink);
-                }
-                pixels = inks.mix(&pixels);
+            if !print {
+                return Ok(Pixels::Rgb(Raster::new(size, Channels::Rgb, pixels)));
             }
-            Ok(Raster::new(size, Channels::Rgb, pixels))
+            // The marker tells that 255 stands for no ink; without it, 0 does.
+            if !leaves_ink_out {
+                pixels.iter_mut().for_each(|ink| *ink = 255 - *ink);
+            }
+            Ok(Pixels::Inks(size, pixels))
         },
         damaged,
     );
@@ -162,11 +117,14 @@ impl BufRead for WatchedEnd<'_> {
     }
 }
 
-/// Encodes `raster` as a progressive JPEG at `quality` (1 to 100); transparency turns white.
-///
-/// Colour is kept at full resolution from quality 90 up and at half below, where the loss hides
-/// under that of the quantisation.
-pub fn encode(raster: &Raster, quality: u8) -> Result<Vec<u8>, CodecError> {
+/// Encodes `raster` as a progressive JPEG at `quality` (1 to 100) with `extras`; transparency turns
+/// white, and colour is kept as `chroma` says.
+pub fn encode(
+    raster: &Raster,
+    quality: u8,
+    chroma: Chroma,
+    extras: &Extras,
+) -> Result<Vec<u8>, CodecError> {
     let failed = |detail: String| CodecError::Encode { format: Format::Jpeg, detail };
     guarded(
         || {
@@ -176,9 +134,15 @@ pub fn encode(raster: &Raster, quality: u8) -> Result<Vec<u8>, CodecError> {
             jpeg.set_quality(f32::from(quality));
             jpeg.set_progressive_mode();
             jpeg.set_optimize_scans(true);
-            let chroma = if quality >= 90 { (1, 1) } else { (2, 2) };
-            jpeg.set_chroma_sampling_pixel_sizes(chroma, chroma);
+            let pixels = match chroma {
+                Chroma::Full => (1, 1),
+                Chroma::Half => (2, 2),
+            };
+            jpeg.set_chroma_sampling_pixel_sizes(pixels, pixels);
             let mut started = jpeg.start_compress(Vec::new()).map_err(|e| failed(e.to_string()))?;
+            for (marker, body) in markers(extras, Orientation::UPRIGHT) {
+                started.write_marker(Marker::from(marker), &body);
+            }
             started.write_scanlines(opaque.data()).map_err(|e| failed(e.to_string()))?;
             started.finish().map_err(|e| failed(e.to_string()))
         },
@@ -186,7 +150,42 @@ pub fn encode(raster: &Raster, quality: u8) -> Result<Vec<u8>, CodecError> {
     )
 }
 
-fn damaged(detail: impl ToString) -> CodecError {
+/// The markers that a file carries, each with its code: turn, XMP packet and profile.
+pub(super) fn markers(extras: &Extras, orientation: Orientation) -> Vec<(u8, Vec<u8>)> {
+    const APP1: u8 = 0xE1;
+    const APP2: u8 = 0xE2;
+    /// The longest body of a marker.
+    const LONGEST: usize = 65_533;
+    let mut markers = Vec::new();
+    if orientation != Orientation::UPRIGHT {
+        markers.push((APP1, exif_with(orientation)));
+    }
+    if let Some(xmp) = &extras.xmp {
+        let body = [b"http://ns.adobe.com/xap/1.0/\0", xmp.as_slice()].concat();
+        // A longer packet would have to be split, and nothing that is kept here is so long.
+        if body.len() <= LONGEST {
+            markers.push((APP1, body));
+        }
+    }
+    if let Some(icc) = &extras.icc {
+        const LEAD: usize = b"ICC_PROFILE\0".len() + 2;
+        let parts: Vec<&[u8]> = icc.chunks(LONGEST - LEAD).collect();
+        for (n, part) in parts.iter().enumerate() {
+            let numbers = [n as u8 + 1, parts.len() as u8];
+            markers.push((APP2, [b"ICC_PROFILE\0", &numbers[..], part].concat()));
+        }
+    }
+    markers
+}
+
+/// An EXIF block that tells of the turn and of nothing else (EXIF 2.32, tag 0x0112).
+fn exif_with(orientation: Orientation) -> Vec<u8> {
+    let mut block = b"Exif\0\0MM\0*\0\0\0\x08\0\x01\x01\x12\0\x03\0\0\0\x01".to_vec();
+    block.extend([0, orientation.to_exif(), 0, 0, 0, 0, 0, 0]);
+    block
+}
+
+pub(super) fn damaged(detail: impl ToString) -> CodecError {
     let detail = detail.to_string();
     let detail = detail.trim_start_matches("libjpeg fatal error: ").to_owned();
     CodecError::Damaged { format: Source::Jpeg, detail }
@@ -202,12 +201,5 @@ mod tests {
         assert_eq!(scale(300, 200), DctScale(1));
         assert_eq!(scale(912, 608), DctScale(3));
         assert_eq!(scale(3001, 2001), DctScale::FULL);
-    }
-
-    #[test]
-    fn profile_parts_are_joined_in_their_order() {
-        let parts = vec![vec![2, 2, b'c'], vec![1, 2, b'a', b'b']];
-        assert_eq!(join_icc(parts), Some(b"abc".to_vec()));
-        assert_eq!(join_icc(vec![vec![1, 2, b'a']]), None);
     }
 }

@@ -1,11 +1,16 @@
 //! The codecs: each file one format, the only place where its library is called.
 //!
 //! C code reports errors by unwinding or by status; both come out as [`CodecError`], so that a
-//! bad picture costs one picture.
+//! bad picture costs one picture. Where it is called from is [`elsewhere`]'s business.
 
 pub mod animation;
 pub mod avif;
+pub mod elsewhere;
+pub mod extras;
+pub mod gif;
 pub mod jpeg;
+mod jpeg_header;
+pub mod jpeg_copy;
 pub mod png;
 pub mod simple;
 pub mod svg;
@@ -13,6 +18,7 @@ pub mod webp;
 
 use std::panic::{AssertUnwindSafe, catch_unwind};
 
+use serde::{Deserialize, Serialize};
 use thiserror::Error;
 
 use crate::format::Format;
@@ -21,7 +27,7 @@ use crate::orientation::Orientation;
 use crate::source::Source;
 
 /// What stands before the pixels.
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct Header {
     /// Stored size, before orientation.
     pub size: Size,
@@ -38,7 +44,7 @@ pub struct Header {
 }
 
 /// Blocks of metadata, as they stand in the file.
-#[derive(Debug, Clone, Default, PartialEq)]
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
 pub struct Blocks {
     /// The EXIF block as TIFF bytes.
     pub exif: Option<Vec<u8>>,
@@ -79,6 +85,9 @@ pub enum CodecError {
         /// What is special about it.
         flavour: &'static str,
     },
+    /// The codec broke down.
+    #[error(transparent)]
+    Broken(#[from] elsewhere::Broken),
     /// The encoder gave up.
     #[error("no {format} file could be made ({detail})")]
     Encode {

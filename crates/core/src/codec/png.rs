@@ -4,9 +4,11 @@ use std::io::Cursor;
 
 use png::{ColorType, Decoder, DecodingError, Transformations};
 
+use super::extras::{self, Extras};
 use super::{Blocks, CodecError, Header, guarded};
 use crate::format::Format;
 use crate::geometry::Size;
+use crate::palette::Reduced;
 use crate::raster::{Channels, Raster};
 use crate::source::Source;
 
@@ -89,27 +91,38 @@ pub fn decode(data: &[u8]) -> Result<Raster, CodecError> {
     )
 }
 
-/// Encodes `raster` losslessly, as small as oxipng's second preset makes it.
-pub fn encode(raster: &Raster) -> Result<Vec<u8>, CodecError> {
-    let failed = |detail: String| CodecError::Encode { format: Format::Png, detail };
+/// Encodes `raster` losslessly, as small as oxipng's second preset makes it, with `extras`.
+pub fn encode(raster: &Raster, extras: &Extras) -> Result<Vec<u8>, CodecError> {
     let colour = match raster.channels() {
         Channels::Rgb => oxipng::ColorType::RGB { transparent_color: None },
         Channels::Rgba => oxipng::ColorType::RGBA,
     };
-    guarded(
+    smallest(raster.size(), colour, raster.data().to_vec(), extras)
+}
+
+/// Encodes pixels of a few colours, with `extras`.
+pub fn encode_palette(reduced: &Reduced, extras: &Extras) -> Result<Vec<u8>, CodecError> {
+    let palette = reduced.palette().iter().map(|&[r, g, b, a]| oxipng::RGBA8::new(r, g, b, a));
+    let colour = oxipng::ColorType::Indexed { palette: palette.collect() };
+    smallest(reduced.size(), colour, reduced.indices().to_vec(), extras)
+}
+
+fn smallest(
+    size: Size,
+    colour: oxipng::ColorType,
+    data: Vec<u8>,
+    extras: &Extras,
+) -> Result<Vec<u8>, CodecError> {
+    let failed = |detail: String| CodecError::Encode { format: Format::Png, detail };
+    let file = guarded(
         || {
-            oxipng::RawImage::new(
-                raster.size().width,
-                raster.size().height,
-                colour,
-                oxipng::BitDepth::Eight,
-                raster.data().to_vec(),
-            )
-            .and_then(|raw| raw.create_optimized_png(&oxipng::Options::from_preset(2)))
-            .map_err(|error| failed(error.to_string()))
+            oxipng::RawImage::new(size.width, size.height, colour, oxipng::BitDepth::Eight, data)
+                .and_then(|raw| raw.create_optimized_png(&oxipng::Options::from_preset(2)))
+                .map_err(|error| failed(error.to_string()))
         },
         failed,
-    )
+    )?;
+    Ok(if extras.is_empty() { file } else { extras::into_png(&file, extras) })
 }
 
 /// Encodes `raster` losslessly and fast, for a picture that is only looked at.

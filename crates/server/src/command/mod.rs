@@ -18,6 +18,7 @@ use brisk_margin_store::Store;
 use clap::{Args, Parser, Subcommand};
 
 use crate::app::App;
+use crate::codecs::{self, Processes};
 use crate::folder::DataFolder;
 use crate::workshop::Workshop;
 
@@ -50,8 +51,29 @@ enum Command {
     Folder(FolderCommand),
     /// Measures this machine
     Bench(bench::Bench),
+    /// Decodes and encodes for the process that started it
+    #[command(hide = true)]
+    Codec,
     /// Prints the document that describes the API
     Openapi,
+}
+
+impl Command {
+    /// Whether it handles files that somebody else made.
+    const fn meets_pictures(&self) -> bool {
+        matches!(
+            self,
+            Self::Serve(_) | Self::Seed(_) | Self::Fit(_) | Self::Measure(_) | Self::Bench(_)
+        )
+    }
+}
+
+/// Has C code run in processes of this program.
+fn keep_codecs_apart() {
+    match std::env::current_exe() {
+        Ok(program) => Processes::install(&program),
+        Err(error) => tracing::error!("codecs run in this process: {error}"),
+    }
 }
 
 /// Prepares a data folder.
@@ -95,7 +117,11 @@ pub fn run() -> ExitCode {
     let filter = tracing_subscriber::EnvFilter::try_from_default_env()
         .unwrap_or_else(|_| "warn,brisk_margin_server=info".into());
     tracing_subscriber::fmt().with_env_filter(filter).with_writer(std::io::stderr).init();
-    let done = match CommandLine::parse().command {
+    let command = CommandLine::parse().command;
+    if command.meets_pictures() {
+        keep_codecs_apart();
+    }
+    let done = match command {
         Command::Serve(serve) => within_runtime(serve.run()),
         Command::Seed(seed) => within_runtime(seed.run()),
         Command::Fit(fit) => return fit.run(),
@@ -107,6 +133,7 @@ pub fn run() -> ExitCode {
                 .map_err(Failure::from)
         }
         Command::Folder(folder) => prepare(&folder),
+        Command::Codec => return codecs::child::run(),
         Command::Openapi => {
             println!("{}", crate::api::document());
             Ok(())

@@ -5,7 +5,7 @@ use std::time::Instant;
 use axum::Router;
 use axum::body::Body;
 use axum::http::{Request, header};
-use brisk_margin_core::codec::jpeg;
+use brisk_margin_core::encode::{Encoding, Quality, encode};
 use brisk_margin_core::geometry::Size;
 use brisk_margin_core::layout::BoxSize;
 use brisk_margin_core::picture::Picture as Original;
@@ -26,7 +26,7 @@ const WIDTHS: [u32; 4] = [390, 820, 1280, 1920];
 
 pub(super) async fn run(home: Home, times: usize) -> Result<(), Failure> {
     let app = home.open().await?;
-    let file = jpeg::encode(&scene(), 85)?;
+    let file = encode(&scene(), Encoding::Jpeg(Quality::new(85)?))?.bytes;
     let facts = Original::open(&file)?.facts().clone();
     let new = NewPicture {
         name: "bench.jpg",

@@ -1,0 +1,364 @@
+//! Choosing an encoding: for each format the smallest file that is faithful enough.
+//!
+//! [`prior`] says how score falls with quality for a kind of picture, [`search`] finds the quality
+//! from it in a few trials, and this module says which formats are tried, what a byte cap costs
+//! and whether a file is lean already.
+
+pub mod prior;
+mod search;
+
+use serde::{Deserialize, Serialize};
+use thiserror::Error;
+
+use crate::codec::CodecError;
+use crate::codec::extras::Extras;
+use crate::encode::{self, Colours, EncodeError, Encoded, Encoding, Quality};
+use crate::format::Format;
+use crate::grade::{Grade, Score};
+use crate::judge::{Judge, JudgeError, Spot};
+use crate::look::ContentClass;
+use crate::palette::Reduced;
+use crate::raster::Raster;
+use crate::units::Bytes;
+use search::Search;
+
+/// How good a file must be.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(tag = "by", content = "value", rename_all = "lowercase")]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub enum Want {
+    /// As faithful as a grade says, and no heavier than that takes.
+    Grade(Grade),
+    /// At a quality, whatever comes of it.
+    Quality(Quality),
+    /// The same pixels.
+    Lossless,
+}
+
+/// A file that was tried.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Trial {
+    /// The file.
+    pub bytes: Vec<u8>,
+    /// How it was made.
+    pub encoding: Encoding,
+    /// How faithful it is.
+    pub score: Score,
+}
+
+/// What a trial came to.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Point {
+    /// How it was made.
+    pub encoding: Encoding,
+    /// Its bytes; nothing where only its pixels were judged.
+    pub bytes: Option<Bytes>,
+    /// How faithful it is.
+    pub score: Score,
+}
+
+/// How a choice ended.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
+#[serde(tag = "kind", rename_all = "lowercase")]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub enum Outcome {
+    /// It is as it was asked to be.
+    Met,
+    /// The grade is out of reach in this format: this is the best there is.
+    Short {
+        /// The score that was asked for.
+        target: Score,
+    },
+    /// The byte cap forced a lower score than the grade's.
+    Capped {
+        /// The score that was asked for.
+        target: Score,
+    },
+    /// Even the smallest file is above the cap: this is it.
+    OverCap {
+        /// The bytes that were allowed.
+        cap: Bytes,
+    },
+}
+
+/// The file that was chosen in a format.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Chosen {
+    /// The file.
+    pub trial: Trial,
+    /// Where it differs most.
+    pub worst: Spot,
+    /// How it ended.
+    pub outcome: Outcome,
+    /// Everything that was tried on the way, in order.
+    pub tried: Vec<Point>,
+}
+
+impl Chosen {
+    /// How many files or palettes were made.
+    pub fn encodes(&self) -> u32 {
+        self.tried.len() as u32
+    }
+}
+
+/// Why nothing was chosen.
+#[derive(Debug, Clone, PartialEq, Error)]
+pub enum ChoiceError {
+    /// No file could be made.
+    #[error(transparent)]
+    Encode(#[from] EncodeError),
+    /// A file that was made could not be read again.
+    #[error(transparent)]
+    Codec(#[from] CodecError),
+    /// A file could not be compared.
+    #[error(transparent)]
+    Judge(#[from] JudgeError),
+    /// The format keeps no pixel as it is.
+    #[error("{0} has no lossless kind here: use PNG or WebP")]
+    NotLossless(Format),
+    /// A file that was promised to be the same is not.
+    #[error("the {0} file does not hold the same pixels and was thrown away")]
+    NotTheSame(Format),
+    /// Nobody wants it any more.
+    #[error("cancelled")]
+    Cancelled,
+}
+
+/// Asked between trials whether to stop.
+pub type Stop<'a> = &'a (dyn Fn() -> bool + Sync);
+
+/// Never stops.
+pub fn never() -> bool {
+    false
+}
+
+/// A choice to be made: pixels, and what is known of them.
+pub struct Choosing<'a> {
+    /// Holds the pixels that files are held against.
+    pub judge: &'a Judge,
+    /// What kind of picture it is.
+    pub class: ContentClass,
+    /// What each file carries.
+    pub extras: &'a Extras,
+    /// Whether to stop.
+    pub stop: Stop<'a>,
+}
+
+impl Choosing<'_> {
+    /// The smallest file in `format` that is as `want` says, below `cap` where there is one.
+    ///
+    /// # Errors
+    /// [`ChoiceError`]; a grade or a cap that cannot be met is an [`Outcome`] instead.
+    pub fn choose(
+        &self,
+        format: Format,
+        want: Want,
+        cap: Option<Bytes>,
+    ) -> Result<Chosen, ChoiceError> {
+        match want {
+            Want::Lossless => self.lossless(format, cap),
+            Want::Quality(quality) => self.at(Encoding::new(format, quality), cap),
+            Want::Grade(grade) => self.graded(format, grade, cap),
+        }
+    }
+
+    /// The file that `encoding` makes, or below `cap` a lighter one.
+    fn at(&self, encoding: Encoding, cap: Option<Bytes>) -> Result<Chosen, ChoiceError> {
+        let mut search = Search::new(self, encoding.format(), None);
+        let trial = search.trial(encoding)?;
+        self.within(search, trial, cap, None)
+    }
+
+    fn lossless(&self, format: Format, cap: Option<Bytes>) -> Result<Chosen, ChoiceError> {
+        let encoding = Encoding::lossless(format).ok_or(ChoiceError::NotLossless(format))?;
+        let mut search = Search::new(self, format, None);
+        let trial = search.trial(encoding)?;
+        self.ended(search.tried, trial, None, cap)
+    }
+
+    fn graded(
+        &self,
+        format: Format,
+        grade: Grade,
+        cap: Option<Bytes>,
+    ) -> Result<Chosen, ChoiceError> {
+        match format {
+            Format::Jpeg | Format::Avif => self.searched(format, grade, cap),
+            Format::Webp => self.webp(grade, cap),
+            Format::Png => self.png(grade, cap),
+            Format::Gif => self.at(Encoding::Gif, cap),
+        }
+    }
+
+    fn searched(
+        &self,
+        format: Format,
+        grade: Grade,
+        cap: Option<Bytes>,
+    ) -> Result<Chosen, ChoiceError> {
+        let mut search = Search::new(self, format, Some(grade));
+        let trial = search.run()?;
+        self.within(search, trial, cap, Some(grade))
+    }
+
+    /// Flat pictures are often smaller without loss.
+    fn webp(&self, grade: Grade, cap: Option<Bytes>) -> Result<Chosen, ChoiceError> {
+        let lossy = self.searched(Format::Webp, grade, cap)?;
+        if self.class == ContentClass::Photograph {
+            return Ok(lossy);
+        }
+        let mut same = self.lossless(Format::Webp, cap)?;
+        let better = same.trial.bytes.len() <= lossy.trial.bytes.len()
+            || lossy.trial.score < grade.target() && same.outcome == Outcome::Met;
+        let (mut kept, other) = if better { (same, lossy) } else { (lossy, { same.tried.clear(); same }) };
+        kept.tried.extend(other.tried);
+        Ok(kept)
+    }
+
+    /// The fewest colours that reach the grade, or all of them.
+    fn png(&self, grade: Grade, cap: Option<Bytes>) -> Result<Chosen, ChoiceError> {
+        let mut tried = Vec::new();
+        let reduced = self.fewest_colours(grade, &mut tried)?;
+        let mut search = Search::new(self, Format::Png, None);
+        search.tried = tried;
+        let trial = match reduced {
+            Some(colours) => search.trial(Encoding::PngPalette(colours))?,
+            None => search.trial(Encoding::Png)?,
+        };
+        self.ended(search.tried, trial, Some(grade), cap)
+    }
+
+    fn fewest_colours(
+        &self,
+        grade: Grade,
+        tried: &mut Vec<Point>,
+    ) -> Result<Option<Colours>, ChoiceError> {
+        /// Steps between which bytes differ clearly: one bit of an index, and two more.
+        const STEPS: [u16; 8] = [8, 16, 24, 32, 64, 96, 128, 256];
+        let (mut low, mut high) = (0, STEPS.len());
+        while low < high {
+            if (self.stop)() {
+                return Err(ChoiceError::Cancelled);
+            }
+            let middle = low.midpoint(high);
+            let Some(reduced) = Reduced::new(self.judge.raster(), STEPS[middle]) else {
+                return Ok(None);
+            };
+            let raster = reduced.raster();
+            let mut score = self.judge.score(&raster)?;
+            if score >= grade.target() {
+                let tile = self.judge.worst_tile(&raster)?.score;
+                score = Score(score.0.min(tile.0 + grade.target().0 - grade.floor().0));
+            }
+            let encoding = Encoding::PngPalette(Colours::new(STEPS[middle])?);
+            tried.push(Point { encoding, bytes: None, score });
+            if score >= grade.target() { high = middle } else { low = middle + 1 }
+        }
+        Ok(STEPS.get(low).map(|&colours| Colours::new(colours)).transpose()?)
+    }
+
+    /// `trial`, or under `cap` the best that is light enough.
+    fn within(
+        &self,
+        mut search: Search<'_>,
+        trial: Trial,
+        cap: Option<Bytes>,
+        grade: Option<Grade>,
+    ) -> Result<Chosen, ChoiceError> {
+        let trial = match cap {
+            Some(cap) if Bytes::of(&trial.bytes) > cap => search.under(cap, trial)?,
+            _ => trial,
+        };
+        self.ended(search.tried, trial, grade, cap)
+    }
+
+    fn ended(
+        &self,
+        tried: Vec<Point>,
+        trial: Trial,
+        grade: Option<Grade>,
+        cap: Option<Bytes>,
+    ) -> Result<Chosen, ChoiceError> {
+        let raster = encode::decode(trial.encoding.format(), &trial.bytes)?;
+        if trial.encoding.is_lossless() && !same(self.judge.raster(), &raster) {
+            return Err(ChoiceError::NotTheSame(trial.encoding.format()));
+        }
+        let worst = self.judge.worst_tile(&raster)?;
+        let over = cap.filter(|&cap| Bytes::of(&trial.bytes) > cap);
+        let was_lighter = cap.is_some_and(|cap| {
+            tried.iter().any(|point| point.bytes.is_some_and(|bytes| bytes > cap))
+        });
+        let outcome = match (over, grade) {
+            (Some(cap), _) => Outcome::OverCap { cap },
+            (None, Some(grade)) if trial.score < grade.target() => {
+                let target = grade.target();
+                if was_lighter { Outcome::Capped { target } } else { Outcome::Short { target } }
+            }
+            (None, Some(grade)) if worst.score < grade.floor() && !trial.encoding.is_lossless() => {
+                let target = grade.target();
+                if was_lighter { Outcome::Capped { target } } else { Outcome::Short { target } }
+            }
+            _ => Outcome::Met,
+        };
+        Ok(Chosen { trial, worst, outcome, tried })
+    }
+
+    /// One file, judged.
+    fn try_one(&self, encoding: Encoding) -> Result<Trial, ChoiceError> {
+        if (self.stop)() {
+            return Err(ChoiceError::Cancelled);
+        }
+        let Encoded { bytes, encoding, .. } =
+            encode::encode_with(self.judge.raster(), encoding, self.extras)?;
+        let raster = encode::decode(encoding.format(), &bytes)?;
+        let score = match encoding.is_lossless() && same(self.judge.raster(), &raster) {
+            true => Score::SAME,
+            false => self.judge.score(&raster)?,
+        };
+        Ok(Trial { bytes, encoding, score })
+    }
+}
+
+/// Whether both look the same to the last bit; what is clear has no colour.
+fn same(a: &Raster, b: &Raster) -> bool {
+    if a.channels() == b.channels() {
+        let each = a.channels().count();
+        let mut pixels = a.data().chunks_exact(each).zip(b.data().chunks_exact(each));
+        return a.size() == b.size()
+            && pixels.all(|(a, b)| a == b || each == 4 && a[3] == 0 && b[3] == 0);
+    }
+    let opaque = |raster: &Raster| raster.clone().without_idle_alpha();
+    a.size() == b.size() && opaque(a) == opaque(b)
+}
+
+/// The formats of `allowed` that are worth trying for such a picture, in the same order.
+///
+/// JPEG keeps no transparency and blurs letters, PNG is heavy for photographs: either is tried
+/// only where nothing else is allowed, or as what every browser can read.
+pub fn worth_trying(allowed: &[Format], class: ContentClass, is_transparent: bool) -> Vec<Format> {
+    let suits = |format: Format| match format {
+        Format::Jpeg => !is_transparent && class == ContentClass::Photograph,
+        Format::Png => is_transparent || class != ContentClass::Photograph,
+        Format::Gif => class == ContentClass::Animation,
+        Format::Webp | Format::Avif => true,
+    };
+    let keeps = |format: Format| !is_transparent || format.has_alpha();
+    let mut worth: Vec<Format> = allowed.iter().copied().filter(|&format| suits(format)).collect();
+    // Something must be there for browsers that read neither.
+    let universal = |format: Format| matches!(format, Format::Jpeg | Format::Png | Format::Gif);
+    if !worth.iter().any(|&format| universal(format)) {
+        let fallback = allowed.iter().copied().find(|&f| universal(f) && keeps(f));
+        worth.extend(fallback);
+    }
+    if worth.is_empty() {
+        worth.extend(allowed.iter().copied().filter(|&format| keeps(format)));
+    }
+    worth
+}
+
+/// Whether a file that is served is left alone: it reaches the grade, and no other is smaller by
+/// at least 3 %.
+pub fn is_lean(served: Bytes, score: Score, grade: Grade, lightest: Bytes) -> bool {
+    const WORTH: f64 = 0.97;
+    score >= grade.target() && lightest.get() as f64 > WORTH * served.get() as f64
+}

@@ -1,0 +1,198 @@
+//! The search for a quality: a model of score and bytes from the prior, bent through what was
+//! tried.
+
+use super::prior::Prior;
+use super::{ChoiceError, Choosing, Point, Trial};
+use crate::encode::{self, Encoding, Quality};
+use crate::format::Format;
+use crate::grade::Grade;
+use crate::units::Bytes;
+
+/// No search makes more files, nor does one under a byte cap.
+const MOST: usize = 5;
+
+/// A search in one format.
+pub(super) struct Search<'a> {
+    choosing: &'a Choosing<'a>,
+    prior: Prior,
+    grade: Option<Grade>,
+    levels: Vec<u8>,
+    /// What counts of each trial: its level, and the score or what its worst tile makes of it.
+    known: Vec<(usize, f64)>,
+    /// Every trial, in order.
+    pub tried: Vec<Point>,
+}
+
+impl<'a> Search<'a> {
+    pub(super) fn new(
+        choosing: &'a Choosing<'a>,
+        format: Format,
+        grade: Option<Grade>,
+    ) -> Self {
+        Self {
+            choosing,
+            prior: Prior::of(format, choosing.class),
+            grade,
+            levels: levels(format),
+            known: Vec::new(),
+            tried: Vec::new(),
+        }
+    }
+
+    /// Makes and judges one file, and remembers it.
+    pub(super) fn trial(&mut self, encoding: Encoding) -> Result<Trial, ChoiceError> {
+        let trial = self.choosing.try_one(encoding)?;
+        let bytes = Some(Bytes::of(&trial.bytes));
+        self.tried.push(Point { encoding, bytes, score: trial.score });
+        Ok(trial)
+    }
+
+    fn at_level(&mut self, level: usize) -> Result<Trial, ChoiceError> {
+        let quality = Quality::new(self.levels[level])?;
+        self.trial(Encoding::new(self.prior.format(), quality))
+    }
+
+    /// The smallest file that reaches the grade, or where none does, the most faithful.
+    pub(super) fn run(&mut self) -> Result<Trial, ChoiceError> {
+        let grade = self.grade.expect("a search has a grade");
+        let target = grade.target().0;
+        let mut best: Option<(Trial, f64)> = None;
+        while self.known.len() < MOST {
+            let Some(level) = self.next_level(target) else { break };
+            let trial = self.at_level(level)?;
+            let counts = self.counting(&trial, grade)?;
+            self.known.push((level, counts));
+            let reaches = counts >= target;
+            let better = best.as_ref().is_none_or(|(kept, score)| match (reaches, *score >= target) {
+                (true, true) => trial.bytes.len() < kept.bytes.len(),
+                (false, false) => counts > *score,
+                (reaches, _) => reaches,
+            });
+            if better {
+                best = Some((trial, counts));
+            }
+            if reaches && counts < target + Grade::BAND {
+                break;
+            }
+        }
+        Ok(best.expect("a first level is always tried").0)
+    }
+
+    /// The score of `trial`, or less where its worst tile lies under the floor.
+    fn counting(&self, trial: &Trial, grade: Grade) -> Result<f64, ChoiceError> {
+        if trial.score < grade.target() {
+            return Ok(trial.score.0);
+        }
+        let raster = encode::decode(trial.encoding.format(), &trial.bytes)?;
+        let tile = self.choosing.judge.worst_tile(&raster)?.score.0;
+        Ok(trial.score.0.min(tile + grade.target().0 - grade.floor().0))
+    }
+
+    /// The level to try next for `target`; nothing once neighbours part it.
+    fn next_level(&self, target: f64) -> Option<usize> {
+        let failed = self.known.iter().filter(|(_, score)| *score < target).map(|(l, _)| *l).max();
+        let passed = self.known.iter().filter(|(_, score)| *score >= target).map(|(l, _)| *l).min();
+        let (low, high) = (failed.map_or(0, |l| l + 1), passed.unwrap_or(self.levels.len()));
+        if low >= high {
+            return None;
+        }
+        // Late in a search that has nothing yet, a miss costs more than a few bytes.
+        let left = MOST - self.known.len();
+        let above = match (passed, left) {
+            (None, 1) => 5.0,
+            (None, 2) => 2.0,
+            _ => Grade::BAND / 2.0,
+        };
+        let level = (low..high).find(|&level| self.predicted(level) >= target + above);
+        Some(level.unwrap_or(high - 1))
+    }
+
+    /// The score that a level likely has: what the prior lacks of 100, times how this picture
+    /// differs from it at the levels that were tried, in proportion between them.
+    fn predicted(&self, level: usize) -> f64 {
+        let lack = |level: usize| self.prior.lack(self.levels[level]);
+        let bend = |&(level, score): &(usize, f64)| {
+            let own: f64 = (100.0 - score).max(0.05);
+            (level as f64, (own / lack(level)).ln())
+        };
+        let mut bends: Vec<(f64, f64)> = self.known.iter().map(bend).collect();
+        bends.sort_by(|a, b| a.0.total_cmp(&b.0));
+        100.0 - lack(level) * between(&bends, level as f64).exp()
+    }
+
+    /// The most faithful file of at most `cap` bytes, where `heavy` is too heavy; where even the
+    /// smallest is, that one.
+    pub(super) fn under(&mut self, cap: Bytes, heavy: Trial) -> Result<Trial, ChoiceError> {
+        let Some(quality) = heavy.encoding.quality() else { return Ok(heavy) };
+        let level_of = |levels: &[u8], quality: Quality| {
+            levels.partition_point(|&level| level < quality.get()).min(levels.len() - 1)
+        };
+        let mut weights: Vec<(f64, f64)> = Vec::new();
+        let weight = |bytes: usize| (bytes.max(1) as f64).ln();
+        weights.push((level_of(&self.levels, quality) as f64, weight(heavy.bytes.len())));
+        let mut best: Option<Trial> = None;
+        let (mut low, mut high) = (0, level_of(&self.levels, quality));
+        let mut least = heavy;
+        for left in (1..=MOST).rev() {
+            if low >= high {
+                break;
+            }
+            let level = match left {
+                // The last one must fit.
+                1 if best.is_none() => low,
+                _ => {
+                    let fits = |level: &usize| {
+                        self.weight(&weights, *level) <= weight(cap.get() as usize) - 0.01
+                    };
+                    (low..high).rev().find(fits).unwrap_or(low)
+                }
+            };
+            let trial = self.at_level(level)?;
+            weights.push((level as f64, weight(trial.bytes.len())));
+            weights.sort_by(|a, b| a.0.total_cmp(&b.0));
+            if Bytes::of(&trial.bytes) <= cap {
+                low = level + 1;
+                // Within 3 % of the cap nothing more is to be had.
+                let near = trial.bytes.len() as f64 >= 0.97 * cap.get() as f64;
+                best = Some(trial);
+                if near {
+                    break;
+                }
+            } else {
+                high = level;
+                least = trial;
+            }
+        }
+        Ok(best.unwrap_or(least))
+    }
+
+    /// The logarithm of the bytes that a level likely has; bytes grow with quality as in the prior.
+    fn weight(&self, weights: &[(f64, f64)], level: usize) -> f64 {
+        let usual = |level: usize| self.prior.weight(self.levels[level]).ln();
+        let bends: Vec<(f64, f64)> =
+            weights.iter().map(|&(l, weight)| (l, weight - usual(l as usize))).collect();
+        usual(level) + between(&bends, level as f64)
+    }
+}
+
+/// The value at `x` of points in order of their place: in proportion between two, flat beyond,
+/// and 0 where there is none.
+fn between(points: &[(f64, f64)], x: f64) -> f64 {
+    let after = points.partition_point(|(place, _)| *place < x);
+    match (after.checked_sub(1).map(|n| points[n]), points.get(after)) {
+        (Some((x0, y0)), Some(&(x1, y1))) => y0 + (y1 - y0) * (x - x0) / (x1 - x0),
+        (Some((_, y)), None) | (None, Some(&(_, y))) => y,
+        (None, None) => 0.0,
+    }
+}
+
+/// The qualities that give different files, the lowest first.
+fn levels(format: Format) -> Vec<u8> {
+    let mut levels: Vec<u8> = (1..=100).collect();
+    if format == Format::Avif {
+        // The encoder knows 64 steps (libavif, quality to quantiser).
+        let step = |quality: &mut u8| ((100 - u32::from(*quality)) * 63 + 50) / 100;
+        levels.dedup_by_key(step);
+    }
+    levels
+}

@@ -1,0 +1,108 @@
+//! What a file carries besides its pixels: a colour profile, and an XMP packet.
+
+use super::CodecError;
+use crate::format::Format;
+
+/// Blocks that are written into a file; none of either by default.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Extras {
+    /// The ICC profile that the pixels are in; sRGB needs none.
+    pub icc: Option<Vec<u8>>,
+    /// An XMP packet.
+    pub xmp: Option<Vec<u8>>,
+}
+
+impl Extras {
+    /// Whether there is nothing to write.
+    pub const fn is_empty(&self) -> bool {
+        self.icc.is_none() && self.xmp.is_none()
+    }
+}
+
+/// `file`, a PNG, with its blocks before the pixels (PNG, third edition, 11.3).
+pub(super) fn into_png(file: &[u8], extras: &Extras) -> Vec<u8> {
+    /// Signature, and the header chunk with its length, name and check sum.
+    const HEADER: usize = 8 + 12 + 13;
+    let mut out = file[..HEADER].to_vec();
+    if let Some(icc) = &extras.icc {
+        // A name, the one method there is, and the profile deflated.
+        let mut body = b"profile\0\0".to_vec();
+        body.extend(deflated(icc));
+        chunk(&mut out, *b"iCCP", &body);
+    }
+    if let Some(xmp) = &extras.xmp {
+        // Keyword, not compressed, no language, no translated keyword.
+        let mut body = b"XML:com.adobe.xmp\0\0\0\0\0".to_vec();
+        body.extend(xmp);
+        chunk(&mut out, *b"iTXt", &body);
+    }
+    out.extend(&file[HEADER..]);
+    out
+}
+
+fn chunk(out: &mut Vec<u8>, name: [u8; 4], body: &[u8]) {
+    out.extend((body.len() as u32).to_be_bytes());
+    let start = out.len();
+    out.extend(name);
+    out.extend(body);
+    let sum = crc32fast::hash(&out[start..]);
+    out.extend(sum.to_be_bytes());
+}
+
+fn deflated(data: &[u8]) -> Vec<u8> {
+    use std::io::Write;
+    let mut encoder = flate2::write::ZlibEncoder::new(Vec::new(), flate2::Compression::best());
+    encoder.write_all(data).expect("memory takes it all");
+    encoder.finish().expect("memory takes it all")
+}
+
+/// `file`, a WebP, as an extended one with its blocks (RFC 9649, 2.7).
+pub(super) fn into_webp(
+    file: &[u8],
+    extras: &Extras,
+    size: (u32, u32),
+    has_alpha: bool,
+) -> Result<Vec<u8>, CodecError> {
+    const ICC: u8 = 0x20;
+    const ALPHA: u8 = 0x10;
+    const XMP: u8 = 0x04;
+    let broken = || CodecError::Encode {
+        format: Format::Webp,
+        detail: "the encoder wrote no RIFF file".to_owned(),
+    };
+    let mut chunks = file.get(12..).ok_or_else(broken)?;
+    let mut flags = 0;
+    // An extended file says what it has by itself.
+    if chunks.starts_with(b"VP8X") {
+        flags = *chunks.get(8).ok_or_else(broken)?;
+        chunks = chunks.get(18..).ok_or_else(broken)?;
+    } else if has_alpha {
+        flags = ALPHA;
+    }
+    flags |= if extras.icc.is_some() { ICC } else { 0 };
+    flags |= if extras.xmp.is_some() { XMP } else { 0 };
+    let mut header = vec![flags, 0, 0, 0];
+    header.extend(&(size.0 - 1).to_le_bytes()[..3]);
+    header.extend(&(size.1 - 1).to_le_bytes()[..3]);
+    let mut body = b"WEBP".to_vec();
+    riff(&mut body, *b"VP8X", &header);
+    if let Some(icc) = &extras.icc {
+        riff(&mut body, *b"ICCP", icc);
+    }
+    body.extend(chunks);
+    if let Some(xmp) = &extras.xmp {
+        riff(&mut body, *b"XMP ", xmp);
+    }
+    let mut out = Vec::with_capacity(body.len() + 8);
+    riff(&mut out, *b"RIFF", &body);
+    Ok(out)
+}
+
+fn riff(out: &mut Vec<u8>, name: [u8; 4], body: &[u8]) {
+    out.extend(name);
+    out.extend((body.len() as u32).to_le_bytes());
+    out.extend(body);
+    if body.len() % 2 == 1 {
+        out.push(0);
+    }
+}

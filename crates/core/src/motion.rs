@@ -1,0 +1,74 @@
+//! Moving pictures: frames that follow each other.
+
+use crate::codec::{CodecError, animation};
+use crate::fitting::Fitting;
+use crate::geometry::Size;
+use crate::picture::Picture;
+use crate::raster::Raster;
+use crate::resize::{self, Region};
+
+/// The most pixels that the frames of one file may have in all: about a gigabyte of memory while
+/// they are worked on.
+pub const MOST_PIXELS: u64 = 120_000_000;
+
+/// One picture of several.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Frame {
+    /// What is shown.
+    pub raster: Raster,
+    /// For how long, in milliseconds.
+    pub millis: u16,
+}
+
+/// Pictures of one size that follow each other.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Motion {
+    /// The pictures, at least one.
+    pub frames: Vec<Frame>,
+    /// How often they are shown; 0 for without end.
+    pub loops: u16,
+}
+
+impl Motion {
+    /// The frames of `picture` as `fitting` shows them.
+    ///
+    /// # Errors
+    /// [`CodecError::Unsupported`] where there are more than [`MOST_PIXELS`], or where the format
+    /// is not one whose frames are read; else those of decoding.
+    pub fn render(picture: &Picture<'_>, fitting: &Fitting) -> Result<Self, CodecError> {
+        let facts = picture.facts();
+        let too_much = |flavour| CodecError::Unsupported { format: facts.format, flavour };
+        if u64::from(facts.frames) * facts.size.pixels() > MOST_PIXELS {
+            return Err(too_much("more frames than can be worked on at once"));
+        }
+        let mut motion = animation::decode(facts.format, picture.bytes)?;
+        for frame in &mut motion.frames {
+            let crop = fitting.crop;
+            let mut raster = match crop.size() == fitting.output {
+                true => frame.raster.crop(crop),
+                false => resize::resize(&frame.raster, Region::of(crop), fitting.output),
+            };
+            if let Some(profile) = &picture.colour {
+                profile.convert(&mut raster);
+            }
+            frame.raster = raster;
+        }
+        Ok(motion)
+    }
+
+    /// The size of every frame.
+    pub fn size(&self) -> Size {
+        self.frames[0].raster.size()
+    }
+
+    /// Up to `count` frames, the first and the last among them: those that are looked at to judge
+    /// all.
+    pub fn sampled(&self, count: usize) -> Vec<usize> {
+        let last = self.frames.len() - 1;
+        let count = count.clamp(1, self.frames.len());
+        let mut sampled: Vec<usize> =
+            (0..count).map(|n| n * last / (count - 1).max(1)).collect();
+        sampled.dedup();
+        sampled
+    }
+}
