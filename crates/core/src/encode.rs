@@ -231,42 +231,6 @@ pub fn decode(format: Format, file: &[u8]) -> Result<Raster, CodecError> {
     .map(Raster::without_idle_alpha)
 }
 
-/// Encodes `raster` at the highest quality up to `encoding`'s whose file is at most `cap` bytes.
-///
-/// # Errors
-/// [`EncodeError::Cap`] with the smallest size there is, where even that is above the cap.
-pub fn encode_under(
-    raster: &Raster,
-    encoding: Encoding,
-    cap: Bytes,
-) -> Result<Encoded, EncodeError> {
-    let first = encode(raster, encoding)?;
-    if Bytes::of(&first.bytes) <= cap {
-        return Ok(first);
-    }
-    let unmet = |bytes: &[u8]| EncodeError::Cap { cap, least: Bytes::of(bytes) };
-    let Some(quality) = encoding.quality() else {
-        return Err(unmet(&first.bytes));
-    };
-    let mut encodes = 1;
-    let mut best = None;
-    let mut least = first.bytes;
-    let (mut low, mut high) = (1, quality.get() - 1);
-    while low <= high {
-        let middle = low.midpoint(high);
-        let tried = encode(raster, Encoding::new(encoding.format(), Quality(middle)))?;
-        encodes += 1;
-        if Bytes::of(&tried.bytes) <= cap {
-            best = Some(tried);
-            low = middle + 1;
-        } else {
-            least = tried.bytes;
-            high = middle - 1;
-        }
-    }
-    best.map(|found| Encoded { encodes, ..found }).ok_or_else(|| unmet(&least))
-}
-
 /// Why no file was made.
 #[derive(Debug, Clone, PartialEq, Error)]
 pub enum EncodeError {

@@ -50,7 +50,7 @@ impl Fitting {
     }
 
     /// The whole of `source` scaled to `output`, with no slot in mind.
-    pub(crate) fn whole(source: Size, output: Size) -> Self {
+    pub fn whole(source: Size, output: Size) -> Self {
         let crop = Rect::whole(source);
         Self {
             crop,

@@ -42,6 +42,11 @@ impl ContentClass {
     pub const ALL: [Self; 5] =
         [Self::Photograph, Self::Graphic, Self::Text, Self::Animation, Self::Drawing];
 
+    /// The class that pixels show by themselves: a photograph, a graphic or text.
+    pub fn of(raster: &Raster) -> Self {
+        class(raster)
+    }
+
     /// Its name in the API and in the database.
     pub const fn name(self) -> &'static str {
         match self {
@@ -141,7 +146,7 @@ impl Look {
         let class = match facts.format {
             crate::source::Source::Svg => ContentClass::Drawing,
             _ if facts.frames > 1 => ContentClass::Animation,
-            _ => class(&copy),
+            _ => ContentClass::of(&copy),
         };
         let is_transparent =
             copy.channels().count() == 4 && copy.data().chunks_exact(4).any(|p| p[3] < 255);

@@ -38,6 +38,7 @@ pub struct Picture<'a> {
     pub(crate) orientation: Orientation,
     pub(crate) colour: Option<Profile>,
     pub(crate) inks: Inks,
+    icc: Option<Vec<u8>>,
     blocks: Blocks,
     facts: Facts,
 }
@@ -107,12 +108,18 @@ impl<'a> Picture<'a> {
         };
         let inks = Inks::read(header.icc.as_deref());
         let stored = header.size;
-        Ok(Self { bytes, stored, orientation, colour, inks, blocks: header.blocks, facts })
+        let (icc, blocks) = (header.icc, header.blocks);
+        Ok(Self { bytes, stored, orientation, colour, inks, icc, blocks, facts })
     }
 
     /// What the header says.
     pub fn facts(&self) -> &Facts {
         &self.facts
+    }
+
+    /// Its ICC profile, as it stands in the file.
+    pub fn icc(&self) -> Option<&[u8]> {
+        self.icc.as_deref()
     }
 
     /// The blocks of metadata in the file.

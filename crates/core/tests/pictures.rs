@@ -1,7 +1,7 @@
 //! Originals through the core as its callers use it: open, verify, render, encode.
 
 use brisk_margin_core::codec::{CodecError, png};
-use brisk_margin_core::encode::{EncodeError, Encoding, Quality, encode, encode_under};
+use brisk_margin_core::encode::{Encoding, Quality, encode};
 use brisk_margin_core::fitting::Fitting;
 use brisk_margin_core::format::Format;
 use brisk_margin_core::framing::FocalPoint;
@@ -11,7 +11,7 @@ use brisk_margin_core::raster::{Channels, Raster};
 use brisk_margin_core::render::{preview, render};
 use brisk_margin_core::slot::{Fit, Slot};
 use brisk_margin_core::source::{Source, Unread};
-use brisk_margin_core::units::{Bytes, Density};
+use brisk_margin_core::units::Density;
 use brisk_margin_testing::pictures::{encoded, gradient, png_claiming};
 
 fn slot(width: f64, height: f64, fit: Fit) -> Slot {
@@ -86,20 +86,6 @@ fn every_format_makes_a_file_of_its_kind_twice_the_same() {
         assert!(once.bytes.starts_with(magic), "{format}");
         assert_eq!(once, encode(&raster, encoding).unwrap(), "{format}");
     }
-}
-
-#[test]
-fn a_byte_cap_is_met_or_told_how_near() {
-    let noise = (0..300 * 200 * 3).map(|i: u32| (i.wrapping_mul(2_654_435_761) >> 24) as u8);
-    let raster = Raster::new(Size::new(300, 200), Channels::Rgb, noise.collect());
-    let encoding = Encoding::new(Format::Jpeg, Quality::new(90).unwrap());
-    let made = encode_under(&raster, encoding, Bytes::kb(20)).unwrap();
-    assert!(Bytes::of(&made.bytes) <= Bytes::kb(20));
-    let next = Quality::new(made.encoding.quality().unwrap().get() + 1).unwrap();
-    let better = encode(&raster, Encoding::new(Format::Jpeg, next)).unwrap();
-    assert!(Bytes::of(&better.bytes) > Bytes::kb(20), "a higher quality would have fitted");
-    let unmet = encode_under(&raster, encoding, Bytes(100));
-    assert!(matches!(unmet, Err(EncodeError::Cap { least, .. }) if least > Bytes(100)));
 }
 
 #[test]

@@ -9,6 +9,7 @@
 //! - [`variants`]: the way from a picture to the file for its slot.
 //! - [`codecs`]: processes of their own for the C code that decodes and encodes.
 //! - [`copies`]: reduced pictures, from which previews are made.
+//! - [`trying`]: encodings tried on a picture's pixels, and kept.
 //! - [`workshop`]: where pictures are decoded and encoded, within bounds.
 //! - [`guard`] and [`web`]: who may ask, and the client's own files.
 //! - [`command`]: the subcommands of the binary.
@@ -27,6 +28,7 @@ pub mod looking;
 pub mod measuring;
 pub mod slots;
 pub mod treating;
+pub mod trying;
 pub mod uploads;
 pub mod variants;
 pub mod watching;

@@ -2,6 +2,7 @@
 //! that are looked at on the way.
 
 use brisk_margin_core::budget;
+use brisk_margin_core::choosing::ChoiceError;
 use brisk_margin_core::codec::{CodecError, png};
 use brisk_margin_core::encode::{self, EncodeError, Encoded, Encoding, Quality};
 use brisk_margin_core::finish::canvas::{Canvas, CanvasError};
@@ -244,6 +245,9 @@ pub enum MakeError {
     /// The original is not what was accepted.
     #[error("the stored original cannot be read: {0}")]
     Original(#[from] PictureError),
+    /// No encoding could be chosen.
+    #[error(transparent)]
+    Choice(#[from] ChoiceError),
     /// The codec broke down.
     #[error(transparent)]
     Work(#[from] WorkFailed),

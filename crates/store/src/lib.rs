@@ -11,10 +11,12 @@ pub mod folder_files;
 pub mod layouts;
 pub mod many;
 mod migrations;
+pub mod output_rules;
 pub mod pictures;
 pub mod saved_filters;
 pub mod site;
 pub mod tally;
+pub mod trials;
 pub mod uploads;
 pub mod variants;
 

@@ -59,6 +59,16 @@ export type Remark = Schemas["Remark"];
 export type Histogram = Schemas["Histogram"];
 export type View = Schemas["ViewAsked"];
 export type NamedFinish = Schemas["NamedFinish"];
+export type Proof = Schemas["ProofBody"];
+export type Trial = Schemas["TrialBody"];
+export type Tried = Schemas["TriedBody"];
+export type By = Schemas["By"];
+export type Spot = Schemas["Spot"];
+export type Decision = Schemas["Decision"];
+export type Level = Schemas["Level"];
+export type Want = Schemas["Want"];
+export type Outcome = Schemas["Outcome"];
+export type OutputRule = Schemas["OutputRule"];
 export type Report = Schemas["Report"];
 export type Problem = Schemas["Problem"];
 

@@ -1,3 +1,4 @@
+import { Segmented, Select } from "antd";
 import { useMemo, useRef, useState } from "react";
 import { api, unwrap, type Framings, type Picture } from "../api/client";
 import { useLimits } from "../api/useLimits";
@@ -11,6 +12,8 @@ import { placeOf, useRecipe } from "./recipe";
 import { RecipeLine } from "./RecipeLine";
 import { useFitting, useMakeFile } from "./usePicture";
 import { useStage } from "./useStage";
+import { TrialsPane } from "./trials/TrialsPane";
+import type { Target } from "./trials/useTrials";
 import { useFramings, useViews } from "./useViews";
 import type { WorkOnBench } from "./useWork";
 
@@ -21,6 +24,8 @@ export function EncodeStep({ picture, on }: { picture: Picture; on: WorkOnBench 
   const { work } = on;
   const [recipe, changeRecipe] = useRecipe();
   const [chosen, setChosen] = useState<string>();
+  const [pane, setPane] = useState<"trials" | "files">("trials");
+  const [slot, setSlot] = useState<string>();
   const limits = useLimits();
   const place = placeOf(recipe);
   const fitting = useFitting(picture.id, place, work);
@@ -33,6 +38,8 @@ export function EncodeStep({ picture, on }: { picture: Picture; on: WorkOnBench 
   const canvas = framings.data?.canvas ?? { width: picture.shown_width, height: picture.shown_height };
   const stage = useStage(canvas.width, canvas.height);
   const framed = framings.data && typedSlot(framings.data, place && !fitting.error ? fitting.data : undefined);
+  const slots = framings.data?.slots.filter((one) => one.widths.length > 0) ?? [];
+  const target = slots.some((one) => one.slot === slot) ? inSlot(slots, slot) : (place && !fitting.error && !fitting.data?.refusal ? place : undefined);
   const asked = useRef(0);
   const onFocal = (x: number, y: number, done: boolean) => {
     asked.current += 1;
@@ -52,7 +59,7 @@ export function EncodeStep({ picture, on }: { picture: Picture; on: WorkOnBench 
   const onMake = () => {
     if (!place) return;
     const { format, quality } = recipe;
-    make.mutate({ ...place, work, format, quality: quality ?? usualQuality }, { onSuccess: ({ id }) => { setChosen(id); } });
+    make.mutate({ ...place, work, format, quality: quality ?? usualQuality }, { onSuccess: ({ id }) => { setChosen(id); setPane("files"); } });
   };
   return (
     <>
@@ -77,14 +84,35 @@ export function EncodeStep({ picture, on }: { picture: Picture; on: WorkOnBench 
           ) : <p className="empty soft">Framing…</p>}
           {place && fitting.data && !fitting.error && <FittingFacts fitting={fitting.data} picture={picture} />}
         </section>
-        {shown ? <Proof variant={shown} /> : <NoProof />}
+        <div className="encode-main">
+          <div className="bar">
+            <Segmented aria-label="What is proved" value={pane} onChange={setPane} options={[{ value: "trials", label: "Trials" }, { value: "files", label: "Files made" }]} />
+            {pane === "trials" && slots.length > 0 && (
+              <label className="part">
+                for
+                <Select aria-label="Slot to prove for" value={slot ?? TYPED} popupMatchSelectWidth={false} onChange={(next) => { setSlot(next === TYPED ? undefined : next); }}
+                  options={[{ value: TYPED, label: "the typed size" }, ...slots.map((one) => ({ value: one.slot, label: one.name }))]} />
+              </label>
+            )}
+          </div>
+          {pane === "trials" ? <TrialsPane picture={picture} target={target} work={work} hindrance={hindrance} /> : shown ? <Proof variant={shown} /> : <NoProof />}
+        </div>
       </div>
-      {shown && <FilesMade variants={picture.variants} shown={shown.id} onShow={setChosen} />}
+      {shown && pane === "files" && <FilesMade variants={picture.variants} shown={shown.id} onShow={setChosen} />}
     </>
   );
 }
 
 const TYPED = "typed";
+
+/** The largest box of a slot, at the density that it is made for. */
+function inSlot(slots: Framings["slots"], id: string | undefined): Target | undefined {
+  const slot = slots.find((one) => one.slot === id);
+  const widest = slot?.widths.toSorted((a, b) => b.output.width * b.output.height - a.output.width * a.output.height)[0];
+  if (!slot || !widest) return undefined;
+  const [width = 0, height = 0] = widest.size;
+  return { slot: { width, height, fit: slot.fit }, density: widest.density, place: { slot: slot.slot, viewport: widest.viewport } };
+}
 
 /** The slot that was typed, as if the picture stood in it alone. */
 function typedSlot(framings: Framings, fitting: ReturnType<typeof useFitting>["data"]): Framings {

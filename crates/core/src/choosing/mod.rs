@@ -58,8 +58,8 @@ pub struct Point {
 }
 
 /// How a choice ended.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
-#[serde(tag = "kind", rename_all = "lowercase")]
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[serde(tag = "kind", rename_all = "kebab-case")]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub enum Outcome {
     /// It is as it was asked to be.
@@ -162,6 +162,25 @@ impl Choosing<'_> {
         }
     }
 
+    /// The most faithful file in `format` of at most `cap` bytes, found from a middling quality.
+    ///
+    /// # Errors
+    /// [`ChoiceError`]; a cap that cannot be met is an [`Outcome`] instead.
+    pub fn choose_under(&self, format: Format, cap: Bytes) -> Result<Chosen, ChoiceError> {
+        let mut search = Search::new(self, format, None);
+        let middling = search.trial(Encoding::new(format, Quality::USUAL))?;
+        let trial = search.under(cap, middling)?;
+        self.ended(search.tried, trial, None, Some(cap))
+    }
+
+    /// The file that `encoding` makes, whatever comes of it.
+    ///
+    /// # Errors
+    /// [`ChoiceError`].
+    pub fn choose_one(&self, encoding: Encoding) -> Result<Chosen, ChoiceError> {
+        self.at(encoding, None)
+    }
+
     /// The file that `encoding` makes, or below `cap` a lighter one.
     fn at(&self, encoding: Encoding, cap: Option<Bytes>) -> Result<Chosen, ChoiceError> {
         let mut search = Search::new(self, encoding.format(), None);
@@ -207,10 +226,10 @@ impl Choosing<'_> {
         if self.class == ContentClass::Photograph {
             return Ok(lossy);
         }
-        let mut same = self.lossless(Format::Webp, cap)?;
+        let same = self.lossless(Format::Webp, cap)?;
         let better = same.trial.bytes.len() <= lossy.trial.bytes.len()
             || lossy.trial.score < grade.target() && same.outcome == Outcome::Met;
-        let (mut kept, other) = if better { (same, lossy) } else { (lossy, { same.tried.clear(); same }) };
+        let (mut kept, other) = if better { (same, lossy) } else { (lossy, same) };
         kept.tried.extend(other.tried);
         Ok(kept)
     }
@@ -304,7 +323,10 @@ impl Choosing<'_> {
     }
 
     /// One file, judged.
-    fn try_one(&self, encoding: Encoding) -> Result<Trial, ChoiceError> {
+    ///
+    /// # Errors
+    /// [`ChoiceError`].
+    pub fn try_one(&self, encoding: Encoding) -> Result<Trial, ChoiceError> {
         if (self.stop)() {
             return Err(ChoiceError::Cancelled);
         }

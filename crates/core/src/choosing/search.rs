@@ -120,30 +120,28 @@ impl<'a> Search<'a> {
         100.0 - lack(level) * between(&bends, level as f64).exp()
     }
 
-    /// The most faithful file of at most `cap` bytes, where `heavy` is too heavy; where even the
-    /// smallest is, that one.
-    pub(super) fn under(&mut self, cap: Bytes, heavy: Trial) -> Result<Trial, ChoiceError> {
-        let Some(quality) = heavy.encoding.quality() else { return Ok(heavy) };
-        let level_of = |levels: &[u8], quality: Quality| {
-            levels.partition_point(|&level| level < quality.get()).min(levels.len() - 1)
-        };
-        let mut weights: Vec<(f64, f64)> = Vec::new();
-        let weight = |bytes: usize| (bytes.max(1) as f64).ln();
-        weights.push((level_of(&self.levels, quality) as f64, weight(heavy.bytes.len())));
-        let mut best: Option<Trial> = None;
-        let (mut low, mut high) = (0, level_of(&self.levels, quality));
-        let mut least = heavy;
+    /// The most faithful file of at most `cap` bytes, where `known` was made before; where even the
+    /// smallest is heavier, that one.
+    pub(super) fn under(&mut self, cap: Bytes, known: Trial) -> Result<Trial, ChoiceError> {
+        let Some(quality) = known.encoding.quality() else { return Ok(known) };
+        let level = self.levels.partition_point(|&level| level < quality.get());
+        let first = level.min(self.levels.len() - 1);
+        let mut weights = vec![(first as f64, weight(known.bytes.len()))];
+        let fits = Bytes::of(&known.bytes) <= cap;
+        let (mut low, mut high) = if fits { (first + 1, self.levels.len()) } else { (0, first) };
+        let (mut best, mut least) = if fits { (Some(known), None) } else { (None, Some(known)) };
         for left in (1..=MOST).rev() {
-            if low >= high {
+            // Within 3 % of the cap nothing more is to be had.
+            let near = |trial: &Trial| trial.bytes.len() as f64 >= 0.97 * cap.get() as f64;
+            if low >= high || best.as_ref().is_some_and(near) {
                 break;
             }
             let level = match left {
                 // The last one must fit.
                 1 if best.is_none() => low,
                 _ => {
-                    let fits = |level: &usize| {
-                        self.weight(&weights, *level) <= weight(cap.get() as usize) - 0.01
-                    };
+                    let most = weight(cap.get() as usize) - 0.01;
+                    let fits = |level: &usize| self.weight(&weights, *level) <= most;
                     (low..high).rev().find(fits).unwrap_or(low)
                 }
             };
@@ -152,18 +150,13 @@ impl<'a> Search<'a> {
             weights.sort_by(|a, b| a.0.total_cmp(&b.0));
             if Bytes::of(&trial.bytes) <= cap {
                 low = level + 1;
-                // Within 3 % of the cap nothing more is to be had.
-                let near = trial.bytes.len() as f64 >= 0.97 * cap.get() as f64;
                 best = Some(trial);
-                if near {
-                    break;
-                }
             } else {
                 high = level;
-                least = trial;
+                least = Some(trial);
             }
         }
-        Ok(best.unwrap_or(least))
+        Ok(best.or(least).expect("one was known"))
     }
 
     /// The logarithm of the bytes that a level likely has; bytes grow with quality as in the prior.
@@ -173,6 +166,10 @@ impl<'a> Search<'a> {
             weights.iter().map(|&(l, weight)| (l, weight - usual(l as usize))).collect();
         usual(level) + between(&bends, level as f64)
     }
+}
+
+fn weight(bytes: usize) -> f64 {
+    (bytes.max(1) as f64).ln()
 }
 
 /// The value at `x` of points in order of their place: in proportion between two, flat beyond,

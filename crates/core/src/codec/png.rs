@@ -100,6 +100,23 @@ pub fn encode(raster: &Raster, extras: &Extras) -> Result<Vec<u8>, CodecError> {
     smallest(raster.size(), colour, raster.data().to_vec(), extras)
 }
 
+/// `file` with the same pixels at the same depth, filtered and deflated anew, without its metadata
+/// and with `extras`.
+pub fn refiltered(file: &[u8], extras: &Extras) -> Result<Vec<u8>, CodecError> {
+    let mut options = oxipng::Options::from_preset(3);
+    options.strip = oxipng::StripChunks::All;
+    // Depth and colours stay: what shows the same need not be the same.
+    options.bit_depth_reduction = false;
+    options.color_type_reduction = false;
+    options.grayscale_reduction = false;
+    options.palette_reduction = false;
+    let copy = guarded(
+        || oxipng::optimize_from_memory(file, &options).map_err(damaged),
+        damaged,
+    )?;
+    Ok(if extras.is_empty() { copy } else { extras::into_png(&copy, extras) })
+}
+
 /// Encodes pixels of a few colours, with `extras`.
 pub fn encode_palette(reduced: &Reduced, extras: &Extras) -> Result<Vec<u8>, CodecError> {
     let palette = reduced.palette().iter().map(|&[r, g, b, a]| oxipng::RGBA8::new(r, g, b, a));

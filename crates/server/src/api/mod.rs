@@ -8,6 +8,7 @@ mod fittings;
 mod health;
 mod layouts;
 mod measurements;
+mod output_rules;
 mod pictures;
 mod problem;
 mod served;
@@ -16,6 +17,7 @@ mod site_files;
 mod site_folder;
 mod slot_lists;
 mod tally;
+mod trials;
 mod uploads;
 mod variants;
 
@@ -98,6 +100,15 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(variants::make))
         .routes(routes!(variants::file))
         .routes(routes!(variants::reference))
+        .routes(routes!(trials::proof))
+        .routes(routes!(trials::try_out))
+        .routes(routes!(trials::trial_file))
+        .routes(routes!(trials::trial_reference))
+        .routes(routes!(trials::trial_differences))
+        .routes(routes!(trials::choose_trial))
+        .routes(routes!(output_rules::site_rule, output_rules::say_site_rule))
+        .routes(routes!(output_rules::slot_rule, output_rules::say_slot_rule))
+        .routes(routes!(output_rules::picture_rule, output_rules::say_picture_rule))
         .routes(routes!(tally::tally))
         .routes(routes!(site::site, site::change_site))
         .routes(routes!(measurements::measure))

@@ -2,6 +2,7 @@
 
 use axum::http::{HeaderValue, StatusCode, header};
 use axum::response::{IntoResponse, Response};
+use brisk_margin_core::choosing::ChoiceError;
 use brisk_margin_core::picture::PictureError;
 use brisk_margin_store::{BlobError, StoreError};
 use serde::Serialize;
@@ -140,6 +141,10 @@ impl From<MakeError> for Problem {
             MakeError::Encode(_) | MakeError::Codec(_) => {
                 cannot("codec", "The file could not be made")
             }
+            MakeError::Choice(ChoiceError::NotLossless(_)) => {
+                cannot("not-lossless", "This format always loses something")
+            }
+            MakeError::Choice(_) => cannot("codec", "No encoding could be chosen"),
             MakeError::Original(_) | MakeError::Store(_) | MakeError::Blob(_) => {
                 Self::internal(error)
             }

@@ -81,14 +81,14 @@ impl VariantBody {
 #[derive(Clone, Copy, Deserialize, ToSchema)]
 pub(super) struct PlaceAt {
     /// The slot's number.
-    slot: Uuid,
+    pub slot: Uuid,
     /// The viewport's width in CSS pixels.
     viewport: u32,
 }
 
-/// A file to be made.
+/// What decides the pixels of a file.
 #[derive(Deserialize, ToSchema)]
-pub(super) struct Wish {
+pub(super) struct Shown {
     /// The slot to fill.
     slot: Option<Slot>,
     /// The size of the whole picture instead of a slot.
@@ -100,7 +100,28 @@ pub(super) struct Wish {
     /// How the picture is framed and finished; as it holds where nothing is given.
     work: Option<Work>,
     /// The slot and the layout width of which a crop made by hand counts.
-    place: Option<PlaceAt>,
+    pub place: Option<PlaceAt>,
+}
+
+impl Shown {
+    /// The framing that it means for `picture`.
+    pub(super) fn framing(&self, picture: &Picture) -> Result<Framing, Problem> {
+        let work = self.work.as_ref().unwrap_or(&picture.work);
+        let mut aim = work.aim(self.place.map(|place| (place.slot, place.viewport)));
+        if let Some(focal) = self.focal {
+            aim.focal = focal;
+        }
+        let canvas = Canvas::new(picture.facts.size, &work.finish).map_err(Problem::invalid)?;
+        let slot = slot_or_size(self.slot, self.resize, canvas.size())?;
+        Ok(Framing::new(slot, self.density, aim, &work.finish))
+    }
+}
+
+/// A file to be made.
+#[derive(Deserialize, ToSchema)]
+pub(super) struct Wish {
+    #[serde(flatten)]
+    shown: Shown,
     /// In which format.
     format: Format,
     /// At which quality, from 1 to 100; PNG ignores it.
@@ -121,15 +142,8 @@ pub(super) async fn make(
     extract::Json(wish): extract::Json<Wish>,
 ) -> Result<(StatusCode, Json<VariantBody>), Problem> {
     let picture = find(&app, id).await?;
-    let work = wish.work.as_ref().unwrap_or(&picture.work);
-    let mut aim = work.aim(wish.place.map(|place| (place.slot, place.viewport)));
-    if let Some(focal) = wish.focal {
-        aim.focal = focal;
-    }
-    let canvas = Canvas::new(picture.facts.size, &work.finish).map_err(Problem::invalid)?;
-    let slot = slot_or_size(wish.slot, wish.resize, canvas.size())?;
     let order = Order {
-        framing: Framing::new(slot, wish.density, aim, &work.finish),
+        framing: wish.shown.framing(&picture)?,
         encoding: Encoding::new(wish.format, wish.quality.unwrap_or(Quality::USUAL)),
     };
     let (status, variant) = match variants::make(&app, &picture, order).await? {

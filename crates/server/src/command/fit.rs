@@ -5,16 +5,22 @@ use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 use std::time::Instant;
 
-use brisk_margin_core::encode::{self, Encoded, Encoding, Quality};
+use brisk_margin_core::choosing::{self, ChoiceError, Choosing, Chosen, Outcome, Point, Trial, Want};
+use brisk_margin_core::codec::extras::Extras;
+use brisk_margin_core::encode::{EncodeError, Encoding, Quality};
 use brisk_margin_core::fitting::Fitting;
 use brisk_margin_core::format::Format;
 use brisk_margin_core::framing::FocalPoint;
 use brisk_margin_core::geometry::{Rect, Size};
+use brisk_margin_core::grade::{Grade, Score};
+use brisk_margin_core::judge::{Judge, Spot};
+use brisk_margin_core::look::ContentClass;
+use brisk_margin_core::lossless;
 use brisk_margin_core::naming;
 use brisk_margin_core::picture::Picture;
-use brisk_margin_core::raster::Raster;
 use brisk_margin_core::render::render;
 use brisk_margin_core::slot::{Fit as SlotFit, Slot};
+use brisk_margin_core::source::Source;
 use brisk_margin_core::units::{Bytes, Density};
 use clap::Args;
 use rayon::prelude::*;
@@ -44,12 +50,15 @@ pub struct Fit {
     /// The focal point as fractions of width and height, as in 0.5,0.4
     #[arg(long, default_value = "0.5,0.5", value_name = "X,Y", value_parser = parse_focus)]
     focus: FocalPoint,
-    /// Formats to make, several with commas: jpeg, webp, avif, png
+    /// Formats to make, several with commas: jpeg, webp, avif, png, gif
     #[arg(long, default_value = "jpeg", value_delimiter = ',')]
     format: Vec<Format>,
-    /// Quality from 1 to 100
-    #[arg(long, default_value = "75", value_parser = parse_quality)]
-    quality: Quality,
+    /// How faithful files must be: fine, good, lean or lossless
+    #[arg(long, default_value = "good", value_parser = parse_grade, conflicts_with = "quality")]
+    grade: Want,
+    /// Quality from 1 to 100, instead of a grade
+    #[arg(long, value_parser = parse_quality)]
+    quality: Option<Quality>,
     /// Most bytes a file may have; the quality goes down as far as that takes
     #[arg(long, value_name = "N")]
     max_bytes: Option<u64>,
@@ -84,6 +93,15 @@ fn parse_focus(text: &str) -> Result<FocalPoint, String> {
     FocalPoint::new(x, y).map_err(|error| error.to_string())
 }
 
+fn parse_grade(text: &str) -> Result<Want, String> {
+    match text {
+        "lossless" => Ok(Want::Lossless),
+        _ => Grade::named(text)
+            .map(Want::Grade)
+            .ok_or_else(|| "write fine, good, lean or lossless".to_owned()),
+    }
+}
+
 fn parse_quality(text: &str) -> Result<Quality, String> {
     let value = text.parse().map_err(|_| "write a number from 1 to 100".to_owned())?;
     Quality::new(value).map_err(|error| error.to_string())
@@ -111,8 +129,8 @@ struct Made {
     shortfall: f64,
     bytes: Bytes,
     quality: Option<Quality>,
-    /// Not measured yet, so always null.
-    score: Option<f64>,
+    score: Score,
+    outcome: Outcome,
     encodes: u32,
     millis: u64,
 }
@@ -121,8 +139,22 @@ struct Made {
 struct Unwritten {
     density: Density,
     fitting: Fitting,
-    encoded: Encoded,
+    chosen: Chosen,
     millis: u64,
+}
+
+/// The original's own pixels in a file without its metadata.
+fn copied(picture: &Picture<'_>) -> Result<Chosen, Failure> {
+    let bytes = lossless::copy(picture, None)?;
+    let encoding = match picture.facts().format {
+        Source::Png => Encoding::Png,
+        // The coefficients are kept, so that no quality is chosen.
+        _ => Encoding::Jpeg(Quality::new(100)?),
+    };
+    let score = Score::SAME;
+    let worst = Spot { place: Rect::whole(picture.facts().size), score };
+    let tried = vec![Point { encoding, bytes: Some(Bytes::of(&bytes)), score }];
+    Ok(Chosen { trial: Trial { bytes, encoding, score }, worst, outcome: Outcome::Met, tried })
 }
 
 impl Fit {
@@ -174,23 +206,39 @@ impl Fit {
         let mut outcomes = Vec::new();
         for &density in &self.density {
             let rendered = Instant::now();
-            let render = self
-                .fitting(picture.facts().size, density)
-                .and_then(|fitting| Ok((fitting, render(&picture, &fitting)?)));
+            let judge = self.fitting(picture.facts().size, density).and_then(|fitting| {
+                let raster = render(&picture, &fitting)?.without_idle_alpha();
+                Ok((fitting, ContentClass::of(&raster), Judge::new(raster)?))
+            });
             let rendering = rendered.elapsed();
-            match render {
+            match judge {
                 Err(error) => outcomes.push(Err(error.to_string())),
-                Ok((fitting, raster)) => {
+                Ok((fitting, class, judge)) => {
                     outcomes.par_extend(self.format.par_iter().map(|&format| {
                         let started = Instant::now();
-                        let encoded = self.encode(&raster, format).map_err(|e| e.to_string())?;
+                        let chosen = match self.copies(&picture, &fitting, format) {
+                            true => copied(&picture),
+                            false => self.choose(&judge, class, format),
+                        };
+                        let chosen = chosen.map_err(|error| error.to_string())?;
                         let millis = (rendering + started.elapsed()).as_millis() as u64;
-                        Ok(Unwritten { density, fitting, encoded, millis })
+                        Ok(Unwritten { density, fitting, chosen, millis })
                     }));
                 }
             }
         }
         Ok((Bytes::of(&bytes), outcomes))
+    }
+
+    /// Whether the file is to be the original's own pixels in the original's own format.
+    fn copies(&self, picture: &Picture<'_>, fitting: &Fitting, format: Format) -> bool {
+        let facts = picture.facts();
+        self.quality.is_none()
+            && self.grade == Want::Lossless
+            && facts.format.name() == format.name()
+            && matches!(format, Format::Jpeg | Format::Png)
+            && fitting.crop == Rect::whole(facts.size)
+            && fitting.output == facts.size
     }
 
     fn slot(&self) -> Slot {
@@ -202,12 +250,16 @@ impl Fit {
         Ok(Fitting::new(source, self.slot(), density, self.focus)?)
     }
 
-    fn encode(&self, raster: &Raster, format: Format) -> Result<Encoded, encode::EncodeError> {
-        let encoding = Encoding::new(format, self.quality);
-        match self.max_bytes {
-            Some(cap) => encode::encode_under(raster, encoding, Bytes(cap)),
-            None => encode::encode(raster, encoding),
+    fn choose(&self, judge: &Judge, class: ContentClass, format: Format) -> Result<Chosen, Failure> {
+        let extras = Extras::default();
+        let choosing = Choosing { judge, class, extras: &extras, stop: &choosing::never };
+        let want = self.quality.map_or(self.grade, Want::Quality);
+        let chosen = choosing.choose(format, want, self.max_bytes.map(Bytes))?;
+        if let Outcome::OverCap { cap } = chosen.outcome {
+            let least = Bytes::of(&chosen.trial.bytes);
+            return Err(ChoiceError::from(EncodeError::Cap { cap, least }).into());
         }
+        Ok(chosen)
     }
 
     fn write(
@@ -217,11 +269,12 @@ impl Fit {
         made: Unwritten,
         out: &mut MadeFiles,
     ) -> Result<Made, String> {
-        let Unwritten { density, fitting, encoded, millis } = made;
-        let format = encoded.encoding.format();
+        let Unwritten { density, fitting, chosen, millis } = made;
+        let (encodes, trial) = (chosen.encodes(), chosen.trial);
+        let format = trial.encoding.format();
         let source = path.file_name().unwrap_or_default().to_string_lossy();
         let name = out.claim(&naming::propose(&source, self.slot(), density, format));
-        let file = out.write(&name, &encoded.bytes).map_err(|error| error.to_string())?;
+        let file = out.write(&name, &trial.bytes).map_err(|error| error.to_string())?;
         Ok(Made {
             source: path.display().to_string(),
             source_bytes,
@@ -232,10 +285,11 @@ impl Fit {
             density,
             crop: fitting.crop,
             shortfall: fitting.shortfall,
-            bytes: Bytes::of(&encoded.bytes),
-            quality: encoded.encoding.quality(),
-            score: None,
-            encodes: encoded.encodes,
+            bytes: Bytes::of(&trial.bytes),
+            quality: trial.encoding.quality(),
+            score: trial.score,
+            outcome: chosen.outcome,
+            encodes,
             millis,
         })
     }

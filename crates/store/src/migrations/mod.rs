@@ -25,6 +25,7 @@ const STEPS: &[Step] = &steps![
     "m0003_site_and_size_sets",
     "m0004_library",
     "m0005_bench",
+    "m0006_encode",
 ];
 
 /// A step: a file of SQL beside this one.

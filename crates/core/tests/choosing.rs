@@ -1,0 +1,301 @@
+//! Choosing encodings: grades, caps, lossless promises, what files carry, and odd pictures.
+
+use brisk_margin_core::choosing::{ChoiceError, Choosing, Outcome, Want, never, worth_trying};
+use brisk_margin_core::codec::extras::Extras;
+use brisk_margin_core::codec::{CodecError, elsewhere, jpeg, png};
+use brisk_margin_core::colour::Inks;
+use brisk_margin_core::encode::{self, Colours, EncodeError, Encoding, Quality};
+use brisk_margin_core::fitting::Fitting;
+use brisk_margin_core::format::Format;
+use brisk_margin_core::geometry::Size;
+use brisk_margin_core::grade::{Grade, Score};
+use brisk_margin_core::judge::Judge;
+use brisk_margin_core::look::ContentClass;
+use brisk_margin_core::lossless;
+use brisk_margin_core::motion::{Frame, Motion};
+use brisk_margin_core::picture::Picture;
+use brisk_margin_core::raster::{Channels, Raster};
+use brisk_margin_core::units::Bytes;
+use brisk_margin_testing::pictures::{encoded, gradient, gradient_jpeg, oriented};
+
+/// Hills of light with grain, as a camera sees them.
+fn scene(width: u32, height: u32) -> Raster {
+    let mut state = 11u32;
+    let mut grain = || {
+        state = state.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
+        f64::from(state >> 24) / 16.0
+    };
+    let pixels = (0..height).flat_map(|y| (0..width).map(move |x| (f64::from(x), f64::from(y))));
+    let data = pixels.flat_map(|(x, y)| {
+        let light = 110.0 + 60.0 * (x / 37.0).sin() * (y / 23.0).cos() + 30.0 * (x * y / 900.0).sin();
+        [light + grain(), light * 0.8 + grain() + 10.0, 140.0 - light / 3.0 + grain()].map(|v| v as u8)
+    });
+    Raster::new(Size::new(width, height), Channels::Rgb, data.collect())
+}
+
+/// A sign with a clear ground: letters, a plate, a hole.
+fn sign(width: u32, height: u32) -> Raster {
+    let pixels = (0..height).flat_map(|y| (0..width).map(move |x| (x, y)));
+    let data = pixels.flat_map(|(x, y)| match (x / 9 % 4, y / 9 % 3) {
+        (0, 0) => [0, 0, 0, 0],
+        (1, _) => [14, 90, 90, 255],
+        (_, 2) => [250, 244, 230, 255],
+        _ => [200, 60, 30, 255],
+    });
+    Raster::new(Size::new(width, height), Channels::Rgba, data.collect())
+}
+
+struct Desk {
+    judge: Judge,
+    class: ContentClass,
+}
+
+impl Desk {
+    fn new(raster: Raster) -> Self {
+        let class = ContentClass::of(&raster);
+        Self { judge: Judge::new(raster).unwrap(), class }
+    }
+
+    fn choosing(&self) -> Choosing<'_> {
+        static NOTHING: Extras = Extras { icc: None, xmp: None };
+        Choosing { judge: &self.judge, class: self.class, extras: &NOTHING, stop: &never }
+    }
+}
+
+#[test]
+fn each_grade_is_reached_by_hardly_more_than_it_takes_in_few_trials() {
+    let desk = Desk::new(scene(480, 320));
+    let choosing = desk.choosing();
+    let (mut encodes, mut searches) = (0, 0);
+    for format in [Format::Jpeg, Format::Webp, Format::Avif] {
+        let mut last = u64::MAX;
+        for grade in Grade::ALL {
+            let chosen = choosing.choose(format, Want::Grade(grade), None).unwrap();
+            let what = format!("{format} {}: {:?}", grade.name(), chosen.tried);
+            assert_eq!(chosen.outcome, Outcome::Met, "{what}");
+            assert!(chosen.trial.score >= grade.target(), "{what}");
+            assert!(chosen.worst.score >= grade.floor(), "{what}");
+            assert!(chosen.encodes() <= 5, "{what}");
+            // Either close above the target, or the next lower step would miss it.
+            let spare = chosen.trial.score.0.min(chosen.worst.score.0 + 20.0) - grade.target().0;
+            if spare >= Grade::BAND {
+                let lower = chosen.trial.encoding.quality().unwrap().get() - 2;
+                let lower = Encoding::new(format, Quality::new(lower).unwrap());
+                let trial = choosing.choose_one(lower).unwrap();
+                let misses = trial.trial.score < grade.target() || trial.worst.score < grade.floor();
+                assert!(misses, "{what}: {lower} would have done");
+            }
+            assert!((chosen.trial.bytes.len() as u64) < last, "{what}");
+            last = chosen.trial.bytes.len() as u64;
+            encodes += chosen.encodes();
+            searches += 1;
+        }
+    }
+    assert!(f64::from(encodes) / f64::from(searches) <= 3.5, "{encodes} for {searches}");
+}
+
+#[test]
+fn the_same_choice_gives_the_same_bytes() {
+    let choose = || {
+        let desk = Desk::new(scene(200, 140));
+        desk.choosing().choose(Format::Avif, Want::Grade(Grade::Good), None).unwrap().trial.bytes
+    };
+    assert_eq!(choose(), choose());
+}
+
+#[test]
+fn a_cap_costs_score_and_says_so_or_tells_how_near_it_came() {
+    let desk = Desk::new(scene(480, 320));
+    let choosing = desk.choosing();
+    let want = Want::Grade(Grade::Fine);
+    let free = choosing.choose(Format::Webp, want, None).unwrap().trial;
+    let cap = Bytes(free.bytes.len() as u64 / 2);
+    let capped = choosing.choose(Format::Webp, want, Some(cap)).unwrap();
+    assert!(Bytes::of(&capped.trial.bytes) <= cap);
+    assert_eq!(capped.outcome, Outcome::Capped { target: Score(85.0) });
+    assert!(capped.trial.score < free.score);
+    let aimed = choosing.choose_under(Format::Webp, cap).unwrap().trial;
+    let near = aimed.bytes.len() as f64 / cap.get() as f64;
+    assert!((0.85..=1.0).contains(&near), "{near} of the cap is used");
+
+    let tiny = choosing.choose(Format::Jpeg, want, Some(Bytes(300))).unwrap();
+    assert_eq!(tiny.outcome, Outcome::OverCap { cap: Bytes(300) });
+    assert_eq!(tiny.trial.encoding.quality().unwrap().get(), 1, "the smallest there is");
+}
+
+#[test]
+fn flat_pictures_get_few_colours_or_none_lost() {
+    let desk = Desk::new(sign(300, 200));
+    let png = desk.choosing().choose(Format::Png, Want::Grade(Grade::Fine), None).unwrap();
+    assert_eq!(png.outcome, Outcome::Met);
+    assert!(png.trial.bytes.len() < 4_000, "{} bytes", png.trial.bytes.len());
+    let webp = desk.choosing().choose(Format::Webp, Want::Grade(Grade::Fine), None).unwrap();
+    assert!(webp.trial.encoding.is_lossless(), "{:?}", webp.tried);
+    let formats = [Format::Avif, Format::Webp, Format::Jpeg, Format::Png];
+    assert_eq!(
+        worth_trying(&formats, ContentClass::Graphic, true),
+        [Format::Avif, Format::Webp, Format::Png]
+    );
+    assert_eq!(
+        worth_trying(&formats, ContentClass::Photograph, false),
+        [Format::Avif, Format::Webp, Format::Jpeg]
+    );
+    assert_eq!(worth_trying(&[Format::Jpeg], ContentClass::Text, false), [Format::Jpeg]);
+}
+
+#[test]
+fn lossless_files_are_identical_and_a_format_without_such_a_kind_says_so() {
+    for raster in [scene(90, 70), sign(90, 70)] {
+        let desk = Desk::new(raster.clone());
+        for format in [Format::Png, Format::Webp] {
+            let chosen = desk.choosing().choose(format, Want::Lossless, None).unwrap();
+            assert_eq!(chosen.trial.score, Score::SAME);
+            let got = encode::decode(format, &chosen.trial.bytes).unwrap();
+            assert!(got == raster, "{format}");
+        }
+        let refused = desk.choosing().choose(Format::Jpeg, Want::Lossless, None);
+        assert_eq!(refused, Err(ChoiceError::NotLossless(Format::Jpeg)));
+    }
+}
+
+#[test]
+fn a_copied_jpeg_has_the_same_pixels_its_turn_and_none_of_its_metadata() {
+    let original = oriented(&gradient_jpeg(321, 203), 6);
+    let picture = Picture::open(&original).unwrap();
+    let copy = lossless::copy(&picture, None).unwrap();
+    assert!(copy.len() <= original.len(), "{} of {}", copy.len(), original.len());
+    let read = |file: &[u8]| {
+        elsewhere::decode_jpeg(file, jpeg::DctScale::FULL, &Inks::default()).unwrap()
+    };
+    assert!(read(&copy) == read(&original));
+    let copied = Picture::open(&copy).unwrap();
+    assert_eq!(copied.facts().size, Size::new(203, 321));
+    let cut = &original[..original.len() - 40];
+    let refused = lossless::copy(&Picture::open(cut).unwrap(), None);
+    assert!(refused.is_err(), "a picture with a hole is not copied");
+}
+
+#[test]
+fn a_refiltered_png_keeps_its_sixteen_bits() {
+    let mut file = Vec::new();
+    let mut encoder = ::png::Encoder::new(&mut file, 64, 64);
+    encoder.set_color(::png::ColorType::Rgb);
+    encoder.set_depth(::png::BitDepth::Sixteen);
+    encoder.add_text_chunk("Author".to_owned(), "Ada Fenn".to_owned()).unwrap();
+    let data: Vec<u8> = (0..64 * 64 * 3u32).flat_map(|n| (n as u16).to_be_bytes()).collect();
+    encoder.write_header().unwrap().write_image_data(&data).unwrap();
+    let copy = lossless::copy(&Picture::open(&file).unwrap(), None).unwrap();
+    let mut reader = ::png::Decoder::new(std::io::Cursor::new(&copy)).read_info().unwrap();
+    let mut kept = vec![0; reader.output_buffer_size().unwrap()];
+    reader.next_frame(&mut kept).unwrap();
+    assert_eq!(kept, data);
+    assert!(!copy.windows(8).any(|part| part == b"Ada Fenn"));
+    assert!(copy.len() < file.len());
+}
+
+#[test]
+fn every_format_carries_its_credit_and_its_profile() {
+    let xmp = br#"<x:xmpmeta xmlns:x="adobe:ns:meta/"><rdf:RDF/></x:xmpmeta>"#.to_vec();
+    let icc = moxcms_profile();
+    let extras = Extras { icc: Some(icc.clone()), xmp: Some(xmp.clone()) };
+    for raster in [scene(40, 30), sign(40, 30)] {
+        for encoding in [
+            Encoding::Jpeg(Quality::USUAL),
+            Encoding::Webp(Quality::USUAL),
+            Encoding::WebpLossless,
+            Encoding::Avif(Quality::USUAL),
+            Encoding::Png,
+            Encoding::PngPalette(Colours::new(16).unwrap()),
+        ] {
+            let file = encode::encode_with(&raster, encoding, &extras).unwrap().bytes;
+            let picture = Picture::open(&file).unwrap();
+            assert_eq!(picture.blocks().xmp.as_ref(), Some(&xmp), "{encoding}");
+            assert_eq!(picture.icc(), Some(icc.as_slice()), "{encoding}");
+            assert_eq!(encode::decode(encoding.format(), &file).unwrap().size(), raster.size());
+            let plain = encode::encode(&raster, encoding).unwrap().bytes;
+            let picture = Picture::open(&plain).unwrap();
+            assert_eq!((picture.blocks().xmp.as_ref(), picture.icc()), (None, None), "{encoding}");
+        }
+    }
+}
+
+fn moxcms_profile() -> Vec<u8> {
+    moxcms::ColorProfile::new_display_p3().encode().unwrap()
+}
+
+#[test]
+fn odd_pictures_go_through_every_format() {
+    let clear = Raster::new(Size::new(9, 7), Channels::Rgba, vec![0; 9 * 7 * 4]);
+    let even = Raster::new(Size::new(50, 3), Channels::Rgb, vec![77; 450]);
+    let dot = Raster::new(Size::new(1, 1), Channels::Rgb, vec![1, 200, 3]);
+    let hole = Raster::new(Size::new(1, 1), Channels::Rgba, vec![9, 9, 9, 0]);
+    let wide = gradient(16_000, 2);
+    for raster in [clear, even, dot, hole, wide] {
+        let size = raster.size();
+        let desk = Desk::new(raster.without_idle_alpha());
+        for format in Format::ALL {
+            let chosen = desk.choosing().choose(format, Want::Grade(Grade::Good), None);
+            let chosen = chosen.unwrap_or_else(|error| panic!("{format} of {size}: {error}"));
+            let got = encode::decode(format, &chosen.trial.bytes).unwrap();
+            assert_eq!(got.size(), size, "{format}");
+        }
+    }
+    let desk = Desk::new(gradient(20_000, 2));
+    let refused = desk.choosing().choose(Format::Webp, Want::Grade(Grade::Good), None).unwrap_err();
+    assert!(matches!(refused, ChoiceError::Encode(EncodeError::Size(_))), "{refused}");
+    assert!(refused.to_string().contains("16383"), "{refused}");
+}
+
+#[test]
+fn a_search_that_nobody_wants_stops_before_its_next_file() {
+    let desk = Desk::new(scene(60, 40));
+    let extras = Extras::default();
+    let gone = || true;
+    let choosing =
+        Choosing { judge: &desk.judge, class: desk.class, extras: &extras, stop: &gone };
+    let ended = choosing.choose(Format::Jpeg, Want::Grade(Grade::Good), None);
+    assert_eq!(ended, Err(ChoiceError::Cancelled));
+}
+
+#[test]
+fn what_moves_keeps_its_frames_their_time_and_what_is_clear() {
+    let frame = |shade: u8, clear: bool, millis| {
+        let pixel = |n: u32| match (n % 40, clear) {
+            (0..4, true) => [0; 4],
+            (4..9, _) => [shade, 40, 90, 255],
+            _ => [240, 230, 200, 255],
+        };
+        let data = (0..40 * 30).flat_map(pixel).collect();
+        let raster = Raster::new(Size::new(40, 30), Channels::Rgba, data).without_idle_alpha();
+        Frame { raster, millis }
+    };
+    for clear in [false, true] {
+        let motion = Motion {
+            frames: vec![frame(10, clear, 80), frame(120, clear, 200), frame(120, clear, 120)],
+            loops: 3,
+        };
+        for encoding in [Encoding::Gif, Encoding::Webp(Quality::new(90).unwrap())] {
+            let file = elsewhere::encode_motion(&motion, encoding, &Extras::default()).unwrap();
+            let picture = Picture::open(&file).unwrap();
+            let fitting = Fitting::whole(picture.facts().size, picture.facts().size);
+            let got = Motion::render(&picture, &fitting).unwrap();
+            let time = |motion: &Motion| motion.frames.iter().map(|f| u32::from(f.millis)).sum::<u32>();
+            assert_eq!((time(&got), got.loops), (time(&motion), 3), "{encoding}");
+            assert!(got.frames.len() >= 2, "{encoding}");
+            let judge = Judge::new(motion.frames[2].raster.clone()).unwrap();
+            let last = &got.frames.last().unwrap().raster;
+            let score = judge.score(last).unwrap();
+            assert!(score > Score(50.0), "{encoding}: {score:?}");
+        }
+    }
+}
+
+#[test]
+fn a_file_with_another_ending_is_not_taken_for_a_picture() {
+    let file = encoded(&scene(60, 40), Format::Avif, 60);
+    let cut = &file[..file.len() / 2];
+    let error = Picture::open(cut).and_then(|picture| Ok(picture.verify()?)).unwrap_err();
+    let text = error.to_string();
+    assert!(text.contains("cut off") || text.contains("damaged"), "{text}");
+    assert!(matches!(png::decode(b"\x89PNG\r\n\x1a\n"), Err(CodecError::Truncated(_))));
+}

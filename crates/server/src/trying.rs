@@ -1,0 +1,232 @@
+//! Trying: encodings of a picture's pixels, judged and kept, so that coming back costs nothing.
+
+use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering};
+
+use brisk_margin_core::choosing::{ChoiceError, Choosing, Chosen, Outcome, Want};
+use brisk_margin_core::codec::extras::Extras;
+use brisk_margin_core::codec::png;
+use brisk_margin_core::encode::{self, Encoding};
+use brisk_margin_core::format::Format;
+use brisk_margin_core::geometry::Size;
+use brisk_margin_core::judge::{Judge, Spot};
+use brisk_margin_core::look::ContentClass;
+use brisk_margin_core::raster::Raster;
+use brisk_margin_core::units::Bytes;
+use brisk_margin_store::pictures::Picture;
+use brisk_margin_store::trials::{NewTrial, TrialRow};
+use brisk_margin_store::variants::Framing;
+use serde::{Deserialize, Serialize};
+
+use crate::app::App;
+use crate::variants::{self, MakeError};
+
+/// The places that are told of a trial, and their size in pixels: about what a band shows.
+const SPOTS: usize = 6;
+const SPOT: Size = Size::new(256, 128);
+
+/// What is tried.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Ask {
+    /// The smallest file in a format that is as good as it must be.
+    Best(Format, Want, Option<Bytes>),
+    /// The most faithful file in a format that has at most so many bytes.
+    Under(Format, Bytes),
+    /// One encoding.
+    One(Encoding),
+}
+
+impl Ask {
+    /// Its format.
+    pub const fn format(self) -> Format {
+        match self {
+            Self::Best(format, ..) | Self::Under(format, _) => format,
+            Self::One(encoding) => encoding.format(),
+        }
+    }
+}
+
+/// What came of it.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Tried {
+    /// The encoding that was settled on.
+    pub encoding: Encoding,
+    /// How that ended.
+    pub outcome: Outcome,
+    /// How many files were made for it just now.
+    pub encodes: u32,
+}
+
+/// What is kept of a search that ended.
+#[derive(Serialize, Deserialize)]
+struct Ended {
+    encoding: Encoding,
+    outcome: Outcome,
+}
+
+/// Tries what is asked on the pixels of `picture` in `framing`. What was asked before is answered
+/// at once; when the caller goes away, the search ends after the file in hand.
+///
+/// # Errors
+/// [`MakeError`] where no file can be made.
+pub async fn try_out(
+    app: &App,
+    picture: &Picture,
+    framing: &Framing,
+    ask: Ask,
+) -> Result<Tried, MakeError> {
+    let memo = format!("tried {} {}", framing.recipe(), words(&ask));
+    if let Some(kept) = app.store.blobs().derived(&picture.hash, &memo).await?
+        && let Ok(Ended { encoding, outcome }) = serde_json::from_slice(&kept)
+    {
+        return Ok(Tried { encoding, outcome, encodes: 0 });
+    }
+    let (_, plan) = framing.plan(picture.facts.size)?;
+    let size = plan.fitting.output;
+    ask.format().check_size(size)?;
+    let class = class_of(picture);
+    let reference = variants::reference(app, picture, framing.clone()).await?;
+    let room = app.workshop.admit(memory(size)).await;
+    let stop = StopWhenDropped::default();
+    let stopped = Arc::clone(&stop.0);
+    let (chosen, spots) = app
+        .workshop
+        .run(room, move || {
+            let judge = Judge::new(png::decode(&reference)?.without_idle_alpha())
+                .map_err(ChoiceError::from)?;
+            let stop = || stopped.load(Ordering::Relaxed);
+            let choosing =
+                Choosing { judge: &judge, class, extras: &Extras::default(), stop: &stop };
+            searched(&choosing, ask)
+        })
+        .await??;
+    let trial = &chosen.trial;
+    let kind = file_kind(framing, trial.encoding);
+    app.store.blobs().put_derived(&picture.hash, &kind, trial.bytes.clone().into()).await?;
+    app.store.add_trials(picture.id, framing, &kept(&chosen, spots)).await?;
+    let ended = Ended { encoding: trial.encoding, outcome: chosen.outcome };
+    let ended_text = words(&ended);
+    app.store.blobs().put_derived(&picture.hash, &memo, ended_text.into()).await?;
+    Ok(Tried { encoding: ended.encoding, outcome: ended.outcome, encodes: chosen.encodes() })
+}
+
+fn searched(choosing: &Choosing<'_>, ask: Ask) -> Result<(Chosen, Vec<Spot>), MakeError> {
+    let chosen = match ask {
+        Ask::Best(format, want, cap) => choosing.choose(format, want, cap)?,
+        Ask::Under(format, cap) => choosing.choose_under(format, cap)?,
+        Ask::One(encoding) => choosing.choose_one(encoding)?,
+    };
+    let raster = encode::decode(chosen.trial.encoding.format(), &chosen.trial.bytes)?;
+    let spots = choosing.judge.worst_spots(&raster, SPOT, SPOTS);
+    Ok((chosen, spots.map_err(ChoiceError::from)?))
+}
+
+/// The trials that a search leaves: each step, and what it came to with its spots.
+fn kept(chosen: &Chosen, spots: Vec<Spot>) -> Vec<NewTrial> {
+    let steps = chosen.tried.iter().filter_map(|point| {
+        let settled = point.encoding == chosen.trial.encoding;
+        Some(NewTrial {
+            encoding: point.encoding,
+            bytes: point.bytes?,
+            score: point.score,
+            spots: if settled { spots.clone() } else { Vec::new() },
+        })
+    });
+    steps.collect()
+}
+
+/// The file of a trial: the one that was kept, or made again.
+///
+/// # Errors
+/// [`MakeError`] where it cannot be made.
+pub async fn file(
+    app: &App,
+    picture: &Picture,
+    trial: &TrialRow,
+) -> Result<bytes::Bytes, MakeError> {
+    let kind = file_kind(&trial.framing, trial.encoding);
+    if let Some(kept) = app.store.blobs().derived(&picture.hash, &kind).await? {
+        return Ok(kept);
+    }
+    let encoding = trial.encoding;
+    let raster = reference(app, picture, &trial.framing).await?;
+    let room = app.workshop.admit(memory(raster.size())).await;
+    let work = move || encode::encode(&raster, encoding).map_err(MakeError::from);
+    let made = bytes::Bytes::from(app.workshop.run(room, work).await??.bytes);
+    app.store.blobs().put_derived(&picture.hash, &kind, made.clone()).await?;
+    Ok(made)
+}
+
+/// Where a trial differs from its pixels, as a PNG in shades of grey.
+///
+/// # Errors
+/// [`MakeError`] where the trial cannot be read again.
+pub async fn differences(
+    app: &App,
+    picture: &Picture,
+    trial: &TrialRow,
+) -> Result<bytes::Bytes, MakeError> {
+    let kind = format!("differences {}", file_kind(&trial.framing, trial.encoding));
+    if let Some(kept) = app.store.blobs().derived(&picture.hash, &kind).await? {
+        return Ok(kept);
+    }
+    let file = file(app, picture, trial).await?;
+    let raster = reference(app, picture, &trial.framing).await?;
+    let format = trial.encoding.format();
+    let room = app.workshop.admit(memory(raster.size())).await;
+    let work = move || {
+        let judge =
+            Judge::new(raster).map_err(ChoiceError::from)?;
+        let differences = judge
+            .differences(&encode::decode(format, &file)?)
+            .map_err(ChoiceError::from)?;
+        Ok::<_, MakeError>(png::encode_fast(&differences.drawn())?)
+    };
+    let made = bytes::Bytes::from(app.workshop.run(room, work).await??);
+    app.store.blobs().put_derived(&picture.hash, &kind, made.clone()).await?;
+    Ok(made)
+}
+
+async fn reference(
+    app: &App,
+    picture: &Picture,
+    framing: &Framing,
+) -> Result<Raster, MakeError> {
+    let file = variants::reference(app, picture, framing.clone()).await?;
+    Ok(png::decode(&file)?.without_idle_alpha())
+}
+
+/// What kind of picture it is, as far as it was looked at.
+pub fn class_of(picture: &Picture) -> ContentClass {
+    let class = picture.look.as_ref().map_or(ContentClass::Photograph, |look| look.class);
+    match class {
+        // Drawn to pixels, a drawing is a graphic; of what moves, this is one picture.
+        ContentClass::Drawing => ContentClass::Graphic,
+        ContentClass::Animation => ContentClass::Photograph,
+        other => other,
+    }
+}
+
+/// Pixels, judging and the encoder's own planes.
+fn memory(size: Size) -> Bytes {
+    Bytes(Judge::memory(size).get() + size.pixels() * 100)
+}
+
+fn file_kind(framing: &Framing, encoding: Encoding) -> String {
+    format!("trial {} {}", framing.recipe(), words(&encoding))
+}
+
+fn words(value: &impl Serialize) -> String {
+    serde_json::to_string(value).expect("plain values")
+}
+
+/// Tells a search to stop when nobody waits for it any more.
+#[derive(Default)]
+struct StopWhenDropped(Arc<AtomicBool>);
+
+impl Drop for StopWhenDropped {
+    fn drop(&mut self) {
+        self.0.store(true, Ordering::Relaxed);
+    }
+}

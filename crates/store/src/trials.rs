@@ -1,0 +1,131 @@
+//! Trials: what came of encoding a picture's pixels one way or another.
+
+use brisk_margin_core::encode::Encoding;
+use brisk_margin_core::grade::Score;
+use brisk_margin_core::judge::Spot;
+use brisk_margin_core::units::Bytes;
+use chrono::Utc;
+use sea_orm::{ConnectionTrait, FromQueryResult};
+use serde_json::Value;
+use uuid::Uuid;
+
+use crate::layouts::{json, read};
+use crate::variants::Framing;
+use crate::{Store, StoreError};
+
+/// A way of encoding that was tried.
+#[derive(Debug, Clone, PartialEq)]
+pub struct TrialRow {
+    /// Its number.
+    pub id: Uuid,
+    /// The picture.
+    pub picture_id: Uuid,
+    /// What decides its pixels.
+    pub framing: Framing,
+    /// How they were encoded.
+    pub encoding: Encoding,
+    /// What the file weighs.
+    pub bytes: Bytes,
+    /// How faithful it is.
+    pub score: Score,
+    /// Where it differs most, the worst first; none where it was only a step of a search.
+    pub spots: Vec<Spot>,
+}
+
+/// A trial about to be kept.
+#[derive(Debug, Clone, PartialEq)]
+pub struct NewTrial {
+    /// How it was encoded.
+    pub encoding: Encoding,
+    /// What the file weighs.
+    pub bytes: Bytes,
+    /// How faithful it is.
+    pub score: Score,
+    /// Where it differs most, the worst first.
+    pub spots: Vec<Spot>,
+}
+
+#[derive(FromQueryResult)]
+struct Row {
+    id: Uuid,
+    picture_id: Uuid,
+    framing: String,
+    encoding: String,
+    bytes: i64,
+    score: f64,
+    spots: Value,
+}
+
+impl TryFrom<Row> for TrialRow {
+    type Error = StoreError;
+
+    fn try_from(row: Row) -> Result<Self, StoreError> {
+        let corrupt = |error: serde_json::Error| StoreError::Corrupt(error.to_string());
+        Ok(Self {
+            id: row.id,
+            picture_id: row.picture_id,
+            framing: serde_json::from_str(&row.framing).map_err(corrupt)?,
+            encoding: serde_json::from_str(&row.encoding).map_err(corrupt)?,
+            bytes: Bytes(row.bytes as u64),
+            score: Score(row.score),
+            spots: read(row.spots)?,
+        })
+    }
+}
+
+impl Store {
+    /// Everything that was tried of `picture` in `framing`, the lightest first.
+    pub async fn trials_of(
+        &self,
+        picture: Uuid,
+        framing: &Framing,
+    ) -> Result<Vec<TrialRow>, StoreError> {
+        let statement = self.statement(
+            "SELECT id, picture_id, framing, encoding, bytes, score, spots FROM trials
+             WHERE picture_id = $1 AND framing = $2 ORDER BY bytes, id",
+            [picture.into(), framing.recipe().into()],
+        );
+        let rows = Row::find_by_statement(statement).all(&self.db).await?;
+        rows.into_iter().map(TrialRow::try_from).collect()
+    }
+
+    /// Keeps what was tried; what was tried before stays as it was, but may learn its spots.
+    pub async fn add_trials(
+        &self,
+        picture: Uuid,
+        framing: &Framing,
+        trials: &[NewTrial],
+    ) -> Result<(), StoreError> {
+        for trial in trials {
+            let encoding = serde_json::to_string(&trial.encoding).expect("plain values");
+            let statement = self.statement(
+                "INSERT INTO trials (id, picture_id, framing, encoding, bytes, score, spots, made_at)
+                 VALUES ($1, $2, $3, $4, $5, $6, $7, $8)
+                 ON CONFLICT (picture_id, framing, encoding)
+                 DO UPDATE SET spots = excluded.spots WHERE trials.spots = '[]'",
+                [
+                    Uuid::now_v7().into(),
+                    picture.into(),
+                    framing.recipe().into(),
+                    encoding.into(),
+                    (trial.bytes.get() as i64).into(),
+                    trial.score.0.into(),
+                    json(&trial.spots).into(),
+                    Utc::now().into(),
+                ],
+            );
+            self.db.execute_raw(statement).await?;
+        }
+        Ok(())
+    }
+
+    /// The trial `id`.
+    pub async fn trial(&self, id: Uuid) -> Result<Option<TrialRow>, StoreError> {
+        let statement = self.statement(
+            "SELECT id, picture_id, framing, encoding, bytes, score, spots FROM trials WHERE id = $1",
+            [id.into()],
+        );
+        let row = Row::find_by_statement(statement).one(&self.db).await?;
+        row.map(TrialRow::try_from).transpose()
+    }
+}

@@ -1,0 +1,196 @@
+import { Button, InputNumber, Segmented, Select } from "antd";
+import { useEffect, useRef, useState } from "react";
+import type { Format, Picture, Trial, Work } from "../../api/client";
+import { bytes, formatName, percent, pixels } from "../../ui/figures";
+import { notices } from "../../ui/notice";
+import { ProblemNote } from "../../ui/ProblemNote";
+import { useKey } from "../../ui/useKey";
+import { useBitmap } from "../useBitmap";
+import { Band } from "./Band";
+import { Curve } from "./Curve";
+import { Ruler } from "./Ruler";
+import { outcomeWords, ruleWords } from "./words";
+import { useChoose, useProof, useSearches, useTrial, type Target } from "./useTrials";
+
+type AddBy = "quality" | "bytes";
+
+interface Props {
+  picture: Picture;
+  target: Target | undefined;
+  work: Work;
+  /** Why there is nothing to prove yet. */
+  hindrance: string | undefined;
+}
+
+/** The proof strip: trials of one picture in one place, in the order of their bytes. */
+export function TrialsPane({ picture, target, work, hindrance }: Props) {
+  const proof = useProof(picture.id, target, work);
+  const searches = useSearches(picture.id, target, work, proof.data);
+  const trial = useTrial(picture.id, target, work);
+  const choose = useChoose();
+  const [chosen, setChosen] = useState<string>();
+  const [left, setLeft] = useState<string[]>([]);
+  const [spot, setSpot] = useState(0);
+  const [zoom, setZoom] = useState(1);
+  const [held, setHeld] = useState(false);
+  const [mapped, setMapped] = useState(false);
+  const [room, width] = useWidth();
+
+  const trials = (proof.data?.trials ?? []).filter((one) => one.spots.length > 0 && !left.includes(one.id));
+  const active = trials.find(({ id }) => id === chosen) ?? trials[0];
+  const spots = active?.spots ?? [];
+  const place = spots[spot % Math.max(spots.length, 1)];
+  const original = useBitmap(active && `/api/trials/${active.id}/reference`);
+  const end = proof.data ? Math.max(proof.data.budget * 1.3, ...trials.map((one) => one.margin.weight * 1.15)) : 1;
+  const move = (by: number) => {
+    const next = trials[Math.min(Math.max(trials.findIndex(({ id }) => id === active?.id) + by, 0), trials.length - 1)];
+    if (next) setChosen(next.id);
+  };
+  useKey((event) => {
+    if (event.key === "o") setHeld(true);
+    if (event.key === "d") setMapped((now) => !now);
+    if (event.key === "z") setZoom((now) => (now === 1 ? 2 : 1));
+    if (event.key === "n") setSpot((now) => now + 1);
+    if (event.key === "[") move(-1);
+    if (event.key === "]") move(1);
+  });
+  useKey((event) => { if (event.key === "o") setHeld(false); }, "keyup");
+
+  if (!target) return <Empty title="Nothing to prove yet" words={hindrance ?? "Type the size of the slot, or choose one."} />;
+  const error = proof.error ?? trial.error ?? choose.error;
+  const busy = searches.filter(({ isFetching }) => isFetching).length;
+  const done = searches.length - busy;
+  const paints = held ? "original" : mapped ? "differences" : "file";
+  const add = (format: Format, by: AddBy, value: number) => {
+    const how = by === "quality" ? { by, quality: value } : { by, bytes: value };
+    trial.mutate({ format, how }, { onSuccess: ({ settled }) => { if (settled) { setChosen(settled); setLeft((now) => now.filter((id) => id !== settled)); } } });
+  };
+  const use = (one: Trial, slot: string | null) => {
+    choose.mutate({ trial: one.id, slot }, { onSuccess: () => { notices.show({ words: `${one.name} is the rule for this ${slot ? "slot" : "picture"} now.` }); } });
+  };
+  return (
+    <section className="trials" aria-label="Trials">
+      <div className="bar">
+        <h2>Trials</h2>
+        <Segmented aria-label="Scale" value={zoom} onChange={setZoom} options={[{ value: 1, label: "1:1" }, { value: 2, label: "2:1" }]} />
+        <Button size="small" disabled={spots.length < 2} title={spots.length < 2 ? "It differs nowhere else" : "N"} onClick={() => { setSpot((now) => now + 1); }}>
+          Next worst spot
+        </Button>
+        <Button size="small" aria-pressed={mapped} type={mapped ? "primary" : "default"} title="D" onClick={() => { setMapped((now) => !now); }}>Differences</Button>
+        <span className="soft" data-testid="spot">
+          {place && <>spot {(spot % spots.length) + 1} of {spots.length}{active && <> of {active.name}</>}, there {place.score.toFixed(0)}; hold <kbd>O</kbd> for the original</>}
+        </span>
+        <span className="gap" />
+        <span className="soft" role="status" data-testid="trial-progress">
+          {busy > 0 ? `trying: ${done} of ${searches.length} formats done` : trial.isPending ? "trying…" : ""}
+        </span>
+        {proof.data && <span className="figure">{pixels(proof.data.width, proof.data.height)}</span>}
+      </div>
+      {error && <ProblemNote error={error} />}
+      {searches.map(({ error: problem }, n) => problem && <ProblemNote key={proof.data?.formats[n]} error={problem} />)}
+      <div className="trials-body">
+        <div className="strip" ref={room}>
+          {proof.data && width > 0 && (
+            <>
+              <Ruler width={width} end={end} budget={proof.data.budget} title="Point at a weight to try one of about so many bytes" onPoint={(weight) => { add(active?.format ?? proof.data.formats[0] ?? "webp", "bytes", weight); }} />
+              <div className="bands" role="listbox" aria-label="Trials, the lightest first" tabIndex={0} onKeyDown={(event) => {
+                if (event.key !== "ArrowDown" && event.key !== "ArrowUp") return;
+                event.preventDefault();
+                move(event.key === "ArrowDown" ? 1 : -1);
+              }}>
+                {trials.map((one) => (
+                  <Band
+                    key={one.id}
+                    trial={one}
+                    spot={place}
+                    zoom={zoom}
+                    width={width}
+                    original={original.data}
+                    paints={paints}
+                    chosen={one.id === active?.id}
+                    at={(one.margin.weight / end) * width}
+                    onChoose={() => { setChosen(one.id); }}
+                  />
+                ))}
+                {trials.length === 0 && <p className="empty soft">{busy > 0 ? "The first trial is on its way…" : "No trial yet."}</p>}
+                <span className="notch" style={{ left: (proof.data.budget / end) * width }} aria-hidden="true" />
+              </div>
+            </>
+          )}
+        </div>
+        {proof.data && (
+          <aside className="trial-side">
+            <AddTrial formats={proof.data.formats} busy={trial.isPending} onAdd={add} />
+            {active && (
+              <div className="chosen-trial" data-testid="chosen-trial">
+                <b>{active.name}</b> <span className="figure">{active.word} {active.score.toFixed(1)}</span>
+                <p className="figure">
+                  {bytes(proof.data.today)} → {bytes(active.margin.weight)}, saves {bytes(active.saving.saved)} ({percent(active.saving.percent)})
+                  <br />about {(active.saved_ms / 1_000).toFixed(2)} s at {(proof.data.link / 1_000).toFixed(1)} Mbit/s
+                </p>
+                <div className="row">
+                  <Button size="small" type="primary" loading={choose.isPending} onClick={() => { use(active, null); }}>Use for this picture</Button>
+                  <Button size="small" disabled={!target.place} title={target.place ? undefined : "Choose a slot of the site first: a typed size has no rule"} onClick={() => { if (target.place) use(active, target.place.slot); }}>Use for the slot</Button>
+                  <Button size="small" onClick={() => { setLeft((now) => [...now, active.id]); }}>Leave out</Button>
+                </div>
+              </div>
+            )}
+            <p className="soft rule-words" data-testid="rule-words">{ruleWords(proof.data.decision)}</p>
+            {searches.map(({ data }) => data && outcomeWords(data.tried.outcome, formatName[data.format]) && (
+              <p key={data.format} className="soft rule-words">{outcomeWords(data.tried.outcome, formatName[data.format])}</p>
+            ))}
+            <Curve proof={proof.data} end={end} chosen={active?.id} onPoint={(one) => {
+              if (one.spots.length > 0) {
+                setLeft((now) => now.filter((id) => id !== one.id));
+                setChosen(one.id);
+              } else if (one.quality !== null && one.quality !== undefined) add(one.format, "quality", one.quality);
+            }} />
+          </aside>
+        )}
+      </div>
+    </section>
+  );
+}
+
+function Empty({ title, words }: { title: string; words: string }) {
+  return <section className="trials"><div className="empty"><h2>{title}</h2><span className="soft">{words}</span></div></section>;
+}
+
+/** One more trial: at a quality, or of at most so many bytes. */
+function AddTrial({ formats, busy, onAdd }: { formats: Format[]; busy: boolean; onAdd: (format: Format, by: AddBy, value: number) => void }) {
+  const [format, setFormat] = useState<Format>();
+  const [by, setBy] = useState<AddBy>("bytes");
+  const [value, setValue] = useState<number | null>(null);
+  const wanted = format ?? formats[0] ?? "webp";
+  const hindrance = value === null ? (by === "quality" ? "Type a quality from 1 to 100" : "Type kilobytes") : undefined;
+  return (
+    <form
+      className="row add-trial"
+      onSubmit={(event) => {
+        event.preventDefault();
+        if (value !== null) onAdd(wanted, by, by === "bytes" ? Math.round(value * 1_000) : value);
+      }}
+    >
+      <Select size="small" aria-label="Format of the trial" value={wanted} onChange={setFormat} popupMatchSelectWidth={false}
+        options={formats.map((one) => ({ value: one, label: formatName[one] }))} />
+      <Select size="small" aria-label="Trial by" value={by} popupMatchSelectWidth={false} onChange={(next) => { setBy(next); setValue(null); }}
+        options={[{ value: "bytes", label: "under KB" }, { value: "quality", label: "quality" }]} />
+      <InputNumber size="small" aria-label={by === "bytes" ? "Kilobytes of the trial" : "Quality of the trial"} controls={false} className="trial-value"
+        min={by === "bytes" ? 0.1 : 1} max={by === "bytes" ? 1_000_000 : 100} {...(by === "quality" && { precision: 0 })} value={value} onChange={setValue} />
+      <Button size="small" htmlType="submit" disabled={hindrance !== undefined} title={hindrance} loading={busy}>Try</Button>
+    </form>
+  );
+}
+
+/** An element and its width in CSS pixels. */
+function useWidth(): [React.RefObject<HTMLDivElement | null>, number] {
+  const room = useRef<HTMLDivElement>(null);
+  const [width, setWidth] = useState(0);
+  useEffect(() => {
+    if (!room.current) return;
+    const observer = new ResizeObserver(([entry]) => { if (entry) setWidth(Math.floor(entry.contentRect.width)); });
+    observer.observe(room.current);
+    return () => { observer.disconnect(); };
+  }, []);
+  return [room, width];
+}

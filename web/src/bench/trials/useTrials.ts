@@ -1,0 +1,76 @@
+import { keepPreviousData, useMutation, useQueries, useQuery, useQueryClient } from "@tanstack/react-query";
+import { accept, api, unwrap, type By, type Format, type OutputRule, type Place, type Proof, type Tried, type Work } from "../../api/client";
+
+/** What is proved: a size to fill, and the slot and layout width that it is for. */
+export interface Target extends Place {
+  place?: { slot: string; viewport: number };
+}
+
+const proofKey = (id: string, target: Target | undefined, work: Work) => ["proof", id, work, target];
+
+/** What was tried of the picture for a target, and by which rules files are made. */
+export function useProof(id: string, target: Target | undefined, work: Work) {
+  return useQuery({
+    queryKey: proofKey(id, target, work),
+    enabled: target !== undefined,
+    placeholderData: keepPreviousData,
+    retry: false,
+    queryFn: async ({ signal }) => {
+      if (!target) throw new Error("no size yet");
+      return unwrap(await api.POST("/api/pictures/{id}/proof", { params: { path: { id } }, body: { ...target, work }, signal }));
+    },
+  });
+}
+
+async function ask(id: string, target: Target, work: Work, format: Format, how: By, signal?: AbortSignal): Promise<Tried> {
+  const body = { ...target, work, format, how };
+  return unwrap(await api.POST("/api/pictures/{id}/trials", { params: { path: { id } }, body, ...(signal && { signal }) }));
+}
+
+/** Searches each format as the rules say, side by side; one that is no longer wanted hangs up. */
+export function useSearches(id: string, target: Target | undefined, work: Work, proof: Proof | undefined) {
+  const queries = useQueryClient();
+  const rule = proof && JSON.stringify([proof.decision.want, proof.decision.qualities, proof.decision.cap]);
+  return useQueries({
+    queries: (target && proof ? proof.formats : []).map((format) => ({
+      queryKey: ["tried", id, work, target, rule, format],
+      retry: false,
+      staleTime: Infinity,
+      queryFn: async ({ signal }: { signal: AbortSignal }) => {
+        if (!target) throw new Error("no size yet");
+        const tried = await ask(id, target, work, format, { by: "rule", want: null }, signal);
+        queries.setQueryData(proofKey(id, target, work), tried.proof);
+        return { format, tried };
+      },
+    })),
+  });
+}
+
+/** Adds one trial. */
+export function useTrial(id: string, target: Target | undefined, work: Work) {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: async ({ format, how }: { format: Format; how: By }) => {
+      if (!target) throw new Error("no size yet");
+      return ask(id, target, work, format, how);
+    },
+    onSuccess: (tried) => { queries.setQueryData(proofKey(id, target, work), tried.proof); },
+  });
+}
+
+/** Makes a trial the rule of the picture or of a slot; returns the rule as it was. */
+export function useChoose() {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: async ({ trial, slot }: { trial: string; slot: string | null }) =>
+      unwrap(await api.POST("/api/trials/{id}/choose", { params: { path: { id: trial } }, body: { slot } })),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ["proof"] }),
+  });
+}
+
+/** Says a rule again, as it was before. */
+export async function sayAgain(subject: { picture: string } | { slot: string }, rule: OutputRule) {
+  accept("picture" in subject
+    ? await api.PUT("/api/output-rules/pictures/{id}", { params: { path: { id: subject.picture } }, body: rule })
+    : await api.PUT("/api/output-rules/slots/{id}", { params: { path: { id: subject.slot } }, body: rule }));
+}

@@ -1,0 +1,34 @@
+import type { Decision, Level, Outcome, Want } from "../../api/client";
+import { bytes, formatName } from "../../ui/figures";
+
+const LEVELS: Record<Level, string> = { usual: "as usual", site: "by the site's rule", slot: "by the slot's rule", picture: "by the picture's rule" };
+
+function wantWords(want: Want) {
+  if (want.by === "grade") return `grade ${want.value}`;
+  if (want.by === "quality") return `quality ${want.value}`;
+  return "lossless";
+}
+
+/** Which rule holds, and who decided each part of it. */
+export function ruleWords({ formats, want, qualities, cap, excluded }: Decision) {
+  if (excluded.value) return `No file is made of it, ${LEVELS[excluded.by]}.`;
+  const parts = [
+    `${formats.value.map((format) => formatName[format]).join(", ")} ${LEVELS[formats.by]}`,
+    `${wantWords(want.value)} ${LEVELS[want.by]}`,
+  ];
+  const settled = Object.entries(qualities.value).map(([format, quality]) => `${formatName[format as keyof typeof formatName]} ${quality}`);
+  if (settled.length > 0) parts.push(`${settled.join(", ")} ${LEVELS[qualities.by]}`);
+  if (cap.value.kind === "at") parts.push(`at most ${bytes(cap.value.bytes)} ${LEVELS[cap.by]}`);
+  if (cap.value.kind === "budget") parts.push(`at most the budget ${LEVELS[cap.by]}`);
+  return `${parts.join("; ")}.`;
+}
+
+/** What a search could not do; nothing where it did all. */
+export function outcomeWords(outcome: Outcome, format: string) {
+  switch (outcome.kind) {
+    case "met": return undefined;
+    case "short": return `${format} cannot reach ${outcome.target}: this is the best there is.`;
+    case "capped": return `${format} stays below ${outcome.target} under the byte cap.`;
+    case "over-cap": return `${format} cannot be as light as ${bytes(outcome.cap)}: this is the smallest.`;
+  }
+}
