@@ -3,8 +3,8 @@
 use std::path::Path;
 use std::time::Duration;
 
-use brisk_margin_core::codec::jpeg;
-use brisk_margin_core::colour::Inks;
+use brisk_margin_core::encode;
+use brisk_margin_core::format::Format;
 use brisk_margin_core::geometry::Size;
 use brisk_margin_e2e::application::Home;
 use brisk_margin_e2e::browser::Browser;
@@ -60,7 +60,7 @@ async fn from_a_dropped_picture_to_its_file() {
     browser.labelled("Download").await.click().await.unwrap();
     let file = downloaded(downloads.path(), "dome-at-dusk-912x344.jpg").await;
     assert_eq!(file.len() as u64, after);
-    let pixels = jpeg::decode(&file, jpeg::DctScale::FULL, &Inks::default()).unwrap();
+    let pixels = encode::decode(Format::Jpeg, &file).unwrap();
     assert_eq!(pixels.size(), Size::new(912, 344));
     check_canvas(&browser, pixels.data()).await;
 

@@ -48,7 +48,7 @@ impl From<Ssimulacra2Error> for JudgeError {
 /// A place in a picture, and how faithful the file is there.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub struct Spot {
+pub struct WorstSpot {
     /// Where, in pixels of the file.
     pub place: Rect,
     /// The score of that part alone.
@@ -149,7 +149,7 @@ impl Judge {
     }
 
     /// The tile in which `file` differs most, with its own score.
-    pub fn worst_tile(&self, file: &Raster) -> Result<Spot, JudgeError> {
+    pub fn worst_tile(&self, file: &Raster) -> Result<WorstSpot, JudgeError> {
         let spots = self.worst_spots(file, Size::new(TILE, TILE), 1)?;
         Ok(spots[0])
     }
@@ -161,18 +161,18 @@ impl Judge {
         file: &Raster,
         size: Size,
         count: usize,
-    ) -> Result<Vec<Spot>, JudgeError> {
+    ) -> Result<Vec<WorstSpot>, JudgeError> {
         let differences = self.differences(file)?;
         let places = differences.worst(size, count);
         let (_, ground) = self.lowest(file)?;
         let file = file.flattened(ground.colour);
-        let score = |place: Rect| -> Result<Spot, JudgeError> {
+        let score = |place: Rect| -> Result<WorstSpot, JudgeError> {
             let (own, other) = (ground.opaque.crop(place), file.crop(place));
             let score = match own == other {
                 true => 100.0,
                 false => fast_ssim2::compute_ssimulacra2(&slice(&own), &slice(&other))?,
             };
-            Ok(Spot { place, score: Score(score) })
+            Ok(WorstSpot { place, score: Score(score) })
         };
         places.into_iter().map(score).collect()
     }

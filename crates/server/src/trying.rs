@@ -9,7 +9,7 @@ use brisk_margin_core::codec::png;
 use brisk_margin_core::encode::{self, Encoding};
 use brisk_margin_core::format::Format;
 use brisk_margin_core::geometry::Size;
-use brisk_margin_core::judge::{Judge, Spot};
+use brisk_margin_core::judge::{Judge, WorstSpot};
 use brisk_margin_core::look::ContentClass;
 use brisk_margin_core::raster::Raster;
 use brisk_margin_core::units::Bytes;
@@ -111,7 +111,7 @@ pub async fn try_out(
     Ok(Tried { encoding: ended.encoding, outcome: ended.outcome, encodes: chosen.encodes() })
 }
 
-fn searched(choosing: &Choosing<'_>, ask: Ask) -> Result<(Chosen, Vec<Spot>), MakeError> {
+fn searched(choosing: &Choosing<'_>, ask: Ask) -> Result<(Chosen, Vec<WorstSpot>), MakeError> {
     let chosen = match ask {
         Ask::Best(format, want, cap) => choosing.choose(format, want, cap)?,
         Ask::Under(format, cap) => choosing.choose_under(format, cap)?,
@@ -123,7 +123,7 @@ fn searched(choosing: &Choosing<'_>, ask: Ask) -> Result<(Chosen, Vec<Spot>), Ma
 }
 
 /// The trials that a search leaves: each step, and what it came to with its spots.
-fn kept(chosen: &Chosen, spots: Vec<Spot>) -> Vec<NewTrial> {
+fn kept(chosen: &Chosen, spots: Vec<WorstSpot>) -> Vec<NewTrial> {
     let steps = chosen.tried.iter().filter_map(|point| {
         let settled = point.encoding == chosen.trial.encoding;
         Some(NewTrial {

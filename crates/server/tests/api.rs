@@ -3,8 +3,8 @@
 mod support;
 
 use axum::http::StatusCode;
-use brisk_margin_core::codec::jpeg;
-use brisk_margin_core::colour::Inks;
+use brisk_margin_core::encode;
+use brisk_margin_core::format::Format;
 use brisk_margin_core::geometry::Size;
 use brisk_margin_testing::pictures::{gradient_jpeg, gradient_png, oriented, png_claiming};
 use serde_json::{Value, json};
@@ -156,7 +156,7 @@ async fn a_file_is_made_once_and_is_there_after_a_restart() {
     assert_eq!(file.body.len(), variant["saving"]["after"]);
     assert!(file.header("content-disposition").contains("dome-at-dusk-912x344.jpg"));
     assert_eq!(file.header("content-security-policy"), "default-src 'none'; sandbox");
-    let pixels = jpeg::decode(&file.body, jpeg::DctScale::FULL, &Inks::default()).unwrap();
+    let pixels = encode::decode(Format::Jpeg, &file.body).unwrap();
     assert_eq!(pixels.size(), Size::new(912, 344));
 }
 

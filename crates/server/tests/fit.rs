@@ -5,8 +5,7 @@ use std::path::Path;
 use std::process::{Command, Output};
 
 use brisk_margin_core::codec::jpeg;
-use brisk_margin_core::colour::Inks;
-use brisk_margin_testing::pictures::{gradient_jpeg, gradient_png};
+use brisk_margin_testing::pictures::{gradient_jpeg, gradient_png, oriented};
 use serde_json::Value;
 
 fn fit(folder: &Path, arguments: &[&str]) -> Output {
@@ -62,8 +61,8 @@ fn every_density_and_format_is_made_and_told() {
     }
     assert_eq!(lines[0]["file"], "made/dome-400x150.jpg");
     let pixels = fs::read(folder.path().join("made/dome-400x150@2x.jpg")).unwrap();
-    let pixels = jpeg::decode(&pixels, jpeg::DctScale::FULL, &Inks::default()).unwrap();
-    assert_eq!((pixels.size().width, pixels.size().height), (800, 300));
+    let header = jpeg::header(&pixels).unwrap();
+    assert_eq!((header.size.width, header.size.height), (800, 300));
 }
 
 #[test]
@@ -107,6 +106,41 @@ fn a_byte_cap_lowers_the_quality_and_says_so() {
 }
 
 #[test]
+fn a_grade_is_reached_and_told_with_its_score() {
+    let folder = tempfile::tempdir().unwrap();
+    fs::write(folder.path().join("dome.jpg"), gradient_jpeg(800, 600)).unwrap();
+    let arguments =
+        ["dome.jpg", "--slot", "400x300", "--format", "webp,avif", "--grade", "fine", "--json"];
+    let output = fit(folder.path(), &arguments);
+    assert_eq!(output.status.code(), Some(0), "{}", String::from_utf8_lossy(&output.stderr));
+    for line in lines(&output) {
+        assert!(line["score"].as_f64().unwrap() >= 85.0, "{line}");
+        assert!(line["encodes"].as_u64().unwrap() <= 5, "{line}");
+        assert_eq!(line["outcome"]["kind"], "met", "{line}");
+    }
+}
+
+#[test]
+fn lossless_is_a_copy_where_nothing_changes_and_refused_where_it_cannot_be() {
+    let folder = tempfile::tempdir().unwrap();
+    let original = oriented(&gradient_jpeg(320, 200), 3);
+    fs::write(folder.path().join("dome.jpg"), &original).unwrap();
+    let lossless = ["--grade", "lossless", "--format", "jpeg", "--json"];
+    let whole = [&["dome.jpg", "--slot", "320x200"][..], &lossless].concat();
+    let line = lines(&fit(folder.path(), &whole)).remove(0);
+    let copy = fs::read(folder.path().join(line["file"].as_str().unwrap())).unwrap();
+    let pixels = |file: &[u8]| jpeg::pixels(file, jpeg::DctScale::FULL).map(|read| match read {
+        jpeg::Pixels::Rgb(raster) => raster,
+        jpeg::Pixels::Inks(..) => panic!("no print picture"),
+    });
+    assert!(pixels(&copy).unwrap() == pixels(&original).unwrap());
+    assert_eq!(line["score"], 100.0);
+    let scaled = [&["dome.jpg", "--slot", "160x100"][..], &lossless].concat();
+    let refused = lines(&fit(folder.path(), &scaled)).remove(0);
+    assert!(refused["error"].as_str().unwrap().contains("PNG or WebP"), "{refused}");
+}
+
+#[test]
 fn wrong_use_is_told_before_anything_is_made() {
     let folder = tempfile::tempdir().unwrap();
     for arguments in [
@@ -115,6 +149,8 @@ fn wrong_use_is_told_before_anything_is_made() {
         &["dome.jpg", "--slot", "100000x344"],
         &["dome.jpg", "--slot", "912"],
         &["dome.jpg", "--slot", "912x344", "--quality", "0"],
+        &["dome.jpg", "--slot", "912x344", "--grade", "best"],
+        &["dome.jpg", "--slot", "912x344", "--grade", "fine", "--quality", "70"],
         &["dome.jpg", "--slot", "912x344", "--fit", "squash"],
         &["dome.jpg", "--slot", "912x344", "--focus", "2,0"],
         &["dome.jpg", "--slot", "912x344", "--density", "9"],

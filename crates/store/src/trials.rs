@@ -2,7 +2,7 @@
 
 use brisk_margin_core::encode::Encoding;
 use brisk_margin_core::grade::Score;
-use brisk_margin_core::judge::Spot;
+use brisk_margin_core::judge::WorstSpot;
 use brisk_margin_core::units::Bytes;
 use chrono::Utc;
 use sea_orm::{ConnectionTrait, FromQueryResult};
@@ -29,7 +29,7 @@ pub struct TrialRow {
     /// How faithful it is.
     pub score: Score,
     /// Where it differs most, the worst first; none where it was only a step of a search.
-    pub spots: Vec<Spot>,
+    pub spots: Vec<WorstSpot>,
 }
 
 /// A trial about to be kept.
@@ -42,7 +42,7 @@ pub struct NewTrial {
     /// How faithful it is.
     pub score: Score,
     /// Where it differs most, the worst first.
-    pub spots: Vec<Spot>,
+    pub spots: Vec<WorstSpot>,
 }
 
 #[derive(FromQueryResult)]

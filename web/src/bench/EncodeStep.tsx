@@ -88,11 +88,11 @@ export function EncodeStep({ picture, on }: { picture: Picture; on: WorkOnBench 
           <div className="bar">
             <Segmented aria-label="What is proved" value={pane} onChange={setPane} options={[{ value: "trials", label: "Trials" }, { value: "files", label: "Files made" }]} />
             {pane === "trials" && slots.length > 0 && (
-              <label className="part">
+              <span className="part">
                 for
                 <Select aria-label="Slot to prove for" value={slot ?? TYPED} popupMatchSelectWidth={false} onChange={(next) => { setSlot(next === TYPED ? undefined : next); }}
                   options={[{ value: TYPED, label: "the typed size" }, ...slots.map((one) => ({ value: one.slot, label: one.name }))]} />
-              </label>
+              </span>
             )}
           </div>
           {pane === "trials" ? <TrialsPane picture={picture} target={target} work={work} hindrance={hindrance} /> : shown ? <Proof variant={shown} /> : <NoProof />}

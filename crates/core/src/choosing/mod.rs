@@ -15,7 +15,7 @@ use crate::codec::extras::Extras;
 use crate::encode::{self, Colours, EncodeError, Encoded, Encoding, Quality};
 use crate::format::Format;
 use crate::grade::{Grade, Score};
-use crate::judge::{Judge, JudgeError, Spot};
+use crate::judge::{Judge, JudgeError, WorstSpot};
 use crate::look::ContentClass;
 use crate::palette::Reduced;
 use crate::raster::Raster;
@@ -87,7 +87,7 @@ pub struct Chosen {
     /// The file.
     pub trial: Trial,
     /// Where it differs most.
-    pub worst: Spot,
+    pub worst: WorstSpot,
     /// How it ended.
     pub outcome: Outcome,
     /// Everything that was tried on the way, in order.

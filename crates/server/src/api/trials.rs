@@ -8,7 +8,7 @@ use brisk_margin_core::choosing::{self, Outcome, Want};
 use brisk_margin_core::encode::{Colours, Encoding, Quality};
 use brisk_margin_core::format::Format;
 use brisk_margin_core::grade::{Grade, Score};
-use brisk_margin_core::judge::Spot;
+use brisk_margin_core::judge::WorstSpot;
 use brisk_margin_core::look::ContentClass;
 use brisk_margin_core::rule::{Decision, OutputRule};
 use brisk_margin_core::units::Bytes;
@@ -86,7 +86,7 @@ struct TrialBody {
     /// In a word.
     word: &'static str,
     /// Where it differs most, the worst first; none where it was only a step of a search.
-    spots: Vec<Spot>,
+    spots: Vec<WorstSpot>,
 }
 
 impl TrialBody {

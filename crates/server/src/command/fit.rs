@@ -13,7 +13,7 @@ use brisk_margin_core::format::Format;
 use brisk_margin_core::framing::FocalPoint;
 use brisk_margin_core::geometry::{Rect, Size};
 use brisk_margin_core::grade::{Grade, Score};
-use brisk_margin_core::judge::{Judge, Spot};
+use brisk_margin_core::judge::{Judge, WorstSpot};
 use brisk_margin_core::look::ContentClass;
 use brisk_margin_core::lossless;
 use brisk_margin_core::naming;
@@ -152,7 +152,7 @@ fn copied(picture: &Picture<'_>) -> Result<Chosen, Failure> {
         _ => Encoding::Jpeg(Quality::new(100)?),
     };
     let score = Score::SAME;
-    let worst = Spot { place: Rect::whole(picture.facts().size), score };
+    let worst = WorstSpot { place: Rect::whole(picture.facts().size), score };
     let tried = vec![Point { encoding, bytes: Some(Bytes::of(&bytes)), score }];
     Ok(Chosen { trial: Trial { bytes, encoding, score }, worst, outcome: Outcome::Met, tried })
 }

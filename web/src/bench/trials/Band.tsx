@@ -47,7 +47,7 @@ export function Band({ trial, spot, zoom, width, original, paints, chosen, at, o
   const words = `${trial.name}, ${bytes(trial.margin.weight)}, ${trial.word} ${trial.score.toFixed(1)}`;
   const rightwards = at < width * 0.62;
   return (
-    <div className="band" data-trial={trial.name} data-chosen={chosen} role="option" aria-selected={chosen} aria-label={words} onClick={onChoose}>
+    <button type="button" className="band" data-trial={trial.name} data-bytes={trial.margin.weight} data-chosen={chosen} aria-pressed={chosen} aria-label={words} onClick={onChoose}>
       <canvas
         ref={canvas}
         width={size.width}
@@ -56,7 +56,7 @@ export function Band({ trial, spot, zoom, width, original, paints, chosen, at, o
         data-paints={image ? paints : "nothing"}
       />
       {file.error && <span className="band-note">{file.error.message}</span>}
-      <div className="band-rail">
+      <span className="band-rail">
         <span className="band-bar" style={{ width: at }} data-over={trial.margin.margin < 0} />
         <span className="band-mark" style={rightwards ? { left: at + 6 } : { right: width - at + 6 }}>
           <b>{trial.name}</b>
@@ -64,7 +64,7 @@ export function Band({ trial, spot, zoom, width, original, paints, chosen, at, o
           <span className="figure">{trial.word} {trial.score.toFixed(1)}</span>
           {trial.margin.margin < 0 && <span className="figure overrun">overrun {bytes(-trial.margin.margin)}</span>}
         </span>
-      </div>
-    </div>
+      </span>
+    </button>
   );
 }

@@ -23,7 +23,8 @@ interface Props {
 }
 
 /** The proof strip: trials of one picture in one place, in the order of their bytes. */
-export function TrialsPane({ picture, target, work, hindrance }: Props) {
+export function TrialsPane({ picture, target: asked, work, hindrance }: Props) {
+  const target = useSettled(asked);
   const proof = useProof(picture.id, target, work);
   const searches = useSearches(picture.id, target, work, proof.data);
   const trial = useTrial(picture.id, target, work);
@@ -93,11 +94,7 @@ export function TrialsPane({ picture, target, work, hindrance }: Props) {
           {proof.data && width > 0 && (
             <>
               <Ruler width={width} end={end} budget={proof.data.budget} title="Point at a weight to try one of about so many bytes" onPoint={(weight) => { add(active?.format ?? proof.data.formats[0] ?? "webp", "bytes", weight); }} />
-              <div className="bands" role="listbox" aria-label="Trials, the lightest first" tabIndex={0} onKeyDown={(event) => {
-                if (event.key !== "ArrowDown" && event.key !== "ArrowUp") return;
-                event.preventDefault();
-                move(event.key === "ArrowDown" ? 1 : -1);
-              }}>
+              <div className="bands" role="group" aria-label="Trials, the lightest first">
                 {trials.map((one) => (
                   <Band
                     key={one.id}
@@ -180,6 +177,19 @@ function AddTrial({ formats, busy, onAdd }: { formats: Format[]; busy: boolean; 
       <Button size="small" htmlType="submit" disabled={hindrance !== undefined} title={hindrance} loading={busy}>Try</Button>
     </form>
   );
+}
+
+/** A value once it stands still: a size that is being typed is not searched for at each key. */
+function useSettled<T>(value: T): T {
+  const [settled, setSettled] = useState(value);
+  const words = JSON.stringify(value);
+  useEffect(() => {
+    const timer = setTimeout(() => { setSettled(value); }, 400);
+    return () => { clearTimeout(timer); };
+    // By content: the same target is made anew at each painting.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [words]);
+  return settled;
 }
 
 /** An element and its width in CSS pixels. */

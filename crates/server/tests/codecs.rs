@@ -1,0 +1,78 @@
+//! Codec processes: what breaks down in one costs its picture and is told.
+
+use std::path::Path;
+use std::process::Command;
+use std::sync::Arc;
+use std::thread;
+use std::time::{Duration, Instant};
+
+use brisk_margin_core::codec::elsewhere::{Answer, Broken, Job, Reply, Runner};
+use brisk_margin_core::codec::jpeg::DctScale;
+use brisk_margin_core::units::Bytes;
+use brisk_margin_server::codecs::{Limits, Processes};
+use brisk_margin_testing::pictures::gradient_jpeg;
+
+const DECODE: Job = Job::DecodeJpeg(DctScale::FULL);
+
+fn processes(limits: Limits) -> Processes {
+    Processes::new(Path::new(env!("CARGO_BIN_EXE_brisk-margin")), limits)
+}
+
+fn decode(processes: &Processes, file: &[u8], memory: Bytes) -> Result<Answer, Broken> {
+    processes.run(&DECODE, &[file], memory)
+}
+
+fn works(processes: &Processes) -> bool {
+    let answer = decode(processes, &gradient_jpeg(60, 40), Bytes::mb(1)).unwrap();
+    matches!(answer.reply, Reply::Pixels(_)) && answer.bytes.len() == 60 * 40 * 3
+}
+
+#[test]
+fn a_process_stays_warm_and_answers_as_the_codec_does() {
+    let processes = processes(Limits::default());
+    assert!(works(&processes) && works(&processes));
+    assert_eq!(processes.idle().len(), 1, "one process did both");
+    let damaged = decode(&processes, &gradient_jpeg(60, 40)[..200], Bytes::mb(1)).unwrap();
+    assert!(matches!(damaged.reply, Reply::Truncated(_) | Reply::Damaged(..)), "{damaged:?}");
+    assert_eq!(processes.idle().len(), 1, "damage is no reason to end it");
+}
+
+#[test]
+fn one_that_is_killed_in_the_middle_costs_its_picture() {
+    let processes = Arc::new(processes(Limits::default()));
+    assert!(works(&processes));
+    let number = processes.idle()[0];
+    let large = gradient_jpeg(6_000, 4_000);
+    let job = {
+        let processes = Arc::clone(&processes);
+        thread::spawn(move || decode(&processes, &large, Bytes::mb(600)))
+    };
+    while !processes.idle().is_empty() {
+        thread::yield_now();
+    }
+    assert!(Command::new("kill").args(["-9", &number.to_string()]).status().unwrap().success());
+    assert_eq!(job.join().unwrap(), Err(Broken::Crashed));
+    assert!(works(&processes));
+    assert_ne!(processes.idle()[0], number);
+}
+
+#[test]
+fn one_that_wants_too_much_memory_is_told_so() {
+    let limits = Limits { memory: Bytes::mb(16), ..Limits::default() };
+    let processes = processes(limits);
+    let hungry = decode(&processes, &gradient_jpeg(6_000, 4_000), Bytes(0));
+    assert_eq!(hungry, Err(Broken::Memory(Bytes::mb(16))));
+    assert!(works(&processes));
+}
+
+#[test]
+fn one_that_does_not_end_is_ended() {
+    let time = Duration::from_millis(40);
+    let limits = Limits { time, time_per_megabyte: Duration::ZERO, ..Limits::default() };
+    let slow = processes(limits);
+    let started = Instant::now();
+    let late = decode(&slow, &gradient_jpeg(9_000, 9_000), Bytes::mb(2_000));
+    assert_eq!(late, Err(Broken::Time(0)));
+    assert!(started.elapsed() < Duration::from_secs(30));
+    assert!(slow.idle().is_empty());
+}
