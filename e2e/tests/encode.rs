@@ -12,7 +12,8 @@ use serde_json::{Value, json};
 fn moor() -> Vec<u8> {
     let pixels = (0..900u32).flat_map(|y| (0..1_400u32).map(move |x| (x, y)));
     let data = pixels.flat_map(|(x, y)| {
-        let grain = (x.wrapping_mul(2_654_435_761).wrapping_add(y.wrapping_mul(40_503)) >> 28) as u8;
+        let grain =
+            (x.wrapping_mul(2_654_435_761).wrapping_add(y.wrapping_mul(40_503)) >> 28) as u8;
         let lines = x > 1_000 && y > 600 && (x + y) % 3 == 0;
         let light = (60 + x / 14 + y / 20) as u8;
         if lines { [230, 60, 40] } else { [light + grain, light, 150 - light / 3 + grain] }
@@ -65,13 +66,17 @@ async fn the_worst_spot_a_trial_under_a_weight_and_the_rule() {
     // A trial under 60 KB.
     type_into(&browser, "Kilobytes of the trial", "60").await;
     browser.labelled("Try").await.click().await.unwrap();
-    let chosen = "return Number(document.querySelector('.band[data-chosen=true]')?.dataset.bytes) > 30000";
+    let chosen =
+        "return Number(document.querySelector('.band[data-chosen=true]')?.dataset.bytes) > 30000";
     browser.until("the new trial is chosen", chosen).await;
     let bytes = browser
-        .run("return Number(document.querySelector('.band[data-chosen=true]').dataset.bytes)", vec![])
+        .run(
+            "return Number(document.querySelector('.band[data-chosen=true]').dataset.bytes)",
+            vec![],
+        )
         .await;
     assert!((51_000.0..=60_000.0).contains(&bytes.as_f64().unwrap()), "{bytes} bytes");
-    let told = test_text(&browser, "chosen-trial").await;
+    let told = test_text(&browser, "choice").await;
     assert!(told.contains("saves") && told.contains("Mbit/s"), "{told}");
 
     browser.labelled("Use for this picture").await.click().await.unwrap();
@@ -100,7 +105,9 @@ fn shows(text: &str) -> String {
 }
 
 fn starts(name: &str, text: &str) -> String {
-    format!("return document.querySelector('[data-testid={name}]').textContent.startsWith('{text}')")
+    format!(
+        "return document.querySelector('[data-testid={name}]').textContent.startsWith('{text}')"
+    )
 }
 
 async fn test_text(browser: &Browser, name: &str) -> String {
@@ -109,7 +116,8 @@ async fn test_text(browser: &Browser, name: &str) -> String {
 }
 
 async fn band_bytes(browser: &Browser) -> Vec<u64> {
-    let script = "return [...document.querySelectorAll('.band')].map((band) => Number(band.dataset.bytes))";
+    let script =
+        "return [...document.querySelectorAll('.band')].map((band) => Number(band.dataset.bytes))";
     let found = browser.run(script, vec![]).await;
     found.as_array().unwrap().iter().map(|bytes| bytes.as_u64().unwrap()).collect()
 }

@@ -68,7 +68,7 @@ mod tests {
     #[test]
     fn coloured_lines_keep_their_colour_and_grey_ones_need_none() {
         let lines = |colour: [u8; 3]| {
-            let pixel = |n: usize| if n % 2 == 0 { colour } else { [255; 3] };
+            let pixel = |n: usize| if n.is_multiple_of(2) { colour } else { [255; 3] };
             Raster::new(Size::new(16, 16), Channels::Rgb, (0..256).flat_map(pixel).collect())
         };
         assert_eq!(Chroma::for_jpeg(&lines([220, 20, 30]), 70), Chroma::Full);

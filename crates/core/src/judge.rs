@@ -349,7 +349,8 @@ mod tests {
     #[test]
     fn what_shows_only_on_black_counts() {
         let clear = |alpha: u8| {
-            let data = (0..64 * 64).flat_map(|n| [255, 255, 255, if n % 9 < 4 { alpha } else { 255 }]);
+            let data =
+                (0..64 * 64).flat_map(|n| [255, 255, 255, if n % 9 < 4 { alpha } else { 255 }]);
             Raster::new(Size::new(64, 64), Channels::Rgba, data.collect())
         };
         let judge = Judge::new(clear(0)).unwrap();

@@ -337,7 +337,9 @@ mod tests {
         for size in [(300, 205), (400, 273), (800, 547)] {
             let region = Region::whole(raster.size());
             let scaled = resize::resize(&raster, region, Size::new(size.0, size.1));
-            let real = elsewhere::encode(&scaled, SAMPLE_ENCODING, &Extras::default()).unwrap().len() as f64;
+            let real = elsewhere::encode(&scaled, SAMPLE_ENCODING, &Extras::default())
+                .unwrap()
+                .len() as f64;
             let told = sample.weight(scaled.size().pixels()).get() as f64;
             assert!((told / real).ln().abs() < 0.35, "{size:?}: {told} told, {real} real");
         }

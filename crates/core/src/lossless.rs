@@ -37,9 +37,7 @@ pub fn copy(picture: &Picture<'_>, xmp: Option<Vec<u8>>) -> Result<Vec<u8>, Loss
     let copy = match picture.facts().format {
         Source::Jpeg => {
             let copy = elsewhere::copy_jpeg(original, picture.orientation, &extras)?;
-            let read = |file| {
-                elsewhere::decode_jpeg(file, jpeg::DctScale::FULL, &Inks::default())
-            };
+            let read = |file| elsewhere::decode_jpeg(file, jpeg::DctScale::FULL, &Inks::default());
             if read(original)? != read(&copy)? {
                 return Err(LosslessError::NotTheSame);
             }

@@ -66,8 +66,7 @@ impl Motion {
     pub fn sampled(&self, count: usize) -> Vec<usize> {
         let last = self.frames.len() - 1;
         let count = count.clamp(1, self.frames.len());
-        let mut sampled: Vec<usize> =
-            (0..count).map(|n| n * last / (count - 1).max(1)).collect();
+        let mut sampled: Vec<usize> = (0..count).map(|n| n * last / (count - 1).max(1)).collect();
         sampled.dedup();
         sampled
     }

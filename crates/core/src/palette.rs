@@ -37,7 +37,8 @@ impl Reduced {
         };
         let reserved = u16::from(clear.is_some());
         let (palette, mut indices) = quantised(raster, clear.as_deref(), colours - reserved);
-        let mut palette: Vec<[u8; 4]> = palette.into_iter().map(|[r, g, b]| [r, g, b, 255]).collect();
+        let mut palette: Vec<[u8; 4]> =
+            palette.into_iter().map(|[r, g, b]| [r, g, b, 255]).collect();
         if let Some(clear) = clear {
             let index = palette.len() as u8;
             palette.push([0; 4]);
@@ -114,7 +115,8 @@ mod tests {
         let raster = Raster::new(Size::new(20, 20), Channels::Rgba, data);
         let reduced = Reduced::new(&raster, 16).unwrap();
         for (pixel, kept) in raster.data().chunks(4).zip(reduced.raster().data().chunks(4)) {
-            let seen = |pixel: &[u8]| if pixel[3] == 0 { [0; 4] } else { pixel.try_into().unwrap() };
+            let seen =
+                |pixel: &[u8]| if pixel[3] == 0 { [0; 4] } else { pixel.try_into().unwrap() };
             assert_eq!(seen(pixel), seen(kept));
         }
     }
@@ -130,11 +132,8 @@ mod tests {
     #[test]
     fn the_same_pixels_give_the_same_palette() {
         let shade = |n: usize| [(n % 251) as u8, (n / 7 % 256) as u8, (n / 91 % 200) as u8];
-        let raster = Raster::new(
-            Size::new(64, 64),
-            Channels::Rgb,
-            (0..64 * 64).flat_map(shade).collect(),
-        );
+        let raster =
+            Raster::new(Size::new(64, 64), Channels::Rgb, (0..64 * 64).flat_map(shade).collect());
         let reduced = Reduced::new(&raster, 32).unwrap();
         assert!(reduced.palette().len() <= 32);
         assert_eq!(Some(reduced), Reduced::new(&raster, 32));

@@ -35,7 +35,12 @@ impl Region {
 
     /// The part of a picture inside `rect`.
     pub fn of(rect: Rect) -> Self {
-        Self { x: rect.x.into(), y: rect.y.into(), width: rect.width.into(), height: rect.height.into() }
+        Self {
+            x: rect.x.into(),
+            y: rect.y.into(),
+            width: rect.width.into(),
+            height: rect.height.into(),
+        }
     }
 }
 

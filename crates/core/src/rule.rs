@@ -144,16 +144,7 @@ impl TryFrom<OutputRuleSpec> for OutputRule {
             keeps_credit,
             name_pattern,
         } = spec;
-        Ok(Self {
-            excluded,
-            formats,
-            want,
-            qualities,
-            cap,
-            densities,
-            keeps_credit,
-            name_pattern,
-        })
+        Ok(Self { excluded, formats, want, qualities, cap, densities, keeps_credit, name_pattern })
     }
 }
 
@@ -223,8 +214,7 @@ pub struct Decision {
 impl Decision {
     /// What holds where these levels say what they do.
     pub fn new(site: &OutputRule, slot: &OutputRule, picture: &OutputRule) -> Self {
-        let levels =
-            [(Level::Picture, picture), (Level::Slot, slot), (Level::Site, site)];
+        let levels = [(Level::Picture, picture), (Level::Slot, slot), (Level::Site, site)];
         Self {
             excluded: nearest(&levels, |rule| rule.excluded, false),
             formats: nearest(&levels, |rule| rule.formats.clone(), usual_formats()),

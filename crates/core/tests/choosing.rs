@@ -27,8 +27,10 @@ fn scene(width: u32, height: u32) -> Raster {
     };
     let pixels = (0..height).flat_map(|y| (0..width).map(move |x| (f64::from(x), f64::from(y))));
     let data = pixels.flat_map(|(x, y)| {
-        let light = 110.0 + 60.0 * (x / 37.0).sin() * (y / 23.0).cos() + 30.0 * (x * y / 900.0).sin();
-        [light + grain(), light * 0.8 + grain() + 10.0, 140.0 - light / 3.0 + grain()].map(|v| v as u8)
+        let light =
+            110.0 + 60.0 * (x / 37.0).sin() * (y / 23.0).cos() + 30.0 * (x * y / 900.0).sin();
+        [light + grain(), light * 0.8 + grain() + 10.0, 140.0 - light / 3.0 + grain()]
+            .map(|v| v as u8)
     });
     Raster::new(Size::new(width, height), Channels::Rgb, data.collect())
 }
@@ -82,7 +84,8 @@ fn each_grade_is_reached_by_hardly_more_than_it_takes_in_few_trials() {
                 let lower = chosen.trial.encoding.quality().unwrap().get() - 2;
                 let lower = Encoding::new(format, Quality::new(lower).unwrap());
                 let trial = choosing.choose_one(lower).unwrap();
-                let misses = trial.trial.score < grade.target() || trial.worst.score < grade.floor();
+                let misses =
+                    trial.trial.score < grade.target() || trial.worst.score < grade.floor();
                 assert!(misses, "{what}: {lower} would have done");
             }
             assert!((chosen.trial.bytes.len() as u64) < last, "{what}");
@@ -164,9 +167,8 @@ fn a_copied_jpeg_has_the_same_pixels_its_turn_and_none_of_its_metadata() {
     let picture = Picture::open(&original).unwrap();
     let copy = lossless::copy(&picture, None).unwrap();
     assert!(copy.len() <= original.len(), "{} of {}", copy.len(), original.len());
-    let read = |file: &[u8]| {
-        elsewhere::decode_jpeg(file, jpeg::DctScale::FULL, &Inks::default()).unwrap()
-    };
+    let read =
+        |file: &[u8]| elsewhere::decode_jpeg(file, jpeg::DctScale::FULL, &Inks::default()).unwrap();
     assert!(read(&copy) == read(&original));
     let copied = Picture::open(&copy).unwrap();
     assert_eq!(copied.facts().size, Size::new(203, 321));
@@ -251,8 +253,7 @@ fn a_search_that_nobody_wants_stops_before_its_next_file() {
     let desk = Desk::new(scene(60, 40));
     let extras = Extras::default();
     let gone = || true;
-    let choosing =
-        Choosing { judge: &desk.judge, class: desk.class, extras: &extras, stop: &gone };
+    let choosing = Choosing { judge: &desk.judge, class: desk.class, extras: &extras, stop: &gone };
     let ended = choosing.choose(Format::Jpeg, Want::Grade(Grade::Good), None);
     assert_eq!(ended, Err(ChoiceError::Cancelled));
 }
@@ -279,7 +280,8 @@ fn what_moves_keeps_its_frames_their_time_and_what_is_clear() {
             let picture = Picture::open(&file).unwrap();
             let fitting = Fitting::whole(picture.facts().size, picture.facts().size);
             let got = Motion::render(&picture, &fitting).unwrap();
-            let time = |motion: &Motion| motion.frames.iter().map(|f| u32::from(f.millis)).sum::<u32>();
+            let time =
+                |motion: &Motion| motion.frames.iter().map(|f| u32::from(f.millis)).sum::<u32>();
             assert_eq!((time(&got), got.loops), (time(&motion), 3), "{encoding}");
             assert!(got.frames.len() >= 2, "{encoding}");
             let judge = Judge::new(motion.frames[2].raster.clone()).unwrap();

@@ -7,7 +7,6 @@
 use std::path::PathBuf;
 
 use brisk_margin_core::codec::png;
-use brisk_margin_core::format::Format;
 use brisk_margin_core::colour::Profile;
 use brisk_margin_core::finish::canvas::Canvas;
 use brisk_margin_core::finish::plan::{Aim, Plan};
@@ -15,6 +14,7 @@ use brisk_margin_core::finish::render::{Logos, Pixels, Remark, Rendered, draw, r
 use brisk_margin_core::finish::text::{Align, Behind, Font, TextBlock, Weight};
 use brisk_margin_core::finish::values::{Along, Colour, Ground, Length, Of, Spot};
 use brisk_margin_core::finish::{Corners, Edit, Finish};
+use brisk_margin_core::format::Format;
 use brisk_margin_core::framing::FocalPoint;
 use brisk_margin_core::geometry::{Rect, Size};
 use brisk_margin_core::picture::Picture;

@@ -4,8 +4,8 @@
 use std::io::Cursor;
 
 use brisk_margin_core::codec::CodecError;
-use brisk_margin_core::format::Format;
 use brisk_margin_core::fitting::Fitting;
+use brisk_margin_core::format::Format;
 use brisk_margin_core::framing::FocalPoint;
 use brisk_margin_core::geometry::{Rect, Size};
 use brisk_margin_core::look::{ContentClass, Look};

@@ -176,11 +176,9 @@ pub async fn differences(
     let format = trial.encoding.format();
     let room = app.workshop.admit(memory(raster.size())).await;
     let work = move || {
-        let judge =
-            Judge::new(raster).map_err(ChoiceError::from)?;
-        let differences = judge
-            .differences(&encode::decode(format, &file)?)
-            .map_err(ChoiceError::from)?;
+        let judge = Judge::new(raster).map_err(ChoiceError::from)?;
+        let differences =
+            judge.differences(&encode::decode(format, &file)?).map_err(ChoiceError::from)?;
         Ok::<_, MakeError>(png::encode_fast(&differences.drawn())?)
     };
     let made = bytes::Bytes::from(app.workshop.run(room, work).await??);
@@ -188,11 +186,7 @@ pub async fn differences(
     Ok(made)
 }
 
-async fn reference(
-    app: &App,
-    picture: &Picture,
-    framing: &Framing,
-) -> Result<Raster, MakeError> {
+async fn reference(app: &App, picture: &Picture, framing: &Framing) -> Result<Raster, MakeError> {
     let file = variants::reference(app, picture, framing.clone()).await?;
     Ok(png::decode(&file)?.without_idle_alpha())
 }

@@ -42,7 +42,7 @@ fn one_that_is_killed_in_the_middle_costs_its_picture() {
     let processes = Arc::new(processes(Limits::default()));
     assert!(works(&processes));
     let number = processes.idle()[0];
-    let large = gradient_jpeg(6_000, 4_000);
+    let large = gradient_jpeg(4_000, 3_000);
     let job = {
         let processes = Arc::clone(&processes);
         thread::spawn(move || decode(&processes, &large, Bytes::mb(600)))
@@ -60,18 +60,19 @@ fn one_that_is_killed_in_the_middle_costs_its_picture() {
 fn one_that_wants_too_much_memory_is_told_so() {
     let limits = Limits { memory: Bytes::mb(16), ..Limits::default() };
     let processes = processes(limits);
-    let hungry = decode(&processes, &gradient_jpeg(6_000, 4_000), Bytes(0));
+    let hungry = decode(&processes, &gradient_jpeg(4_000, 3_000), Bytes(0));
     assert_eq!(hungry, Err(Broken::Memory(Bytes::mb(16))));
     assert!(works(&processes));
 }
 
 #[test]
 fn one_that_does_not_end_is_ended() {
-    let time = Duration::from_millis(40);
+    let time = Duration::from_millis(1);
     let limits = Limits { time, time_per_megabyte: Duration::ZERO, ..Limits::default() };
     let slow = processes(limits);
+    let large = gradient_jpeg(4_000, 3_000);
     let started = Instant::now();
-    let late = decode(&slow, &gradient_jpeg(9_000, 9_000), Bytes::mb(2_000));
+    let late = decode(&slow, &large, Bytes::mb(600));
     assert_eq!(late, Err(Broken::Time(0)));
     assert!(started.elapsed() < Duration::from_secs(30));
     assert!(slow.idle().is_empty());

@@ -129,10 +129,12 @@ fn lossless_is_a_copy_where_nothing_changes_and_refused_where_it_cannot_be() {
     let whole = [&["dome.jpg", "--slot", "320x200"][..], &lossless].concat();
     let line = lines(&fit(folder.path(), &whole)).remove(0);
     let copy = fs::read(folder.path().join(line["file"].as_str().unwrap())).unwrap();
-    let pixels = |file: &[u8]| jpeg::pixels(file, jpeg::DctScale::FULL).map(|read| match read {
-        jpeg::Pixels::Rgb(raster) => raster,
-        jpeg::Pixels::Inks(..) => panic!("no print picture"),
-    });
+    let pixels = |file: &[u8]| {
+        jpeg::pixels(file, jpeg::DctScale::FULL).map(|read| match read {
+            jpeg::Pixels::Rgb(raster) => raster,
+            jpeg::Pixels::Inks(..) => panic!("no print picture"),
+        })
+    };
     assert!(pixels(&copy).unwrap() == pixels(&original).unwrap());
     assert_eq!(line["score"], 100.0);
     let scaled = [&["dome.jpg", "--slot", "160x100"][..], &lossless].concat();

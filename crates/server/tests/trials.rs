@@ -93,7 +93,10 @@ async fn the_site_speaks_where_nobody_nearer_does_and_bad_rules_are_refused() {
     let rule = json!({"want": {"by": "grade", "value": "lean"}, "cap": {"kind": "budget"}});
     assert_eq!(api.put("/api/output-rules/site", &rule).await.status, 200);
     let proof = api.post(&format!("/api/pictures/{id}/proof"), &wish(json!({}))).await.json();
-    assert_eq!(proof["decision"]["want"], json!({"value": {"by": "grade", "value": "lean"}, "by": "site"}));
+    assert_eq!(
+        proof["decision"]["want"],
+        json!({"value": {"by": "grade", "value": "lean"}, "by": "site"})
+    );
     assert_eq!(proof["formats"], json!(["avif", "webp", "jpeg"]));
 
     let refused = api.put("/api/output-rules/site", &json!({"formats": ["avif"]})).await;
@@ -103,7 +106,8 @@ async fn the_site_speaks_where_nobody_nearer_does_and_bad_rules_are_refused() {
     let nobody = api.put(&format!("/api/output-rules/pictures/{gone}"), &rule).await;
     assert_eq!(nobody.status, 404);
 
-    let lossless = wish(json!({"format": "jpeg", "how": {"by": "rule", "want": {"by": "lossless"}}}));
+    let lossless =
+        wish(json!({"format": "jpeg", "how": {"by": "rule", "want": {"by": "lossless"}}}));
     let refused = api.post(&format!("/api/pictures/{id}/trials"), &lossless).await;
     assert_eq!(refused.status, 422);
     assert!(refused.json()["detail"].as_str().unwrap().contains("PNG or WebP"));

@@ -43,7 +43,7 @@ export function BenchPage() {
           {error && <ProblemNote error={error} again={() => { void picture.refetch(); void bench.refetch(); }} />}
         </main>
       </div>
-      <Tally of={picture.data ? { ids: [picture.data.id] } : { filter: {} }} where={picture.data ? "on the bench" : "in the library"} />
+      <Tally of={picture.data ? { ids: [picture.data.id] } : { filter: {} }} where={picture.data ? "on the bench" : "in the library"}><span id="tally-choice" /></Tally>
     </>
   );
 }

@@ -56,6 +56,18 @@ export function EncodeStep({ picture, on }: { picture: Picture; on: WorkOnBench 
   const hindrance = !place
     ? (recipe.by === "slot" ? "Type the slot's width and height" : "Type the size")
     : (fitting.error?.message ?? (fitting.data?.refusal ? "Too small for an exact slot" : undefined));
+  const lead = (
+    <>
+      <Segmented aria-label="What is proved" value={pane} onChange={setPane} options={[{ value: "trials", label: "Trials" }, { value: "files", label: "Files made" }]} />
+        {pane === "trials" && slots.length > 0 && (
+          <span className="part">
+            for
+            <Select aria-label="Slot to prove for" value={slot ?? TYPED} popupMatchSelectWidth={false} onChange={(next) => { setSlot(next === TYPED ? undefined : next); }}
+              options={[{ value: TYPED, label: "the typed size" }, ...slots.map((one) => ({ value: one.slot, label: one.name }))]} />
+          </span>
+        )}
+    </>
+  );
   const onMake = () => {
     if (!place) return;
     const { format, quality } = recipe;
@@ -85,17 +97,7 @@ export function EncodeStep({ picture, on }: { picture: Picture; on: WorkOnBench 
           {place && fitting.data && !fitting.error && <FittingFacts fitting={fitting.data} picture={picture} />}
         </section>
         <div className="encode-main">
-          <div className="bar">
-            <Segmented aria-label="What is proved" value={pane} onChange={setPane} options={[{ value: "trials", label: "Trials" }, { value: "files", label: "Files made" }]} />
-            {pane === "trials" && slots.length > 0 && (
-              <span className="part">
-                for
-                <Select aria-label="Slot to prove for" value={slot ?? TYPED} popupMatchSelectWidth={false} onChange={(next) => { setSlot(next === TYPED ? undefined : next); }}
-                  options={[{ value: TYPED, label: "the typed size" }, ...slots.map((one) => ({ value: one.slot, label: one.name }))]} />
-              </span>
-            )}
-          </div>
-          {pane === "trials" ? <TrialsPane picture={picture} target={target} work={work} hindrance={hindrance} /> : shown ? <Proof variant={shown} /> : <NoProof />}
+          {pane === "trials" ? <TrialsPane picture={picture} target={target} work={work} hindrance={hindrance} lead={lead} /> : shown ? <Proof variant={shown} lead={lead} /> : <NoProof lead={lead} />}
         </div>
       </div>
       {shown && pane === "files" && <FilesMade variants={picture.variants} shown={shown.id} onShow={setChosen} />}
@@ -121,9 +123,10 @@ function typedSlot(framings: Framings, fitting: ReturnType<typeof useFitting>["d
   return { ...framings, slots: [slot] };
 }
 
-function NoProof() {
+function NoProof({ lead }: { lead: React.ReactNode }) {
   return (
     <section className="proof">
+      <div className="bar">{lead}</div>
       <div className="empty">
         <h2>Nothing made yet</h2>
         <span className="soft">

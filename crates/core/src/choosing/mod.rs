@@ -252,8 +252,9 @@ impl Choosing<'_> {
         grade: Grade,
         tried: &mut Vec<Point>,
     ) -> Result<Option<Colours>, ChoiceError> {
-        /// Steps between which bytes differ clearly: one bit of an index, and two more.
-        const STEPS: [u16; 8] = [8, 16, 24, 32, 64, 96, 128, 256];
+        /// Steps between which bytes differ clearly. With fewer colours a spot can change its own,
+        /// which the eye sees before the measure does.
+        const STEPS: [u16; 8] = [16, 24, 32, 48, 64, 96, 128, 256];
         let (mut low, mut high) = (0, STEPS.len());
         while low < high {
             if (self.stop)() {

@@ -24,11 +24,7 @@ pub(super) struct Search<'a> {
 }
 
 impl<'a> Search<'a> {
-    pub(super) fn new(
-        choosing: &'a Choosing<'a>,
-        format: Format,
-        grade: Option<Grade>,
-    ) -> Self {
+    pub(super) fn new(choosing: &'a Choosing<'a>, format: Format, grade: Option<Grade>) -> Self {
         Self {
             choosing,
             prior: Prior::of(format, choosing.class),
@@ -63,11 +59,12 @@ impl<'a> Search<'a> {
             let counts = self.counting(&trial, grade)?;
             self.known.push((level, counts));
             let reaches = counts >= target;
-            let better = best.as_ref().is_none_or(|(kept, score)| match (reaches, *score >= target) {
-                (true, true) => trial.bytes.len() < kept.bytes.len(),
-                (false, false) => counts > *score,
-                (reaches, _) => reaches,
-            });
+            let better =
+                best.as_ref().is_none_or(|(kept, score)| match (reaches, *score >= target) {
+                    (true, true) => trial.bytes.len() < kept.bytes.len(),
+                    (false, false) => counts > *score,
+                    (reaches, _) => reaches,
+                });
             if better {
                 best = Some((trial, counts));
             }

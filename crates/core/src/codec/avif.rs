@@ -201,12 +201,7 @@ impl Image {
         // SAFETY: the image is checked for null; `rgb` points at the raster's rows, which are
         // only read, and is not used after the call.
         unsafe {
-            let image = Self(ffi::avifImageCreate(
-                size.width,
-                size.height,
-                8,
-                format,
-            ));
+            let image = Self(ffi::avifImageCreate(size.width, size.height, 8, format));
             if image.0.is_null() {
                 return Err(failed("out of memory"));
             }

@@ -360,11 +360,7 @@ pub fn decode_avif(file: &[u8]) -> Result<Raster, CodecError> {
 ///
 /// # Errors
 /// [`CodecError::Encode`] or [`CodecError::Broken`].
-pub fn encode(
-    raster: &Raster,
-    encoding: Encoding,
-    extras: &Extras,
-) -> Result<Vec<u8>, CodecError> {
+pub fn encode(raster: &Raster, encoding: Encoding, extras: &Extras) -> Result<Vec<u8>, CodecError> {
     let chroma = match encoding {
         Encoding::Jpeg(quality) => Chroma::for_jpeg(raster, quality.get()),
         Encoding::Avif(_) => Chroma::for_avif(raster),

@@ -22,8 +22,7 @@ pub fn encode_motion(motion: &Motion) -> Result<Vec<u8>, CodecError> {
     let Size { width, height } = motion.size();
     let side = |length: u32| u16::try_from(length).map_err(failed);
     let mut file = Vec::new();
-    let mut encoder =
-        Encoder::new(&mut file, side(width)?, side(height)?, &[]).map_err(failed)?;
+    let mut encoder = Encoder::new(&mut file, side(width)?, side(height)?, &[]).map_err(failed)?;
     match motion.loops {
         0 => encoder.set_repeat(Repeat::Infinite),
         1 => Ok(()),
@@ -104,9 +103,11 @@ fn changed(before: &Raster, now: &Raster) -> Part {
         _ => Rect { x: left, y: top, width: right - left, height: bottom - top },
     };
     let (old, new) = (before.crop(place), now.crop(place));
-    let data = old.data().chunks_exact(3).zip(new.data().chunks_exact(3)).flat_map(|(a, b)| {
-        if a == b { [0; 4] } else { [b[0], b[1], b[2], 255] }
-    });
+    let data = old
+        .data()
+        .chunks_exact(3)
+        .zip(new.data().chunks_exact(3))
+        .flat_map(|(a, b)| if a == b { [0; 4] } else { [b[0], b[1], b[2], 255] });
     let raster = Raster::new(place.size(), Channels::Rgba, data.collect());
     Part { place, raster }
 }

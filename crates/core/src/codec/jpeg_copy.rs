@@ -18,11 +18,7 @@ use crate::orientation::Orientation;
 ///
 /// # Errors
 /// [`CodecError::Damaged`] where `data` cannot be read to its end.
-pub fn copy(
-    data: &[u8],
-    orientation: Orientation,
-    extras: &Extras,
-) -> Result<Vec<u8>, CodecError> {
+pub fn copy(data: &[u8], orientation: Orientation, extras: &Extras) -> Result<Vec<u8>, CodecError> {
     guarded(|| Ok(recode(data, orientation, extras)), jpeg::damaged)
 }
 

@@ -40,7 +40,9 @@ pub fn header(data: &[u8]) -> Result<Header, CodecError> {
                 let records = || after(b"Photoshop 3.0\0").and_then(|block| iptc_of(&block));
                 blocks.iptc = blocks.iptc.or_else(records);
             }
-            0xC0..=0xCF if !marker::NO_FRAMES.contains(&marker) => size = Some(frame(marker, body)?),
+            0xC0..=0xCF if !marker::NO_FRAMES.contains(&marker) => {
+                size = Some(frame(marker, body)?)
+            }
             _ => {}
         }
     }
@@ -68,10 +70,8 @@ fn frame(marker: u8, body: &[u8]) -> Result<Size, CodecError> {
     if !matches!(components, 1 | 3 | 4) {
         return Err(unsupported("an odd number of channels"));
     }
-    let size = Size::new(
-        u16::from_be_bytes([left, wide]).into(),
-        u16::from_be_bytes([top, high]).into(),
-    );
+    let size =
+        Size::new(u16::from_be_bytes([left, wide]).into(), u16::from_be_bytes([top, high]).into());
     if size.width == 0 || size.height == 0 { Err(damaged("a side of 0 px")) } else { Ok(size) }
 }
 

@@ -110,10 +110,7 @@ pub fn refiltered(file: &[u8], extras: &Extras) -> Result<Vec<u8>, CodecError> {
     options.color_type_reduction = false;
     options.grayscale_reduction = false;
     options.palette_reduction = false;
-    let copy = guarded(
-        || oxipng::optimize_from_memory(file, &options).map_err(damaged),
-        damaged,
-    )?;
+    let copy = guarded(|| oxipng::optimize_from_memory(file, &options).map_err(damaged), damaged)?;
     Ok(if extras.is_empty() { copy } else { extras::into_png(&copy, extras) })
 }
 

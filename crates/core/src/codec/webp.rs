@@ -47,11 +47,7 @@ fn finished(bytes: Vec<u8>, raster: &Raster, extras: &Extras) -> Result<Vec<u8>,
 
 /// Encodes `motion` as an animated WebP at `quality` (1 to 100), with `extras`; frames keep what
 /// did not change.
-pub fn encode_motion(
-    motion: &Motion,
-    quality: u8,
-    extras: &Extras,
-) -> Result<Vec<u8>, CodecError> {
+pub fn encode_motion(motion: &Motion, quality: u8, extras: &Extras) -> Result<Vec<u8>, CodecError> {
     let size = motion.size();
     let side = |length: u32| i32::try_from(length).map_err(failed);
     let config = lossy(quality)?;
@@ -64,12 +60,8 @@ pub fn encode_motion(
         }
         options.anim_params.loop_count = motion.loops.into();
         options.allow_mixed = 1;
-        let encoder = ffi::WebPAnimEncoderNewInternal(
-            side(size.width)?,
-            side(size.height)?,
-            &options,
-            abi(),
-        );
+        let encoder =
+            ffi::WebPAnimEncoderNewInternal(side(size.width)?, side(size.height)?, &options, abi());
         if encoder.is_null() {
             return Err(failed("out of memory"));
         }

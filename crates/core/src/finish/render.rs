@@ -60,7 +60,11 @@ pub fn render(
         Source::Jpeg => {
             let side = |length: u32| ((f64::from(length) * scale).ceil() as u32).clamp(1, length);
             let output = Size::new(side(stored.width), side(stored.height));
-            codec::elsewhere::decode_jpeg(picture.bytes, DctScale::for_output(stored, output), &picture.inks)?
+            codec::elsewhere::decode_jpeg(
+                picture.bytes,
+                DctScale::for_output(stored, output),
+                &picture.inks,
+            )?
         }
         _ => picture.decode()?,
     };

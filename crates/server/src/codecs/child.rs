@@ -25,6 +25,7 @@ pub fn run() -> ExitCode {
 fn serve() -> io::Result<()> {
     let mut input = BufReader::with_capacity(1 << 16, io::stdin().lock());
     let mut output = BufWriter::with_capacity(1 << 16, io::stdout().lock());
+    wire::send_greeting(&mut output)?;
     while let Some((job, parts)) = wire::read_job(&mut input)? {
         let parts: Vec<&[u8]> = parts.iter().map(Vec::as_slice).collect();
         wire::send_answer(&mut output, &perform(&job, &parts))?;

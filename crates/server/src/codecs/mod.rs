@@ -66,7 +66,10 @@ impl Processes {
 
     /// Sends all C code of this program into processes of `program` from now on.
     pub fn install(program: &Path) {
-        brisk_margin_core::codec::elsewhere::install(Box::new(Self::new(program, Limits::default())));
+        brisk_margin_core::codec::elsewhere::install(Box::new(Self::new(
+            program,
+            Limits::default(),
+        )));
     }
 
     /// The numbers of the processes that wait for work.
@@ -154,7 +157,9 @@ impl Process {
             .spawn()?;
         let missing = || io::Error::other("a pipe is missing");
         let input = child.stdin.take().ok_or_else(missing)?;
-        let output = BufReader::new(child.stdout.take().ok_or_else(missing)?);
+        let mut output = BufReader::new(child.stdout.take().ok_or_else(missing)?);
+        // What it holds is only known once it has begun.
+        wire::read_greeting(&mut output)?;
         Ok(Self { child, input, output })
     }
 
@@ -167,11 +172,7 @@ impl Process {
         let now = self.pages(0) * PAGE;
         let most = Some(now + memory.get());
         // Where the limit cannot be set the process still has its limit of time.
-        let _ = prlimit(
-            Some(self.pid()),
-            Resource::As,
-            Rlimit { current: most, maximum: None },
-        );
+        let _ = prlimit(Some(self.pid()), Resource::As, Rlimit { current: most, maximum: None });
     }
 
     /// The memory that it holds.

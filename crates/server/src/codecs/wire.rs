@@ -27,6 +27,20 @@ struct AnswerHeader {
     length: usize,
 }
 
+/// What a process says first.
+const GREETING: [u8; 4] = *b"here";
+
+pub(super) fn send_greeting(to: &mut impl Write) -> io::Result<()> {
+    to.write_all(&GREETING)?;
+    to.flush()
+}
+
+pub(super) fn read_greeting(from: &mut impl Read) -> io::Result<()> {
+    let mut greeting = [0; 4];
+    from.read_exact(&mut greeting)?;
+    if greeting == GREETING { Ok(()) } else { Err(io::Error::other("it is no codec process")) }
+}
+
 pub(super) fn send_job(to: &mut impl Write, job: &Job, parts: &[&[u8]]) -> io::Result<()> {
     send_header(to, &JobHeader { job, parts: parts.iter().map(|part| part.len()).collect() })?;
     parts.iter().try_for_each(|part| to.write_all(part))

@@ -5,7 +5,9 @@ use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 use std::time::Instant;
 
-use brisk_margin_core::choosing::{self, ChoiceError, Choosing, Chosen, Outcome, Point, Trial, Want};
+use brisk_margin_core::choosing::{
+    self, ChoiceError, Choosing, Chosen, Outcome, Point, Trial, Want,
+};
 use brisk_margin_core::codec::extras::Extras;
 use brisk_margin_core::encode::{EncodeError, Encoding, Quality};
 use brisk_margin_core::fitting::Fitting;
@@ -250,7 +252,12 @@ impl Fit {
         Ok(Fitting::new(source, self.slot(), density, self.focus)?)
     }
 
-    fn choose(&self, judge: &Judge, class: ContentClass, format: Format) -> Result<Chosen, Failure> {
+    fn choose(
+        &self,
+        judge: &Judge,
+        class: ContentClass,
+        format: Format,
+    ) -> Result<Chosen, Failure> {
         let extras = Extras::default();
         let choosing = Choosing { judge, class, extras: &extras, stop: &choosing::never };
         let want = self.quality.map_or(self.grade, Want::Quality);

@@ -15,7 +15,7 @@ export function Ruler({ width, end, budget, title, onPoint }: Props) {
   const steps = ticks(end);
   return (
     <svg
-      className="ruler"
+      className="byte-ruler"
       width={width}
       height={30}
       role="img"

@@ -1,5 +1,6 @@
 import { Button, InputNumber, Segmented, Select } from "antd";
-import { useEffect, useRef, useState } from "react";
+import { useEffect, useRef, useState, type ReactNode } from "react";
+import { createPortal } from "react-dom";
 import type { Format, Picture, Trial, Work } from "../../api/client";
 import { bytes, formatName, percent, pixels } from "../../ui/figures";
 import { notices } from "../../ui/notice";
@@ -20,10 +21,12 @@ interface Props {
   work: Work;
   /** Why there is nothing to prove yet. */
   hindrance: string | undefined;
+  /** What stands first in its bar. */
+  lead: ReactNode;
 }
 
 /** The proof strip: trials of one picture in one place, in the order of their bytes. */
-export function TrialsPane({ picture, target: asked, work, hindrance }: Props) {
+export function TrialsPane({ picture, target: asked, work, hindrance, lead }: Props) {
   const target = useSettled(asked);
   const proof = useProof(picture.id, target, work);
   const searches = useSearches(picture.id, target, work, proof.data);
@@ -57,7 +60,7 @@ export function TrialsPane({ picture, target: asked, work, hindrance }: Props) {
   });
   useKey((event) => { if (event.key === "o") setHeld(false); }, "keyup");
 
-  if (!target) return <Empty title="Nothing to prove yet" words={hindrance ?? "Type the size of the slot, or choose one."} />;
+  if (!target) return <Empty lead={lead} words={hindrance ?? "Type the size of the slot"} />;
   const error = proof.error ?? trial.error ?? choose.error;
   const busy = searches.filter(({ isFetching }) => isFetching).length;
   const done = searches.length - busy;
@@ -72,7 +75,7 @@ export function TrialsPane({ picture, target: asked, work, hindrance }: Props) {
   return (
     <section className="trials" aria-label="Trials">
       <div className="bar">
-        <h2>Trials</h2>
+        {lead}
         <Segmented aria-label="Scale" value={zoom} onChange={setZoom} options={[{ value: 1, label: "1:1" }, { value: 2, label: "2:1" }]} />
         <Button size="small" disabled={spots.length < 2} title={spots.length < 2 ? "It differs nowhere else" : "N"} onClick={() => { setSpot((now) => now + 1); }}>
           Next worst spot
@@ -89,6 +92,7 @@ export function TrialsPane({ picture, target: asked, work, hindrance }: Props) {
       </div>
       {error && <ProblemNote error={error} />}
       {searches.map(({ error: problem }, n) => problem && <ProblemNote key={proof.data?.formats[n]} error={problem} />)}
+      {active && proof.data && <Choice trial={active} today={proof.data.today} link={proof.data.link} />}
       <div className="trials-body">
         <div className="strip" ref={room}>
           {proof.data && width > 0 && (
@@ -121,10 +125,6 @@ export function TrialsPane({ picture, target: asked, work, hindrance }: Props) {
             {active && (
               <div className="chosen-trial" data-testid="chosen-trial">
                 <b>{active.name}</b> <span className="figure">{active.word} {active.score.toFixed(1)}</span>
-                <p className="figure">
-                  {bytes(proof.data.today)} → {bytes(active.margin.weight)}, saves {bytes(active.saving.saved)} ({percent(active.saving.percent)})
-                  <br />about {(active.saved_ms / 1_000).toFixed(2)} s at {(proof.data.link / 1_000).toFixed(1)} Mbit/s
-                </p>
                 <div className="row">
                   <Button size="small" type="primary" loading={choose.isPending} onClick={() => { use(active, null); }}>Use for this picture</Button>
                   <Button size="small" disabled={!target.place} title={target.place ? undefined : "Choose a slot of the site first: a typed size has no rule"} onClick={() => { if (target.place) use(active, target.place.slot); }}>Use for the slot</Button>
@@ -149,8 +149,25 @@ export function TrialsPane({ picture, target: asked, work, hindrance }: Props) {
   );
 }
 
-function Empty({ title, words }: { title: string; words: string }) {
-  return <section className="trials"><div className="empty"><h2>{title}</h2><span className="soft">{words}</span></div></section>;
+function Empty({ lead, words }: { lead: ReactNode; words: string }) {
+  return (
+    <section className="trials">
+      <div className="bar">{lead}</div>
+      <div className="empty"><h2>Nothing to prove yet</h2><span className="soft">{words}. Every format that suits the picture is then tried here, at the place where it hurts most.</span></div>
+    </section>
+  );
+}
+
+/** What the chosen trial means for the page, in the tally. */
+function Choice({ trial, today, link }: { trial: Trial; today: number; link: number }) {
+  const tally = document.getElementById("tally-choice");
+  return tally && createPortal(
+    <span className="part" data-testid="choice">
+      <b>{trial.name}</b> {bytes(today)} → {bytes(trial.margin.weight)} <span className="figure">({percent(trial.saving.percent)})</span>
+      saves <span className="figure">{(trial.saved_ms / 1_000).toFixed(2)} s</span> at {(link / 1_000).toFixed(1)} Mbit/s
+    </span>,
+    tally,
+  );
 }
 
 /** One more trial: at a quality, or of at most so many bytes. */
