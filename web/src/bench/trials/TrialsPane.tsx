@@ -1,5 +1,5 @@
 import { Button, InputNumber, Segmented, Select } from "antd";
-import { useEffect, useRef, useState, type ReactNode } from "react";
+import { useEffect, useState, type ReactNode } from "react";
 import { createPortal } from "react-dom";
 import type { Format, Picture, Trial, Work } from "../../api/client";
 import { bytes, formatName, percent, pixels } from "../../ui/figures";
@@ -210,14 +210,14 @@ function useSettled<T>(value: T): T {
 }
 
 /** An element and its width in CSS pixels. */
-function useWidth(): [React.RefObject<HTMLDivElement | null>, number] {
-  const room = useRef<HTMLDivElement>(null);
+function useWidth(): [(element: HTMLDivElement | null) => void, number] {
+  const [element, setElement] = useState<HTMLDivElement | null>(null);
   const [width, setWidth] = useState(0);
   useEffect(() => {
-    if (!room.current) return;
+    if (!element) return;
     const observer = new ResizeObserver(([entry]) => { if (entry) setWidth(Math.floor(entry.contentRect.width)); });
-    observer.observe(room.current);
+    observer.observe(element);
     return () => { observer.disconnect(); };
-  }, []);
-  return [room, width];
+  }, [element]);
+  return [setElement, width];
 }

@@ -39,7 +39,8 @@ export function useSearches(id: string, target: Target | undefined, work: Work, 
       queryFn: async ({ signal }: { signal: AbortSignal }) => {
         if (!target) throw new Error("no size yet");
         const tried = await ask(id, target, work, format, { by: "rule", want: null }, signal);
-        queries.setQueryData(proofKey(id, target, work), tried.proof);
+        // Answers of searches side by side may overtake each other: the server knows all of them.
+        void queries.invalidateQueries({ queryKey: ["proof", id] });
         return { format, tried };
       },
     })),
