@@ -113,7 +113,7 @@ impl Judge {
 
     /// The memory that judging pixels of `size` takes at most.
     pub fn memory(size: Size) -> crate::units::Bytes {
-        // Measured: 50 bytes a pixel for the reference and 130 for a comparison (docs/performance.md).
+        // Guessed with room: 50 bytes a pixel for the reference and 130 for a comparison.
         crate::units::Bytes(size.pixels().min(KEPT) * 180 + size.pixels() * 9)
     }
 

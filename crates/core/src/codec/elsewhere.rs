@@ -391,7 +391,7 @@ pub fn encode_motion(
     made(ask(&job, &parts, Bytes(pixels * 16 + (64 << 20)))?, Source::Jpeg)
 }
 
-/// What encoding so many pixels may take at most, from measured peaks (docs/performance.md).
+/// What encoding so many pixels may take at most: guesses with room, not measured yet.
 fn memory(encoding: Encoding, pixels: u64) -> Bytes {
     let each = match encoding {
         Encoding::Jpeg(_) => 40,
