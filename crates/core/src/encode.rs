@@ -10,7 +10,6 @@ use crate::format::{Format, SideTooLong};
 use crate::palette;
 use crate::raster::Raster;
 use crate::source::Source;
-use crate::units::Bytes;
 
 /// How hard a lossy encoder tries to keep detail, from 1 to 100; each format has its own scale.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
@@ -93,6 +92,7 @@ impl From<Colours> for u16 {
 /// A format and, where it is lossy, its quality or its colours.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(tag = "format", content = "quality", rename_all = "lowercase")]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub enum Encoding {
     /// Progressive JPEG.
     Jpeg(Quality),
@@ -179,39 +179,26 @@ impl std::fmt::Display for Encoding {
     }
 }
 
-/// A file that was made.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Encoded {
-    /// The file.
-    pub bytes: Vec<u8>,
-    /// How it was made; under a byte cap the quality may be lower than asked.
-    pub encoding: Encoding,
-    /// How many encodes it took.
-    pub encodes: u32,
-}
-
 /// Encodes `raster`; the same pixels and encoding give the same bytes.
 ///
 /// # Errors
 /// [`EncodeError::Size`] where the format has no room for the picture, [`EncodeError::Codec`]
 /// where the encoder fails.
-pub fn encode(raster: &Raster, encoding: Encoding) -> Result<Encoded, EncodeError> {
+pub fn encode(raster: &Raster, encoding: Encoding) -> Result<Vec<u8>, EncodeError> {
     encode_with(raster, encoding, &Extras::default())
 }
 
 /// Encodes `raster` with `extras` beside its pixels; a GIF carries none.
 ///
 /// # Errors
-/// As [`encode`], and [`EncodeError::Transparent`] where half transparent pixels are asked to have
-/// a palette.
+/// As [`encode`].
 pub fn encode_with(
     raster: &Raster,
     encoding: Encoding,
     extras: &Extras,
-) -> Result<Encoded, EncodeError> {
+) -> Result<Vec<u8>, EncodeError> {
     encoding.format().check_size(raster.size())?;
-    let bytes = codec::elsewhere::encode(raster, encoding, extras)?;
-    Ok(Encoded { bytes, encoding, encodes: 1 })
+    Ok(codec::elsewhere::encode(raster, encoding, extras)?)
 }
 
 /// The pixels of `file`, which was made in `format`.
@@ -240,20 +227,9 @@ pub enum EncodeError {
     /// A number of colours outside 2 to 256.
     #[error("a palette has 2 to 256 colours, not {0}")]
     Colours(u16),
-    /// Half transparent pixels, which have no palette.
-    #[error("half transparent pixels need all the colours there are: choose PNG without a palette")]
-    Transparent,
     /// The format cannot hold the picture.
     #[error(transparent)]
     Size(#[from] SideTooLong),
-    /// No quality is low enough.
-    #[error("{cap} cannot be met: the smallest file here has {least}")]
-    Cap {
-        /// The bytes that were allowed.
-        cap: Bytes,
-        /// The smallest file that was made.
-        least: Bytes,
-    },
     /// The encoder failed.
     #[error(transparent)]
     Codec(#[from] CodecError),

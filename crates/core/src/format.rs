@@ -66,6 +66,11 @@ impl Format {
         !matches!(self, Self::Png | Self::Gif)
     }
 
+    /// Whether every browser reads it.
+    pub const fn is_universal(self) -> bool {
+        matches!(self, Self::Jpeg | Self::Png | Self::Gif)
+    }
+
     /// Whether a file of it can move.
     pub const fn moves(self) -> bool {
         matches!(self, Self::Webp | Self::Gif)

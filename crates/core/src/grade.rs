@@ -59,6 +59,12 @@ impl Grade {
         Score(self.target().0 - 20.0)
     }
 
+    /// What a file counts for whose worst tile scores `tile`: its score, or less where that tile lies
+    /// under the floor.
+    pub fn counting(self, score: Score, tile: Score) -> Score {
+        Score(score.0.min(tile.0 + self.target().0 - self.floor().0))
+    }
+
     /// Its name in the API and on the command line.
     pub const fn name(self) -> &'static str {
         match self {

@@ -127,28 +127,36 @@ impl Judge {
     /// # Errors
     /// [`JudgeError::Size`] where it has another size.
     pub fn score(&self, file: &Raster) -> Result<Score, JudgeError> {
-        Ok(self.lowest(file)?.0)
+        self.check_size(file)?;
+        if *file == self.raster {
+            return Ok(Score::SAME);
+        }
+        let scores = self.grounds.iter().map(|ground| ground.score(file));
+        let lowest = scores.reduce(|a, b| Ok(a?.min(b?))).expect("at least one ground")?;
+        Ok(Score(lowest))
     }
 
-    fn lowest(&self, file: &Raster) -> Result<(Score, &Ground), JudgeError> {
-        let (file_size, reference) = (file.size(), self.raster.size());
-        if file_size != reference {
-            return Err(JudgeError::Size { file: file_size, reference });
+    fn check_size(&self, file: &Raster) -> Result<(), JudgeError> {
+        let (file, reference) = (file.size(), self.raster.size());
+        if file == reference { Ok(()) } else { Err(JudgeError::Size { file, reference }) }
+    }
+
+    /// The reference and `file` on the ground on which the file looks worse.
+    fn at_worst(&self, file: &Raster) -> Result<(&Raster, Raster), JudgeError> {
+        self.check_size(file)?;
+        let mut worst = &self.grounds[0];
+        if let [first, second] = self.grounds.as_slice()
+            && second.score(file)? < first.score(file)?
+        {
+            worst = second;
         }
-        if *file == self.raster {
-            return Ok((Score::SAME, &self.grounds[0]));
-        }
-        let mut lowest = (Score(f64::INFINITY), &self.grounds[0]);
-        for ground in &self.grounds {
-            let score = Score(ground.score(file)?);
-            if score < lowest.0 {
-                lowest = (score, ground);
-            }
-        }
-        Ok(lowest)
+        Ok((&worst.opaque, file.flattened(worst.colour)))
     }
 
     /// The tile in which `file` differs most, with its own score.
+    ///
+    /// # Errors
+    /// As [`Judge::score`].
     pub fn worst_tile(&self, file: &Raster) -> Result<WorstSpot, JudgeError> {
         let spots = self.worst_spots(file, Size::new(TILE, TILE), 1)?;
         Ok(spots[0])
@@ -156,47 +164,34 @@ impl Judge {
 
     /// The `count` places of `size` in which `file` differs most, the worst first; they do not
     /// overlap, and there may be fewer.
+    ///
+    /// # Errors
+    /// As [`Judge::score`].
     pub fn worst_spots(
         &self,
         file: &Raster,
         size: Size,
         count: usize,
     ) -> Result<Vec<WorstSpot>, JudgeError> {
-        let differences = self.differences(file)?;
-        let places = differences.worst(size, count);
-        let (_, ground) = self.lowest(file)?;
-        let file = file.flattened(ground.colour);
+        let (own, file) = self.at_worst(file)?;
         let score = |place: Rect| -> Result<WorstSpot, JudgeError> {
-            let (own, other) = (ground.opaque.crop(place), file.crop(place));
+            let (own, other) = (own.crop(place), file.crop(place));
             let score = match own == other {
                 true => 100.0,
                 false => fast_ssim2::compute_ssimulacra2(&slice(&own), &slice(&other))?,
             };
             Ok(WorstSpot { place, score: Score(score) })
         };
-        places.into_iter().map(score).collect()
+        Differences::between(own, &file)?.worst(size, count).into_iter().map(score).collect()
     }
 
     /// Where `file` differs, and how much.
+    ///
+    /// # Errors
+    /// As [`Judge::score`].
     pub fn differences(&self, file: &Raster) -> Result<Differences, JudgeError> {
-        let (_, ground) = self.lowest(file)?;
-        let file = file.flattened(ground.colour);
-        let Size { width, height } = self.raster.size();
-        let rows = (MAPPED / u64::from(width)).clamp(64, u64::from(u32::MAX)) as u32;
-        let mut values = Vec::with_capacity(self.raster.size().pixels() as usize);
-        let mut y = 0;
-        while y < height {
-            // A last band of a few rows goes with the one before.
-            let left = height - y;
-            let height = if left < 2 * rows { left } else { rows };
-            let band = Rect { x: 0, y, width, height };
-            let (own, other) = (ground.opaque.crop(band), file.crop(band));
-            values.extend(
-                fast_ssim2::compute_ssimulacra2_maps(&slice(&own), &slice(&other))?.diffmap(),
-            );
-            y += height;
-        }
-        Ok(Differences { size: self.raster.size(), values })
+        let (own, file) = self.at_worst(file)?;
+        Differences::between(own, &file)
     }
 }
 
@@ -211,6 +206,30 @@ impl Differences {
     /// A value that is drawn as the strongest difference: in the mean it would mean a score of
     /// about 30.
     const STRONG: f32 = 12.0;
+
+    /// Those between two opaque pictures of one size.
+    fn between(own: &Raster, file: &Raster) -> Result<Self, JudgeError> {
+        let size = own.size();
+        if own == file {
+            return Ok(Self { size, values: vec![0.0; size.pixels() as usize] });
+        }
+        let Size { width, height } = size;
+        let rows = (MAPPED / u64::from(width)).clamp(64, u64::from(u32::MAX)) as u32;
+        let mut values = Vec::with_capacity(size.pixels() as usize);
+        let mut y = 0;
+        while y < height {
+            // A last band of a few rows goes with the one before.
+            let left = height - y;
+            let height = if left < rows.saturating_mul(2) { left } else { rows };
+            let band = Rect { x: 0, y, width, height };
+            let (own, other) = (own.crop(band), file.crop(band));
+            values.extend(
+                fast_ssim2::compute_ssimulacra2_maps(&slice(&own), &slice(&other))?.diffmap(),
+            );
+            y += height;
+        }
+        Ok(Self { size, values })
+    }
 
     /// The differences as shades of grey, black for none.
     pub fn drawn(&self) -> Raster {

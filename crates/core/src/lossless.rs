@@ -27,7 +27,7 @@ pub enum LosslessError {
 }
 
 /// `picture`'s file without its metadata, the same to the last bit when it is shown; `xmp` is put
-/// in where there is one. Never larger than the original.
+/// in where there is one.
 ///
 /// # Errors
 /// [`LosslessError`].
@@ -44,7 +44,7 @@ pub fn copy(picture: &Picture<'_>, xmp: Option<Vec<u8>>) -> Result<Vec<u8>, Loss
             copy
         }
         Source::Png => {
-            let copy = png::refiltered(original, &extras)?;
+            let copy = png::refiltered(original, extras.xmp)?;
             if png::decode(original)? != png::decode(&copy)? {
                 return Err(LosslessError::NotTheSame);
             }

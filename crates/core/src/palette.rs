@@ -10,6 +10,13 @@ use crate::raster::{Channels, Raster};
 /// The most colours of a palette.
 pub const MOST: u16 = 256;
 
+/// Whether `raster` can have a palette at all: half transparent pixels need all the colours there
+/// are.
+pub fn has_room(raster: &Raster) -> bool {
+    raster.channels() == Channels::Rgb
+        || raster.data().chunks_exact(4).all(|pixel| matches!(pixel[3], 0 | 255))
+}
+
 /// Pixels of a few colours.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Reduced {
@@ -20,17 +27,17 @@ pub struct Reduced {
 
 impl Reduced {
     /// `raster` in at most `colours` of 2 to 256, chosen by clustering and mixed by spreading the
-    /// error; nothing where a pixel is half transparent, which needs all the colours there are.
+    /// error; nothing where it has no room in a palette.
     /// The same pixels give the same palette.
     pub fn new(raster: &Raster, colours: u16) -> Option<Self> {
         let colours = colours.clamp(2, MOST);
         let clear: Option<Vec<bool>> = match raster.channels() {
             Channels::Rgb => None,
             Channels::Rgba => {
-                let alphas = raster.data().chunks_exact(4).map(|pixel| pixel[3]);
-                if alphas.clone().any(|alpha| alpha != 0 && alpha != 255) {
+                if !has_room(raster) {
                     return None;
                 }
+                let alphas = raster.data().chunks_exact(4).map(|pixel| pixel[3]);
                 let clear: Vec<bool> = alphas.map(|alpha| alpha == 0).collect();
                 clear.contains(&true).then_some(clear)
             }

@@ -3,13 +3,14 @@
 
 use std::collections::BTreeMap;
 
-use serde::{Deserialize, Serialize};
+use serde::{Deserialize, Deserializer, Serialize, Serializer};
 use thiserror::Error;
 
-use crate::choosing::Want;
-use crate::encode::{Encoding, Quality};
+use crate::choosing::{self, Want};
+use crate::encode::Encoding;
 use crate::format::Format;
 use crate::grade::Grade;
+use crate::look::ContentClass;
 use crate::units::{Bytes, Density};
 
 /// What a rule can be about, from far to near.
@@ -53,7 +54,7 @@ impl Cap {
 
 /// What one level says; silent where there is nothing.
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
-#[serde(default, try_from = "OutputRuleSpec")]
+#[serde(default, remote = "Self")]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct OutputRule {
     /// Whether no file is made.
@@ -62,8 +63,8 @@ pub struct OutputRule {
     pub formats: Option<Vec<Format>>,
     /// How good files must be.
     pub want: Option<Want>,
-    /// Qualities that were settled by eye, by format, instead of `want`.
-    pub qualities: Option<BTreeMap<Format, Quality>>,
+    /// Encodings that were settled by eye, by format, instead of `want`.
+    pub settled: Option<BTreeMap<Format, Encoding>>,
     /// The most bytes that a file may have.
     pub cap: Option<Cap>,
     /// The densities that files are made for.
@@ -72,19 +73,6 @@ pub struct OutputRule {
     pub keeps_credit: Option<bool>,
     /// The pattern of file names.
     pub name_pattern: Option<String>,
-}
-
-#[derive(Deserialize, Default)]
-#[serde(default)]
-struct OutputRuleSpec {
-    excluded: Option<bool>,
-    formats: Option<Vec<Format>>,
-    want: Option<Want>,
-    qualities: Option<BTreeMap<Format, Quality>>,
-    cap: Option<Cap>,
-    densities: Option<Vec<Density>>,
-    keeps_credit: Option<bool>,
-    name_pattern: Option<String>,
 }
 
 /// Why a rule cannot hold.
@@ -99,6 +87,9 @@ pub enum RuleError {
     /// Nothing that every browser reads.
     #[error("add JPEG, PNG or GIF as the last format: some browsers read neither AVIF nor WebP")]
     NoFallback,
+    /// An encoding under another format's name.
+    #[error("an encoding that was settled stands under another format's name")]
+    OtherFormat,
     /// No density.
     #[error("a rule about densities needs at least one")]
     NoDensity,
@@ -110,13 +101,26 @@ pub enum RuleError {
     Pattern(#[from] crate::naming::PatternError),
 }
 
-impl TryFrom<OutputRuleSpec> for OutputRule {
-    type Error = RuleError;
+impl Serialize for OutputRule {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        Self::serialize(self, serializer)
+    }
+}
 
-    fn try_from(spec: OutputRuleSpec) -> Result<Self, RuleError> {
-        if let Some(formats) = &spec.formats {
+/// Checked when it is read.
+impl<'de> Deserialize<'de> for OutputRule {
+    fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
+        let rule = Self::deserialize(deserializer)?;
+        rule.check().map_err(serde::de::Error::custom)?;
+        Ok(rule)
+    }
+}
+
+impl OutputRule {
+    fn check(&self) -> Result<(), RuleError> {
+        if let Some(formats) = &self.formats {
             let last = formats.last().ok_or(RuleError::NoFormat)?;
-            if matches!(last, Format::Avif | Format::Webp) {
+            if !last.is_universal() {
                 return Err(RuleError::NoFallback);
             }
             for (n, format) in formats.iter().enumerate() {
@@ -125,56 +129,39 @@ impl TryFrom<OutputRuleSpec> for OutputRule {
                 }
             }
         }
-        if spec.densities.as_ref().is_some_and(Vec::is_empty) {
+        if self.settled.iter().flatten().any(|(format, encoding)| encoding.format() != *format) {
+            return Err(RuleError::OtherFormat);
+        }
+        if self.densities.as_ref().is_some_and(Vec::is_empty) {
             return Err(RuleError::NoDensity);
         }
-        if spec.cap == Some(Cap::At(Bytes(0))) {
+        if self.cap == Some(Cap::At(Bytes(0))) {
             return Err(RuleError::NoBytes);
         }
-        if let Some(pattern) = &spec.name_pattern {
+        if let Some(pattern) = &self.name_pattern {
             crate::naming::Pattern::parse(pattern)?;
         }
-        let OutputRuleSpec {
-            excluded,
-            formats,
-            want,
-            qualities,
-            cap,
-            densities,
-            keeps_credit,
-            name_pattern,
-        } = spec;
-        Ok(Self { excluded, formats, want, qualities, cap, densities, keeps_credit, name_pattern })
+        Ok(())
     }
-}
 
-impl OutputRule {
     /// Whether it says nothing.
     pub fn is_silent(&self) -> bool {
         *self == Self::default()
     }
 
-    /// The same, with a trial that was chosen by eye: its format goes first, at its quality.
+    /// The same, with a trial that was chosen by eye: its format goes first, encoded so.
     ///
     /// `formats` are those that hold now, and stay behind it for browsers that do not read it.
     #[must_use]
     pub fn with_trial(mut self, encoding: Encoding, formats: &[Format]) -> Self {
         let chosen = encoding.format();
         let others = formats.iter().copied().filter(|&format| format != chosen);
-        // What every browser reads needs nothing before it: lighter formats that come first would
-        // be served instead.
-        let universal = matches!(chosen, Format::Jpeg | Format::Png | Format::Gif);
-        self.formats = Some(match universal {
+        // What every browser reads leaves nothing for the formats behind it.
+        self.formats = Some(match chosen.is_universal() {
             true => vec![chosen],
             false => [chosen].into_iter().chain(others).collect(),
         });
-        match encoding.quality() {
-            Some(quality) => {
-                self.qualities.get_or_insert_default().insert(chosen, quality);
-            }
-            None if encoding.is_lossless() => self.want = Some(Want::Lossless),
-            None => {}
-        }
+        self.settled.get_or_insert_default().insert(chosen, encoding);
         self
     }
 }
@@ -199,8 +186,8 @@ pub struct Decision {
     pub formats: Decided<Vec<Format>>,
     /// How good files must be.
     pub want: Decided<Want>,
-    /// Qualities that were settled by eye.
-    pub qualities: Decided<BTreeMap<Format, Quality>>,
+    /// Encodings that were settled by eye.
+    pub settled: Decided<BTreeMap<Format, Encoding>>,
     /// The most bytes that a file may have.
     pub cap: Decided<Cap>,
     /// Densities instead of the slot's own.
@@ -219,7 +206,7 @@ impl Decision {
             excluded: nearest(&levels, |rule| rule.excluded, false),
             formats: nearest(&levels, |rule| rule.formats.clone(), usual_formats()),
             want: nearest(&levels, |rule| rule.want, Want::Grade(Grade::Good)),
-            qualities: nearest(&levels, |rule| rule.qualities.clone(), BTreeMap::new()),
+            settled: nearest(&levels, |rule| rule.settled.clone(), BTreeMap::new()),
             cap: nearest(&levels, |rule| rule.cap, Cap::Open),
             densities: nearest(&levels, |rule| rule.densities.clone().map(Some), None),
             keeps_credit: nearest(&levels, |rule| rule.keeps_credit, true),
@@ -227,13 +214,26 @@ impl Decision {
         }
     }
 
-    /// How good a file in `format` must be: at the quality that was settled by eye, or else as
-    /// `want` says. A nearer word on `want` counts more than a farther quality.
-    pub fn want_in(&self, format: Format) -> Want {
-        match self.qualities.value.get(&format) {
-            Some(&quality) if self.qualities.by >= self.want.by => Want::Quality(quality),
-            _ => self.want.value,
+    /// The encoding in `format` that was settled by eye; nothing where a nearer level says how good
+    /// files must be.
+    pub fn settled_in(&self, format: Format) -> Option<Encoding> {
+        let counts = self.settled.by >= self.want.by;
+        counts.then(|| self.settled.value.get(&format).copied()).flatten()
+    }
+
+    /// The formats that are worth trying for such a picture. Where nothing may be lost, those that
+    /// always lose something are not, and PNG stands in for them.
+    pub fn worth_trying(&self, class: ContentClass, is_transparent: bool) -> Vec<Format> {
+        let mut formats = choosing::worth_trying(&self.formats.value, class, is_transparent);
+        if self.want.value == Want::Lossless {
+            formats.retain(|&format| {
+                Encoding::lossless(format).is_some() || self.settled_in(format).is_some()
+            });
+            if !formats.iter().any(|format| format.is_universal()) {
+                formats.push(Format::Png);
+            }
         }
+        formats
     }
 }
 
@@ -253,6 +253,7 @@ fn usual_formats() -> Vec<Format> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::encode::{Colours, Quality};
 
     fn quality(value: u8) -> Quality {
         Quality::new(value).unwrap()
@@ -273,25 +274,39 @@ mod tests {
         assert_eq!(decision.formats.by, Level::Usual);
     }
 
-    #[test]
-    fn a_trial_goes_first_and_keeps_what_browsers_fall_back_to() {
-        let formats = [Format::Avif, Format::Webp, Format::Jpeg];
-        let rule = OutputRule::default().with_trial(Encoding::Webp(quality(44)), &formats);
-        assert_eq!(rule.formats, Some(vec![Format::Webp, Format::Avif, Format::Jpeg]));
-        let decision = Decision::new(&OutputRule::default(), &OutputRule::default(), &rule);
-        assert_eq!(decision.want_in(Format::Webp), Want::Quality(quality(44)));
-        assert_eq!(decision.want_in(Format::Jpeg), Want::Grade(Grade::Good));
-        let plain = OutputRule::default().with_trial(Encoding::Jpeg(quality(60)), &formats);
-        assert_eq!(plain.formats, Some(vec![Format::Jpeg]));
+    fn alone(picture: &OutputRule) -> Decision {
+        Decision::new(&OutputRule::default(), &OutputRule::default(), picture)
     }
 
     #[test]
-    fn a_nearer_grade_counts_more_than_a_farther_quality() {
-        let qualities = Some(BTreeMap::from([(Format::Jpeg, quality(40))]));
-        let site = OutputRule { qualities, ..OutputRule::default() };
+    fn a_trial_goes_first_and_keeps_what_browsers_fall_back_to() {
+        let formats = [Format::Avif, Format::Webp, Format::Jpeg];
+        let chosen = Encoding::Webp(quality(44));
+        let rule = OutputRule::default().with_trial(chosen, &formats);
+        assert_eq!(rule.formats, Some(vec![Format::Webp, Format::Avif, Format::Jpeg]));
+        assert_eq!(alone(&rule).settled_in(Format::Webp), Some(chosen));
+        assert_eq!(alone(&rule).settled_in(Format::Jpeg), None);
+        let plan = Encoding::PngPalette(Colours::new(32).unwrap());
+        let rule = rule.with_trial(plan, &formats);
+        assert_eq!(rule.formats, Some(vec![Format::Png]));
+        assert_eq!(alone(&rule).settled_in(Format::Png), Some(plan));
+    }
+
+    #[test]
+    fn a_nearer_grade_counts_more_than_a_farther_choice() {
+        let settled = Some([(Format::Jpeg, Encoding::Jpeg(quality(40)))].into());
+        let site = OutputRule { settled, ..OutputRule::default() };
         let picture = OutputRule { want: Some(Want::Lossless), ..OutputRule::default() };
         let decision = Decision::new(&site, &OutputRule::default(), &picture);
-        assert_eq!(decision.want_in(Format::Jpeg), Want::Lossless);
+        assert_eq!(decision.settled_in(Format::Jpeg), None);
+    }
+
+    #[test]
+    fn where_nothing_may_be_lost_no_format_that_loses_is_tried() {
+        let formats = Some(vec![Format::Avif, Format::Webp, Format::Jpeg]);
+        let rule = OutputRule { formats, want: Some(Want::Lossless), ..OutputRule::default() };
+        let worth = alone(&rule).worth_trying(ContentClass::Photograph, false);
+        assert_eq!(worth, [Format::Webp, Format::Png]);
     }
 
     #[test]
@@ -301,7 +316,11 @@ mod tests {
         assert!(read(r#"{"formats":[]}"#).unwrap_err().contains("at least one"));
         assert!(read(r#"{"formats":["png","png"]}"#).unwrap_err().contains("twice"));
         assert!(read(r#"{"cap":{"kind":"at","bytes":0}}"#).unwrap_err().contains("0 bytes"));
+        let other = r#"{"settled":{"jpeg":{"format":"webp","quality":4}}}"#;
+        assert!(read(other).unwrap_err().contains("another format"));
         let rule = read(r#"{"formats":["avif","jpeg"],"want":{"by":"grade","value":"fine"}}"#);
-        assert_eq!(rule.unwrap().want, Some(Want::Grade(Grade::Fine)));
+        let rule = rule.unwrap();
+        assert_eq!(rule.want, Some(Want::Grade(Grade::Fine)));
+        assert_eq!(read(&serde_json::to_string(&rule).unwrap()).unwrap(), rule);
     }
 }

@@ -127,6 +127,21 @@ fn a_cap_costs_score_and_says_so_or_tells_how_near_it_came() {
 }
 
 #[test]
+fn a_png_under_a_cap_gives_up_colours() {
+    let desk = Desk::new(scene(200, 150));
+    let choosing = desk.choosing();
+    let whole = choosing.choose(Format::Png, Want::Lossless, None).unwrap().trial.bytes.len();
+    let cap = Bytes(whole as u64 / 3);
+    let light = choosing.choose_under(Format::Png, cap).unwrap();
+    assert!(Bytes::of(&light.trial.bytes) <= cap);
+    let colours = light.trial.encoding.colours().unwrap().get();
+    assert!((16..=256).contains(&colours), "{colours} colours");
+    let tiny = choosing.choose_under(Format::Png, Bytes(50)).unwrap();
+    assert_eq!(tiny.outcome, Outcome::OverCap { cap: Bytes(50) });
+    assert_eq!(tiny.trial.encoding.colours().unwrap().get(), 16, "the smallest there is");
+}
+
+#[test]
 fn flat_pictures_get_few_colours_or_none_lost() {
     let desk = Desk::new(sign(300, 200));
     let png = desk.choosing().choose(Format::Png, Want::Grade(Grade::Fine), None).unwrap();
@@ -209,12 +224,12 @@ fn every_format_carries_its_credit_and_its_profile() {
             Encoding::Png,
             Encoding::PngPalette(Colours::new(16).unwrap()),
         ] {
-            let file = encode::encode_with(&raster, encoding, &extras).unwrap().bytes;
+            let file = encode::encode_with(&raster, encoding, &extras).unwrap();
             let picture = Picture::open(&file).unwrap();
             assert_eq!(picture.blocks().xmp.as_ref(), Some(&xmp), "{encoding}");
             assert_eq!(picture.icc(), Some(icc.as_slice()), "{encoding}");
             assert_eq!(encode::decode(encoding.format(), &file).unwrap().size(), raster.size());
-            let plain = encode::encode(&raster, encoding).unwrap().bytes;
+            let plain = encode::encode(&raster, encoding).unwrap();
             let picture = Picture::open(&plain).unwrap();
             assert_eq!((picture.blocks().xmp.as_ref(), picture.icc()), (None, None), "{encoding}");
         }

@@ -117,14 +117,21 @@ fn searched(choosing: &Choosing<'_>, ask: Ask) -> Result<(Chosen, Vec<WorstSpot>
         Ask::Under(format, cap) => choosing.choose_under(format, cap)?,
         Ask::One(encoding) => choosing.choose_one(encoding)?,
     };
-    let raster = encode::decode(chosen.trial.encoding.format(), &chosen.trial.bytes)?;
-    let spots = choosing.judge.worst_spots(&raster, SPOT, SPOTS);
+    let spots = choosing.judge.worst_spots(&chosen.trial.raster, SPOT, SPOTS);
     Ok((chosen, spots.map_err(ChoiceError::from)?))
 }
 
 /// The trials that a search leaves: each step, and what it came to with its spots.
 fn kept(chosen: &Chosen, spots: Vec<WorstSpot>) -> Vec<NewTrial> {
-    let steps = chosen.tried.iter().filter_map(|point| {
+    // A search under a cap may come back to a step of the search before it.
+    let is_first = |n: usize| {
+        let encoding = chosen.tried[n].encoding;
+        !chosen.tried[..n]
+            .iter()
+            .any(|before| before.encoding == encoding && before.bytes.is_some())
+    };
+    let steps = chosen.tried.iter().enumerate().filter(|(n, _)| is_first(*n));
+    let steps = steps.filter_map(|(_, point)| {
         let settled = point.encoding == chosen.trial.encoding;
         Some(NewTrial {
             encoding: point.encoding,
@@ -150,12 +157,8 @@ pub async fn file(
         return Ok(kept);
     }
     let encoding = trial.encoding;
-    let raster = reference(app, picture, &trial.framing).await?;
-    let room = app.workshop.admit(memory(raster.size())).await;
-    let work = move || encode::encode(&raster, encoding).map_err(MakeError::from);
-    let made = bytes::Bytes::from(app.workshop.run(room, work).await??.bytes);
-    app.store.blobs().put_derived(&picture.hash, &kind, made.clone()).await?;
-    Ok(made)
+    let make = move |raster: Raster| Ok(encode::encode(&raster, encoding)?);
+    made(app, picture, &trial.framing, &kind, make).await
 }
 
 /// Where a trial differs from its pixels, as a PNG in shades of grey.
@@ -172,23 +175,31 @@ pub async fn differences(
         return Ok(kept);
     }
     let file = file(app, picture, trial).await?;
-    let raster = reference(app, picture, &trial.framing).await?;
     let format = trial.encoding.format();
-    let room = app.workshop.admit(memory(raster.size())).await;
-    let work = move || {
+    let make = move |raster: Raster| {
         let judge = Judge::new(raster).map_err(ChoiceError::from)?;
-        let differences =
-            judge.differences(&encode::decode(format, &file)?).map_err(ChoiceError::from)?;
-        Ok::<_, MakeError>(png::encode_fast(&differences.drawn())?)
+        let file = encode::decode(format, &file)?;
+        let differences = judge.differences(&file).map_err(ChoiceError::from)?;
+        Ok(png::encode_fast(&differences.drawn())?)
     };
-    let made = bytes::Bytes::from(app.workshop.run(room, work).await??);
-    app.store.blobs().put_derived(&picture.hash, &kind, made.clone()).await?;
-    Ok(made)
+    made(app, picture, &trial.framing, &kind, make).await
 }
 
-async fn reference(app: &App, picture: &Picture, framing: &Framing) -> Result<Raster, MakeError> {
-    let file = variants::reference(app, picture, framing.clone()).await?;
-    Ok(png::decode(&file)?.without_idle_alpha())
+/// What `make` makes of the pixels of `picture` in `framing`, kept under `kind`.
+async fn made(
+    app: &App,
+    picture: &Picture,
+    framing: &Framing,
+    kind: &str,
+    make: impl FnOnce(Raster) -> Result<Vec<u8>, MakeError> + Send + 'static,
+) -> Result<bytes::Bytes, MakeError> {
+    let (_, plan) = framing.plan(picture.facts.size)?;
+    let reference = variants::reference(app, picture, framing.clone()).await?;
+    let room = app.workshop.admit(memory(plan.fitting.output)).await;
+    let work = move || make(png::decode(&reference)?.without_idle_alpha());
+    let made = bytes::Bytes::from(app.workshop.run(room, work).await??);
+    app.store.blobs().put_derived(&picture.hash, kind, made.clone()).await?;
+    Ok(made)
 }
 
 /// What kind of picture it is, as far as it was looked at.

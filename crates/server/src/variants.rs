@@ -4,7 +4,7 @@
 use brisk_margin_core::budget;
 use brisk_margin_core::choosing::ChoiceError;
 use brisk_margin_core::codec::{CodecError, png};
-use brisk_margin_core::encode::{self, EncodeError, Encoded, Encoding, Quality};
+use brisk_margin_core::encode::{self, EncodeError, Encoding, Quality};
 use brisk_margin_core::finish::canvas::{Canvas, CanvasError};
 use brisk_margin_core::finish::plan::Plan;
 use brisk_margin_core::finish::render::{Logos, Rendered};
@@ -40,7 +40,7 @@ pub async fn make(app: &App, picture: &Picture, order: Order) -> Result<Made, Ma
     }
     let drawn = Drawn { finish: order.framing.finish.clone(), canvas, plan };
     let logos = logos(app, &drawn.finish).await?;
-    let Encoded { bytes, .. } = work(app, picture, drawn.memory(), move |original| {
+    let bytes = work(app, picture, drawn.memory(), move |original| {
         Ok(encode::encode(&drawn.render(original, &logos)?.raster, encoding)?)
     })
     .await?;
@@ -163,7 +163,7 @@ pub async fn preview(app: &App, picture: &Picture, look: Look) -> Result<bytes::
     let logos = logos(app, &drawn.finish).await?;
     derived(app, picture, &kind, move |original| {
         let encoding = Encoding::Webp(Quality::new(88)?);
-        Ok(encode::encode(&drawn.render(original, &logos)?.raster, encoding)?.bytes)
+        Ok(encode::encode(&drawn.render(original, &logos)?.raster, encoding)?)
     })
     .await
 }
@@ -193,7 +193,7 @@ pub async fn served_preview(app: &App, hash: &BlobHash) -> Result<Option<bytes::
 
 fn preview_of(original: &Original<'_>, side: u32) -> Result<Vec<u8>, MakeError> {
     let quality = Quality::new(88)?;
-    Ok(encode::encode(&render::preview(original, side)?, Encoding::Webp(quality))?.bytes)
+    Ok(encode::encode(&render::preview(original, side)?, Encoding::Webp(quality))?)
 }
 
 /// What `make` makes of `picture`'s original, kept under `kind` and made again where it was lost.

@@ -1,6 +1,6 @@
 //! Output rules as they are kept: for the site, for slots and for pictures.
 
-use brisk_margin_core::rule::{Decision, Level, OutputRule};
+use brisk_margin_core::rule::{Decision, OutputRule};
 use sea_orm::{ConnectionTrait, FromQueryResult};
 use uuid::Uuid;
 
@@ -19,35 +19,33 @@ pub enum RuleFor {
 }
 
 impl RuleFor {
-    const fn key(self) -> (&'static str, Uuid) {
+    /// The slot and the picture, of which at most one is there.
+    const fn key(self) -> (Option<Uuid>, Option<Uuid>) {
         match self {
-            Self::Site => ("site", Uuid::nil()),
-            Self::Slot(id) => ("slot", id),
-            Self::Picture(id) => ("picture", id),
-        }
-    }
-
-    /// Its level.
-    pub const fn level(self) -> Level {
-        match self {
-            Self::Site => Level::Site,
-            Self::Slot(_) => Level::Slot,
-            Self::Picture(_) => Level::Picture,
+            Self::Site => (None, None),
+            Self::Slot(id) => (Some(id), None),
+            Self::Picture(id) => (None, Some(id)),
         }
     }
 }
 
 #[derive(FromQueryResult)]
 struct Row {
+    slot_id: Option<Uuid>,
+    picture_id: Option<Uuid>,
     rule: serde_json::Value,
 }
+
+/// Rules about one subject; its number, or that of nobody for the site, is told apart.
+const SUBJECT: &str = "COALESCE(slot_id, picture_id, '00000000-0000-0000-0000-000000000000'::uuid)";
 
 impl Store {
     /// What is said of `subject`; a silent rule where nothing is.
     pub async fn output_rule(&self, subject: RuleFor) -> Result<OutputRule, StoreError> {
-        let (level, id) = subject.key();
-        let sql = "SELECT rule FROM output_rules WHERE level = $1 AND subject = $2";
-        let row = Row::find_by_statement(self.statement(sql, [level.into(), id.into()]));
+        let (slot, picture) = subject.key();
+        let sql = "SELECT slot_id, picture_id, rule FROM output_rules
+             WHERE slot_id IS NOT DISTINCT FROM $1 AND picture_id IS NOT DISTINCT FROM $2";
+        let row = Row::find_by_statement(self.statement(sql, [slot.into(), picture.into()]));
         let row = row.one(&self.db).await?;
         row.map(|row| read(row.rule)).transpose().map(Option::unwrap_or_default)
     }
@@ -59,19 +57,13 @@ impl Store {
         rule: &OutputRule,
     ) -> Result<OutputRule, StoreError> {
         let before = self.output_rule(subject).await?;
-        let (level, id) = subject.key();
-        let statement = match rule.is_silent() {
-            true => self.statement(
-                "DELETE FROM output_rules WHERE level = $1 AND subject = $2",
-                [level.into(), id.into()],
-            ),
-            false => self.statement(
-                "INSERT INTO output_rules (level, subject, rule) VALUES ($1, $2, $3)
-                 ON CONFLICT (level, subject) DO UPDATE SET rule = excluded.rule",
-                [level.into(), id.into(), json(rule).into()],
-            ),
-        };
-        self.db.execute_raw(statement).await?;
+        let (slot, picture) = subject.key();
+        let sql = format!(
+            "INSERT INTO output_rules (slot_id, picture_id, rule) VALUES ($1, $2, $3)
+             ON CONFLICT ({SUBJECT}) DO UPDATE SET rule = excluded.rule"
+        );
+        let values = [slot.into(), picture.into(), json(rule).into()];
+        self.db.execute_raw(self.statement(&sql, values)).await?;
         Ok(before)
     }
 
@@ -81,12 +73,18 @@ impl Store {
         picture: Uuid,
         slot: Option<Uuid>,
     ) -> Result<Decision, StoreError> {
-        let site = self.output_rule(RuleFor::Site).await?;
-        let of_slot = match slot {
-            Some(slot) => self.output_rule(RuleFor::Slot(slot)).await?,
-            None => OutputRule::default(),
-        };
-        let of_picture = self.output_rule(RuleFor::Picture(picture)).await?;
+        let sql = "SELECT slot_id, picture_id, rule FROM output_rules
+             WHERE slot_id = $1 OR picture_id = $2 OR slot_id IS NULL AND picture_id IS NULL";
+        let rows = Row::find_by_statement(self.statement(sql, [slot.into(), picture.into()]));
+        let (mut site, mut of_slot, mut of_picture) = Default::default();
+        for row in rows.all(&self.db).await? {
+            let said = match (row.slot_id, row.picture_id) {
+                (Some(_), _) => &mut of_slot,
+                (_, Some(_)) => &mut of_picture,
+                (None, None) => &mut site,
+            };
+            *said = read(row.rule)?;
+        }
         Ok(Decision::new(&site, &of_slot, &of_picture))
     }
 }

@@ -4,12 +4,11 @@ use brisk_margin_core::encode::Encoding;
 use brisk_margin_core::grade::Score;
 use brisk_margin_core::judge::WorstSpot;
 use brisk_margin_core::units::Bytes;
-use chrono::Utc;
 use sea_orm::{ConnectionTrait, FromQueryResult};
-use serde_json::Value;
+use serde_json::{Value, json};
 use uuid::Uuid;
 
-use crate::layouts::{json, read};
+use crate::layouts::read;
 use crate::variants::Framing;
 use crate::{Store, StoreError};
 
@@ -96,26 +95,25 @@ impl Store {
         framing: &Framing,
         trials: &[NewTrial],
     ) -> Result<(), StoreError> {
-        for trial in trials {
-            let encoding = serde_json::to_string(&trial.encoding).expect("plain values");
-            let statement = self.statement(
-                "INSERT INTO trials (id, picture_id, framing, encoding, bytes, score, spots, made_at)
-                 VALUES ($1, $2, $3, $4, $5, $6, $7, $8)
-                 ON CONFLICT (picture_id, framing, encoding)
-                 DO UPDATE SET spots = excluded.spots WHERE trials.spots = '[]'",
-                [
-                    Uuid::now_v7().into(),
-                    picture.into(),
-                    framing.recipe().into(),
-                    encoding.into(),
-                    (trial.bytes.get() as i64).into(),
-                    trial.score.0.into(),
-                    json(&trial.spots).into(),
-                    Utc::now().into(),
-                ],
-            );
-            self.db.execute_raw(statement).await?;
-        }
+        let rows = trials.iter().map(|trial| {
+            json!({
+                "id": Uuid::now_v7(),
+                "encoding": words(&trial.encoding),
+                "bytes": trial.bytes,
+                "score": trial.score,
+                "spots": trial.spots,
+            })
+        });
+        let statement = self.statement(
+            "INSERT INTO trials (id, picture_id, framing, encoding, bytes, score, spots, made_at)
+             SELECT id, $1, $2, encoding, bytes, score, spots, now()
+             FROM jsonb_to_recordset($3)
+                 AS t (id uuid, encoding text, bytes bigint, score double precision, spots jsonb)
+             ON CONFLICT (picture_id, framing, encoding)
+             DO UPDATE SET spots = excluded.spots WHERE trials.spots = '[]'",
+            [picture.into(), framing.recipe().into(), rows.collect::<Value>().into()],
+        );
+        self.db.execute_raw(statement).await?;
         Ok(())
     }
 
@@ -128,4 +126,9 @@ impl Store {
         let row = Row::find_by_statement(statement).one(&self.db).await?;
         row.map(TrialRow::try_from).transpose()
     }
+}
+
+/// What encodings are told apart by.
+fn words(encoding: &Encoding) -> String {
+    serde_json::to_string(encoding).expect("plain values")
 }

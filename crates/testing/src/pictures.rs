@@ -18,7 +18,7 @@ pub fn gradient(width: u32, height: u32) -> Raster {
 /// `raster` as a file in `format` at `quality`.
 pub fn encoded(raster: &Raster, format: Format, quality: u8) -> Vec<u8> {
     let quality = Quality::new(quality).expect("a quality from 1 to 100");
-    encode(raster, Encoding::new(format, quality)).expect("a plain picture").bytes
+    encode(raster, Encoding::new(format, quality)).expect("a plain picture")
 }
 
 /// [`gradient`] as a JPEG of quality 92.

@@ -64,11 +64,9 @@ export type Trial = Schemas["TrialBody"];
 export type Tried = Schemas["TriedBody"];
 export type By = Schemas["By"];
 export type Spot = Schemas["WorstSpot"];
-export type Decision = Schemas["Decision"];
 export type Level = Schemas["Level"];
 export type Want = Schemas["Want"];
 export type Outcome = Schemas["Outcome"];
-export type OutputRule = Schemas["OutputRule"];
 export type Report = Schemas["Report"];
 export type Problem = Schemas["Problem"];
 

@@ -6,16 +6,17 @@ import { useKey } from "./useKey";
 export function NoticeStrip() {
   const notice = useNotice();
   const back = useTakeBack();
-  const change = notice?.change;
+  const { change, undo } = notice ?? {};
+  const takeBack = change ? () => { back.mutate(change); } : undo && (() => { void undo(); });
   useKey((event) => {
-    if (event.key === "u" && change) back.mutate(change);
+    if (event.key === "u") takeBack?.();
   });
   if (!notice) return null;
   return (
     <div className="notice done" role="status">
       <span>{notice.words}</span>
-      {change && (
-        <button type="button" className="quiet-button" onClick={() => { back.mutate(change); }}>
+      {takeBack && (
+        <button type="button" className="quiet-button" onClick={takeBack}>
           Take back <kbd>U</kbd>
         </button>
       )}

@@ -22,6 +22,8 @@ const KEYS: [string[], string][] = [
   [["Ctrl", "Z"], "Bench: undo; with Shift, redo"],
   [["O"], "Bench: hold to see the original in place of the result"],
   [["Z"], "Bench: true size or twice that"],
+  [["N", "D"], "Encode: the next worst spot; show where each trial differs"],
+  [["[", "]"], "Encode: the lighter trial, the heavier one"],
 ];
 
 /** The list of shortcuts, as a side sheet. */

@@ -5,6 +5,8 @@ export interface Notice {
   words: string;
   /** The change that can be taken back, by its number. */
   change?: string;
+  /** What takes it back, where it is no change by number. */
+  undo?: () => Promise<void>;
 }
 
 let current: Notice | undefined;

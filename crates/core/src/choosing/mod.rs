@@ -1,8 +1,7 @@
 //! Choosing an encoding: for each format the smallest file that is faithful enough.
 //!
 //! [`prior`] says how score falls with quality for a kind of picture, [`search`] finds the quality
-//! from it in a few trials, and this module says which formats are tried, what a byte cap costs
-//! and whether a file is lean already.
+//! from it in a few trials, and this module says which formats are tried and what a byte cap costs.
 
 pub mod prior;
 mod search;
@@ -12,7 +11,7 @@ use thiserror::Error;
 
 use crate::codec::CodecError;
 use crate::codec::extras::Extras;
-use crate::encode::{self, Colours, EncodeError, Encoded, Encoding, Quality};
+use crate::encode::{self, Colours, EncodeError, Encoding, Quality};
 use crate::format::Format;
 use crate::grade::{Grade, Score};
 use crate::judge::{Judge, JudgeError, WorstSpot};
@@ -44,6 +43,8 @@ pub struct Trial {
     pub encoding: Encoding,
     /// How faithful it is.
     pub score: Score,
+    /// How it looks.
+    pub raster: Raster,
 }
 
 /// What a trial came to.
@@ -223,12 +224,18 @@ impl Choosing<'_> {
     /// Flat pictures are often smaller without loss.
     fn webp(&self, grade: Grade, cap: Option<Bytes>) -> Result<Chosen, ChoiceError> {
         let lossy = self.searched(Format::Webp, grade, cap)?;
-        if self.class == ContentClass::Photograph {
+        self.or_lossless(lossy, cap)
+    }
+
+    /// `lossy`, or the same pixels where a flat picture is lighter so, or only good enough so.
+    fn or_lossless(&self, lossy: Chosen, cap: Option<Bytes>) -> Result<Chosen, ChoiceError> {
+        let encoding = lossy.trial.encoding;
+        if self.class == ContentClass::Photograph || encoding.is_lossless() {
             return Ok(lossy);
         }
-        let same = self.lossless(Format::Webp, cap)?;
-        let better = same.trial.bytes.len() <= lossy.trial.bytes.len()
-            || lossy.trial.score < grade.target() && same.outcome == Outcome::Met;
+        let same = self.lossless(encoding.format(), cap)?;
+        let lighter = same.trial.bytes.len() <= lossy.trial.bytes.len();
+        let better = lighter || lossy.outcome != Outcome::Met && same.outcome == Outcome::Met;
         let (mut kept, other) = if better { (same, lossy) } else { (lossy, same) };
         kept.tried.extend(other.tried);
         Ok(kept)
@@ -244,7 +251,8 @@ impl Choosing<'_> {
             Some(colours) => search.trial(Encoding::PngPalette(colours))?,
             None => search.trial(Encoding::Png)?,
         };
-        self.ended(search.tried, trial, Some(grade), cap)
+        let chosen = self.within(search, trial, cap, Some(grade))?;
+        self.or_lossless(chosen, cap)
     }
 
     fn fewest_colours(
@@ -267,8 +275,7 @@ impl Choosing<'_> {
             let raster = reduced.raster();
             let mut score = self.judge.score(&raster)?;
             if score >= grade.target() {
-                let tile = self.judge.worst_tile(&raster)?.score;
-                score = Score(score.0.min(tile.0 + grade.target().0 - grade.floor().0));
+                score = grade.counting(score, self.judge.worst_tile(&raster)?.score);
             }
             let encoding = Encoding::PngPalette(Colours::new(STEPS[middle])?);
             tried.push(Point { encoding, bytes: None, score });
@@ -299,46 +306,35 @@ impl Choosing<'_> {
         grade: Option<Grade>,
         cap: Option<Bytes>,
     ) -> Result<Chosen, ChoiceError> {
-        let raster = encode::decode(trial.encoding.format(), &trial.bytes)?;
-        if trial.encoding.is_lossless() && !same(self.judge.raster(), &raster) {
+        if trial.encoding.is_lossless() && !same(self.judge.raster(), &trial.raster) {
             return Err(ChoiceError::NotTheSame(trial.encoding.format()));
         }
-        let worst = self.judge.worst_tile(&raster)?;
-        let over = cap.filter(|&cap| Bytes::of(&trial.bytes) > cap);
-        let was_lighter = cap.is_some_and(|cap| {
-            tried.iter().any(|point| point.bytes.is_some_and(|bytes| bytes > cap))
-        });
-        let outcome = match (over, grade) {
-            (Some(cap), _) => Outcome::OverCap { cap },
-            (None, Some(grade)) if trial.score < grade.target() => {
-                let target = grade.target();
-                if was_lighter { Outcome::Capped { target } } else { Outcome::Short { target } }
-            }
-            (None, Some(grade)) if worst.score < grade.floor() && !trial.encoding.is_lossless() => {
-                let target = grade.target();
-                if was_lighter { Outcome::Capped { target } } else { Outcome::Short { target } }
-            }
-            _ => Outcome::Met,
+        let worst = self.judge.worst_tile(&trial.raster)?;
+        let heavier = |cap: Bytes| tried.iter().any(|point| point.bytes.is_some_and(|b| b > cap));
+        let missed = grade
+            .filter(|grade| grade.counting(trial.score, worst.score) < grade.target())
+            .map(Grade::target);
+        let outcome = match (cap, missed) {
+            (Some(cap), _) if Bytes::of(&trial.bytes) > cap => Outcome::OverCap { cap },
+            (Some(cap), Some(target)) if heavier(cap) => Outcome::Capped { target },
+            (_, Some(target)) => Outcome::Short { target },
+            (_, None) => Outcome::Met,
         };
         Ok(Chosen { trial, worst, outcome, tried })
     }
 
     /// One file, judged.
-    ///
-    /// # Errors
-    /// [`ChoiceError`].
-    pub fn try_one(&self, encoding: Encoding) -> Result<Trial, ChoiceError> {
+    fn try_one(&self, encoding: Encoding) -> Result<Trial, ChoiceError> {
         if (self.stop)() {
             return Err(ChoiceError::Cancelled);
         }
-        let Encoded { bytes, encoding, .. } =
-            encode::encode_with(self.judge.raster(), encoding, self.extras)?;
+        let bytes = encode::encode_with(self.judge.raster(), encoding, self.extras)?;
         let raster = encode::decode(encoding.format(), &bytes)?;
         let score = match encoding.is_lossless() && same(self.judge.raster(), &raster) {
             true => Score::SAME,
             false => self.judge.score(&raster)?,
         };
-        Ok(Trial { bytes, encoding, score })
+        Ok(Trial { bytes, encoding, score, raster })
     }
 }
 
@@ -368,20 +364,12 @@ pub fn worth_trying(allowed: &[Format], class: ContentClass, is_transparent: boo
     let keeps = |format: Format| !is_transparent || format.has_alpha();
     let mut worth: Vec<Format> = allowed.iter().copied().filter(|&format| suits(format)).collect();
     // Something must be there for browsers that read neither.
-    let universal = |format: Format| matches!(format, Format::Jpeg | Format::Png | Format::Gif);
-    if !worth.iter().any(|&format| universal(format)) {
-        let fallback = allowed.iter().copied().find(|&f| universal(f) && keeps(f));
+    if !worth.iter().any(|format| format.is_universal()) {
+        let fallback = allowed.iter().copied().find(|&f| f.is_universal() && keeps(f));
         worth.extend(fallback);
     }
     if worth.is_empty() {
         worth.extend(allowed.iter().copied().filter(|&format| keeps(format)));
     }
     worth
-}
-
-/// Whether a file that is served is left alone: it reaches the grade, and no other is smaller by
-/// at least 3 %.
-pub fn is_lean(served: Bytes, score: Score, grade: Grade, lightest: Bytes) -> bool {
-    const WORTH: f64 = 0.97;
-    score >= grade.target() && lightest.get() as f64 > WORTH * served.get() as f64
 }

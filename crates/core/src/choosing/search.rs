@@ -3,9 +3,10 @@
 
 use super::prior::Prior;
 use super::{ChoiceError, Choosing, Point, Trial};
-use crate::encode::{self, Encoding, Quality};
+use crate::encode::{Colours, Encoding, Quality};
 use crate::format::Format;
 use crate::grade::Grade;
+use crate::palette;
 use crate::units::Bytes;
 
 /// No search makes more files, nor does one under a byte cap.
@@ -80,9 +81,8 @@ impl<'a> Search<'a> {
         if trial.score < grade.target() {
             return Ok(trial.score.0);
         }
-        let raster = encode::decode(trial.encoding.format(), &trial.bytes)?;
-        let tile = self.choosing.judge.worst_tile(&raster)?.score.0;
-        Ok(trial.score.0.min(tile + grade.target().0 - grade.floor().0))
+        let tile = self.choosing.judge.worst_tile(&trial.raster)?.score;
+        Ok(grade.counting(trial.score, tile).0)
     }
 
     /// The level to try next for `target`; nothing once neighbours part it.
@@ -120,10 +120,16 @@ impl<'a> Search<'a> {
     /// The most faithful file of at most `cap` bytes, where `known` was made before; where even the
     /// smallest is heavier, that one.
     pub(super) fn under(&mut self, cap: Bytes, known: Trial) -> Result<Trial, ChoiceError> {
-        let Some(quality) = known.encoding.quality() else { return Ok(known) };
-        let level = self.levels.partition_point(|&level| level < quality.get());
-        let first = level.min(self.levels.len() - 1);
-        let mut weights = vec![(first as f64, weight(known.bytes.len()))];
+        let Some(quality) = known.encoding.quality() else {
+            return self.fewer_colours(cap, known);
+        };
+        let first = self.level_of(quality);
+        let known_weight = |point: &Point| {
+            let level = self.level_of(point.encoding.quality()?);
+            Some((level as f64, weight(point.bytes?.get() as usize)))
+        };
+        let mut weights: Vec<(f64, f64)> = self.tried.iter().filter_map(known_weight).collect();
+        weights.sort_by(|a, b| a.0.total_cmp(&b.0));
         let fits = Bytes::of(&known.bytes) <= cap;
         let (mut low, mut high) = if fits { (first + 1, self.levels.len()) } else { (0, first) };
         let (mut best, mut least) = if fits { (Some(known), None) } else { (None, Some(known)) };
@@ -154,6 +160,33 @@ impl<'a> Search<'a> {
             }
         }
         Ok(best.or(least).expect("one was known"))
+    }
+
+    fn level_of(&self, quality: Quality) -> usize {
+        let level = self.levels.partition_point(|&level| level < quality.get());
+        level.min(self.levels.len() - 1)
+    }
+
+    /// The most colours of a PNG of at most `cap` bytes, where `known` has all of them; the smallest
+    /// there is where none is light enough.
+    fn fewer_colours(&mut self, cap: Bytes, known: Trial) -> Result<Trial, ChoiceError> {
+        const FEWER: [u16; MOST] = [256, 128, 64, 32, 16];
+        let mut lightest = known;
+        if lightest.encoding.format() != Format::Png || !palette::has_room(&lightest.raster) {
+            return Ok(lightest);
+        }
+        let own = lightest.encoding.colours();
+        let fewer = |colours: &u16| own.is_none_or(|own| *colours < own.get());
+        for colours in FEWER.into_iter().filter(fewer) {
+            if Bytes::of(&lightest.bytes) <= cap {
+                break;
+            }
+            let trial = self.trial(Encoding::PngPalette(Colours::new(colours)?))?;
+            if trial.bytes.len() < lightest.bytes.len() {
+                lightest = trial;
+            }
+        }
+        Ok(lightest)
     }
 
     /// The logarithm of the bytes that a level likely has; bytes grow with quality as in the prior.

@@ -14,7 +14,7 @@ use super::jpeg::{DctScale, Pixels};
 use super::{CodecError, avif, gif, jpeg, jpeg_copy, png, webp};
 use crate::chroma::Chroma;
 use crate::colour::Inks;
-use crate::encode::{EncodeError, Encoding};
+use crate::encode::Encoding;
 use crate::format::Format;
 use crate::geometry::Size;
 use crate::motion::{Frame, Motion};
@@ -245,7 +245,7 @@ fn encoded(
             Some(reduced) => png::encode_palette(&reduced, extras),
             None => Err(CodecError::Encode {
                 format: Format::Png,
-                detail: EncodeError::Transparent.to_string(),
+                detail: "half transparent pixels need all the colours there are".to_owned(),
             }),
         },
         Encoding::Gif => gif::encode(raster),
@@ -275,15 +275,14 @@ fn ask(job: &Job, parts: &[&[u8]], memory: Bytes) -> Result<Answer, CodecError> 
     }
 }
 
-/// What an answer means where its bytes are not the ones that were asked for.
-fn refused(reply: Reply, source: Source) -> CodecError {
+/// What an answer means that is not the one that was asked for. Another kind of answer, or bytes
+/// that do not fit their words, come from a process that went wrong.
+fn refused(reply: Reply) -> CodecError {
     match reply {
         Reply::Truncated(source) => CodecError::Truncated(source),
         Reply::Damaged(format, detail) => CodecError::Damaged { format, detail },
         Reply::Failed(format, detail) => CodecError::Encode { format, detail },
-        Reply::File | Reply::Pixels(_) | Reply::Inks(_) | Reply::Avif(_) => {
-            CodecError::Damaged { format: source, detail: "an answer to another job".to_owned() }
-        }
+        Reply::File | Reply::Pixels(_) | Reply::Inks(_) | Reply::Avif(_) => Broken::Crashed.into(),
     }
 }
 
@@ -303,7 +302,7 @@ pub fn decode_jpeg(file: &[u8], scale: DctScale, inks: &Inks) -> Result<Raster, 
         Reply::Inks(shape) if fits(shape, &bytes) => {
             Ok(Raster::new(shape.size(), Channels::Rgb, inks.mix(&bytes)))
         }
-        reply => Err(refused(reply, Source::Jpeg)),
+        reply => Err(refused(reply)),
     }
 }
 
@@ -325,7 +324,7 @@ pub fn copy_jpeg(
     let job = Job::CopyJpeg { orientation: orientation.to_exif(), carries };
     let parts: Vec<&[u8]> = [file].into_iter().chain(blocks).collect();
     let memory = Bytes(jpeg::pixel_count(file) * 12 + file.len() as u64 * 4);
-    made(ask(&job, &parts, memory)?, Source::Jpeg)
+    made(ask(&job, &parts, memory)?)
 }
 
 /// What stands before the pixels of an AVIF.
@@ -335,7 +334,7 @@ pub fn copy_jpeg(
 pub fn read_avif(file: &[u8]) -> Result<avif::Told, CodecError> {
     match ask(&Job::ReadAvif, &[file], Bytes(file.len() as u64 * 4))?.reply {
         Reply::Avif(told) => Ok(*told),
-        reply => Err(refused(reply, Source::Avif)),
+        reply => Err(refused(reply)),
     }
 }
 
@@ -352,7 +351,7 @@ pub fn decode_avif(file: &[u8]) -> Result<Raster, CodecError> {
         Reply::Pixels(shape) if fits(shape, &bytes) => {
             Ok(Raster::new(shape.size(), shape.channels(), bytes))
         }
-        reply => Err(refused(reply, Source::Avif)),
+        reply => Err(refused(reply)),
     }
 }
 
@@ -369,7 +368,7 @@ pub fn encode(raster: &Raster, encoding: Encoding, extras: &Extras) -> Result<Ve
     let (carries, blocks) = carried(extras);
     let job = Job::Encode { shape: Shape::of(raster), encoding, chroma, carries };
     let parts: Vec<&[u8]> = [raster.data()].into_iter().chain(blocks).collect();
-    made(ask(&job, &parts, memory(encoding, raster.size().pixels()))?, Source::Jpeg)
+    made(ask(&job, &parts, memory(encoding, raster.size().pixels()))?)
 }
 
 /// `motion` as a file.
@@ -388,7 +387,7 @@ pub fn encode_motion(
     let rasters = motion.frames.iter().map(|frame| frame.raster.data());
     let parts: Vec<&[u8]> = rasters.chain(blocks).collect();
     let pixels = motion.size().pixels() * motion.frames.len() as u64;
-    made(ask(&job, &parts, Bytes(pixels * 16 + (64 << 20)))?, Source::Jpeg)
+    made(ask(&job, &parts, Bytes(pixels * 16 + (64 << 20)))?)
 }
 
 /// What encoding so many pixels may take at most: guesses with room, not measured yet.
@@ -408,9 +407,9 @@ fn carried(extras: &Extras) -> (Carries, impl Iterator<Item = &[u8]>) {
     (carries, extras.icc.as_deref().into_iter().chain(extras.xmp.as_deref()))
 }
 
-fn made(answer: Answer, source: Source) -> Result<Vec<u8>, CodecError> {
+fn made(answer: Answer) -> Result<Vec<u8>, CodecError> {
     match answer.reply {
         Reply::File => Ok(answer.bytes),
-        reply => Err(refused(reply, source)),
+        reply => Err(refused(reply)),
     }
 }

@@ -101,17 +101,19 @@ pub fn encode(raster: &Raster, extras: &Extras) -> Result<Vec<u8>, CodecError> {
 }
 
 /// `file` with the same pixels at the same depth, filtered and deflated anew, without its metadata
-/// and with `extras`.
-pub fn refiltered(file: &[u8], extras: &Extras) -> Result<Vec<u8>, CodecError> {
+/// but with all that decides how it is shown, and with `xmp`.
+pub fn refiltered(file: &[u8], xmp: Option<Vec<u8>>) -> Result<Vec<u8>, CodecError> {
     let mut options = oxipng::Options::from_preset(3);
-    options.strip = oxipng::StripChunks::All;
+    let shown = [b"cICP", b"iCCP", b"sRGB", b"gAMA", b"cHRM", b"acTL", b"fcTL", b"fdAT"];
+    options.strip = oxipng::StripChunks::Keep(shown.into_iter().copied().collect());
     // Depth and colours stay: what shows the same need not be the same.
     options.bit_depth_reduction = false;
     options.color_type_reduction = false;
     options.grayscale_reduction = false;
     options.palette_reduction = false;
     let copy = guarded(|| oxipng::optimize_from_memory(file, &options).map_err(damaged), damaged)?;
-    Ok(if extras.is_empty() { copy } else { extras::into_png(&copy, extras) })
+    let extras = Extras { icc: None, xmp };
+    Ok(if extras.is_empty() { copy } else { extras::into_png(&copy, &extras) })
 }
 
 /// Encodes pixels of a few colours, with `extras`.

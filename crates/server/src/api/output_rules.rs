@@ -4,95 +4,64 @@ use axum::Json;
 use axum::extract::State;
 use brisk_margin_core::rule::OutputRule;
 use brisk_margin_store::output_rules::RuleFor;
+use serde::Deserialize;
+use utoipa::IntoParams;
 use uuid::Uuid;
 
 use super::Problem;
-use super::extract::{self, Path};
+use super::extract::{self, Query};
+use super::pictures::find;
 use crate::app::{App, Change};
 
-async fn say(app: &App, subject: RuleFor, rule: &OutputRule) -> Result<Json<OutputRule>, Problem> {
-    let before = app.store.say_output_rule(subject, rule).await?;
-    app.tell(Change::Variants);
-    Ok(Json(before))
+/// Whose rule; the site's where nothing is given.
+#[derive(Deserialize, IntoParams)]
+pub(super) struct RuleOf {
+    /// A slot's number.
+    slot: Option<Uuid>,
+    /// A picture's number.
+    picture: Option<Uuid>,
 }
 
-/// What is said for the whole site.
-#[utoipa::path(get, path = "/api/output-rules/site", responses((status = 200, body = OutputRule)))]
-pub(super) async fn site_rule(State(app): State<App>) -> Result<Json<OutputRule>, Problem> {
-    Ok(Json(app.store.output_rule(RuleFor::Site).await?))
+impl RuleOf {
+    async fn subject(&self, app: &App) -> Result<RuleFor, Problem> {
+        match (self.slot, self.picture) {
+            (None, None) => Ok(RuleFor::Site),
+            (Some(slot), None) => {
+                let slot = app.store.slot(slot).await?;
+                Ok(RuleFor::Slot(slot.ok_or_else(|| Problem::not_found("slot"))?.id))
+            }
+            (None, Some(picture)) => Ok(RuleFor::Picture(find(app, picture).await?.id)),
+            (Some(_), Some(_)) => Err(Problem::invalid("give a slot or a picture, not both")),
+        }
+    }
 }
 
-/// Says what holds for the whole site; the answer is what was said before.
-#[utoipa::path(put, path = "/api/output-rules/site", request_body = OutputRule, responses(
+/// What is said for the site, a slot or a picture.
+#[utoipa::path(get, path = "/api/output-rules", params(RuleOf), responses(
     (status = 200, body = OutputRule),
+    (status = 404, body = Problem, content_type = "application/problem+json"),
     (status = 422, body = Problem, content_type = "application/problem+json"),
 ))]
-pub(super) async fn say_site_rule(
+pub(super) async fn output_rule(
     State(app): State<App>,
-    extract::Json(rule): extract::Json<OutputRule>,
+    Query(of): Query<RuleOf>,
 ) -> Result<Json<OutputRule>, Problem> {
-    say(&app, RuleFor::Site, &rule).await
+    let subject = of.subject(&app).await?;
+    Ok(Json(app.store.output_rule(subject).await?))
 }
 
-async fn slot(app: &App, id: Uuid) -> Result<RuleFor, Problem> {
-    let slot = app.store.slot(id).await?.ok_or_else(|| Problem::not_found("slot"))?;
-    Ok(RuleFor::Slot(slot.id))
-}
-
-/// What is said for a slot.
-#[utoipa::path(get, path = "/api/output-rules/slots/{id}", responses(
-    (status = 200, body = OutputRule),
-    (status = 404, body = Problem, content_type = "application/problem+json"),
-), params(("id" = Uuid, Path, description = "The slot's number")))]
-pub(super) async fn slot_rule(
-    State(app): State<App>,
-    Path(id): Path<Uuid>,
-) -> Result<Json<OutputRule>, Problem> {
-    Ok(Json(app.store.output_rule(slot(&app, id).await?).await?))
-}
-
-/// Says what holds for a slot; the answer is what was said before.
-#[utoipa::path(put, path = "/api/output-rules/slots/{id}", request_body = OutputRule, responses(
+/// Says what holds for the site, a slot or a picture; the answer is what was said before.
+#[utoipa::path(put, path = "/api/output-rules", params(RuleOf), request_body = OutputRule, responses(
     (status = 200, body = OutputRule),
     (status = 404, body = Problem, content_type = "application/problem+json"),
     (status = 422, body = Problem, content_type = "application/problem+json"),
-), params(("id" = Uuid, Path, description = "The slot's number")))]
-pub(super) async fn say_slot_rule(
+))]
+pub(super) async fn say_output_rule(
     State(app): State<App>,
-    Path(id): Path<Uuid>,
+    Query(of): Query<RuleOf>,
     extract::Json(rule): extract::Json<OutputRule>,
 ) -> Result<Json<OutputRule>, Problem> {
-    let subject = slot(&app, id).await?;
-    say(&app, subject, &rule).await
-}
-
-async fn picture(app: &App, id: Uuid) -> Result<RuleFor, Problem> {
-    Ok(RuleFor::Picture(super::pictures::find(app, id).await?.id))
-}
-
-/// What is said for a picture.
-#[utoipa::path(get, path = "/api/output-rules/pictures/{id}", responses(
-    (status = 200, body = OutputRule),
-    (status = 404, body = Problem, content_type = "application/problem+json"),
-), params(("id" = Uuid, Path, description = "The picture's number")))]
-pub(super) async fn picture_rule(
-    State(app): State<App>,
-    Path(id): Path<Uuid>,
-) -> Result<Json<OutputRule>, Problem> {
-    Ok(Json(app.store.output_rule(picture(&app, id).await?).await?))
-}
-
-/// Says what holds for a picture; the answer is what was said before.
-#[utoipa::path(put, path = "/api/output-rules/pictures/{id}", request_body = OutputRule, responses(
-    (status = 200, body = OutputRule),
-    (status = 404, body = Problem, content_type = "application/problem+json"),
-    (status = 422, body = Problem, content_type = "application/problem+json"),
-), params(("id" = Uuid, Path, description = "The picture's number")))]
-pub(super) async fn say_picture_rule(
-    State(app): State<App>,
-    Path(id): Path<Uuid>,
-    extract::Json(rule): extract::Json<OutputRule>,
-) -> Result<Json<OutputRule>, Problem> {
-    let subject = picture(&app, id).await?;
-    say(&app, subject, &rule).await
+    let before = app.store.say_output_rule(of.subject(&app).await?, &rule).await?;
+    app.tell(Change::Variants);
+    Ok(Json(before))
 }

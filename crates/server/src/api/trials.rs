@@ -2,11 +2,11 @@
 
 use axum::Json;
 use axum::extract::State;
-use axum::http::StatusCode;
 use brisk_margin_core::budget::{self, Margin, Saving};
-use brisk_margin_core::choosing::{self, Outcome, Want};
+use brisk_margin_core::choosing::{Outcome, Want};
 use brisk_margin_core::encode::{Colours, Encoding, Quality};
 use brisk_margin_core::format::Format;
+use brisk_margin_core::geometry::Size;
 use brisk_margin_core::grade::{Grade, Score};
 use brisk_margin_core::judge::WorstSpot;
 use brisk_margin_core::look::ContentClass;
@@ -15,6 +15,7 @@ use brisk_margin_core::units::Bytes;
 use brisk_margin_store::output_rules::RuleFor;
 use brisk_margin_store::pictures::Picture;
 use brisk_margin_store::trials::TrialRow;
+use brisk_margin_store::variants::Framing;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -46,6 +47,8 @@ pub(super) struct ProofBody {
     class: ContentClass,
     /// What holds for it, and who decided that.
     decision: Decision,
+    /// The encodings that were settled by eye, in words.
+    settled: Vec<String>,
     /// The formats that are worth trying, in the order of the rule.
     formats: Vec<Format>,
     /// The score that each grade asks for.
@@ -109,38 +112,61 @@ impl TrialBody {
     }
 }
 
-/// What is tried, and how the proof stood before.
-async fn proof_of(app: &App, picture: &Picture, shown: &Shown) -> Result<ProofBody, Problem> {
-    let framing = shown.framing(picture)?;
-    let (_, plan) = framing.plan(picture.facts.size).map_err(variants::MakeError::from)?;
-    let slot = slot_of(app, shown).await?;
-    let decision = app.store.decision(picture.id, slot.as_ref().map(|slot| slot.id)).await?;
-    let budget = match &slot {
-        Some(slot) => slot_budget(slot),
-        None => budget::default_budget(plan.fitting.needed),
-    };
-    let class = trying::class_of(picture);
-    // Before it was looked at, its kind of pixel says whether it can be transparent.
-    let is_transparent = match &picture.look {
-        Some(look) => look.is_transparent,
-        None => picture.facts.has_alpha,
-    };
-    let formats = choosing::worth_trying(&decision.formats.value, class, is_transparent);
-    let trials = app.store.trials_of(picture.id, &framing).await?;
-    let today = today_in(app, picture, slot.as_ref().map(|slot| slot.id)).await?;
-    let grade = |grade: Grade| GradeBody { grade, target: grade.target() };
-    Ok(ProofBody {
-        width: plan.fitting.output.width,
-        height: plan.fitting.output.height,
-        budget,
-        today,
-        link: budget::USUAL_LINK,
-        class,
-        decision,
-        formats,
-        grades: Grade::ALL.map(grade).into(),
-        trials: trials.into_iter().map(|trial| TrialBody::new(trial, budget, today)).collect(),
-    })
+/// A picture in a slot, with what holds for it there.
+struct Stand {
+    framing: Framing,
+    size: Size,
+    budget: Bytes,
+    today: Bytes,
+    decision: Decision,
+}
+
+impl Stand {
+    async fn new(app: &App, picture: &Picture, shown: &Shown) -> Result<Self, Problem> {
+        let framing = shown.framing(picture)?;
+        let (_, plan) = framing.plan(picture.facts.size).map_err(variants::MakeError::from)?;
+        let slot = match shown.place {
+            Some(place) => {
+                let slot = app.store.slot(place.slot).await?;
+                Some(slot.ok_or_else(|| Problem::not_found("slot"))?)
+            }
+            None => None,
+        };
+        let id = slot.as_ref().map(|slot| slot.id);
+        let usual = || budget::default_budget(plan.fitting.needed);
+        Ok(Self {
+            framing,
+            size: plan.fitting.output,
+            budget: slot.as_ref().map_or_else(usual, slot_budget),
+            today: today_in(app, picture, id).await?,
+            decision: app.store.decision(picture.id, id).await?,
+        })
+    }
+
+    fn proof(self, picture: &Picture, trials: Vec<TrialRow>) -> ProofBody {
+        let class = trying::class_of(picture);
+        // Before it was looked at, its kind of pixel says whether it can be transparent.
+        let is_transparent = match &picture.look {
+            Some(look) => look.is_transparent,
+            None => picture.facts.has_alpha,
+        };
+        let Self { size, budget, today, decision, .. } = self;
+        let grade = |grade: Grade| GradeBody { grade, target: grade.target() };
+        let settled = decision.settled.value.values();
+        ProofBody {
+            width: size.width,
+            height: size.height,
+            budget,
+            today,
+            link: budget::USUAL_LINK,
+            class,
+            formats: decision.worth_trying(class, is_transparent),
+            settled: settled.map(ToString::to_string).collect(),
+            decision,
+            grades: Grade::ALL.map(grade).into(),
+            trials: trials.into_iter().map(|t| TrialBody::new(t, budget, today)).collect(),
+        }
+    }
 }
 
 /// What pages transfer for `picture` today at most, in one slot or in any; its original where none
@@ -150,15 +176,6 @@ async fn today_in(app: &App, picture: &Picture, slot: Option<Uuid>) -> Result<By
     let within = uses.iter().filter(|used| slot.is_none_or(|slot| used.slot.id == slot));
     let most = within.filter_map(|used| slots::today(picture, used)).max();
     Ok(most.unwrap_or(picture.bytes))
-}
-
-async fn slot_of(
-    app: &App,
-    shown: &Shown,
-) -> Result<Option<brisk_margin_store::layouts::SlotRow>, Problem> {
-    let Some(place) = shown.place else { return Ok(None) };
-    let slot = app.store.slot(place.slot).await?;
-    Ok(Some(slot.ok_or_else(|| Problem::not_found("slot"))?))
 }
 
 /// What was tried of a picture in a slot. Nothing is made.
@@ -173,7 +190,9 @@ pub(super) async fn proof(
     extract::Json(shown): extract::Json<Shown>,
 ) -> Result<Json<ProofBody>, Problem> {
     let picture = find(&app, id).await?;
-    Ok(Json(proof_of(&app, &picture, &shown).await?))
+    let stand = Stand::new(&app, &picture, &shown).await?;
+    let trials = app.store.trials_of(id, &stand.framing).await?;
+    Ok(Json(stand.proof(&picture, trials)))
 }
 
 /// What is to be tried.
@@ -227,26 +246,28 @@ pub(super) async fn try_out(
     extract::Json(wish): extract::Json<TrialWish>,
 ) -> Result<Json<TriedBody>, Problem> {
     let picture = find(&app, id).await?;
-    let before = proof_of(&app, &picture, &wish.shown).await?;
-    let decision = &before.decision;
+    let stand = Stand::new(&app, &picture, &wish.shown).await?;
+    let format = wish.format;
     let ask = match wish.how {
-        By::Rule { want } => {
-            let want = want.unwrap_or_else(|| decision.want_in(wish.format));
-            Ask::Best(wish.format, want, decision.cap.value.bytes(before.budget))
-        }
-        By::Quality { quality } => Ask::One(Encoding::new(wish.format, quality)),
+        By::Rule { want } => match (want, stand.decision.settled_in(format)) {
+            (None, Some(encoding)) => Ask::One(encoding),
+            (want, _) => {
+                let want = want.unwrap_or(stand.decision.want.value);
+                Ask::Best(format, want, stand.decision.cap.value.bytes(stand.budget))
+            }
+        },
+        By::Quality { quality } => Ask::One(Encoding::new(format, quality)),
         By::Colours { colours } => Ask::One(Encoding::PngPalette(colours)),
-        By::Bytes { bytes } => Ask::Under(wish.format, bytes),
+        By::Bytes { bytes } => Ask::Under(format, bytes),
     };
-    let framing = wish.shown.framing(&picture)?;
-    let tried = trying::try_out(&app, &picture, &framing, ask).await?;
-    let trials = app.store.trials_of(id, &framing).await?;
+    let tried = trying::try_out(&app, &picture, &stand.framing, ask).await?;
+    let trials = app.store.trials_of(id, &stand.framing).await?;
     let settled = trials.iter().find(|trial| trial.encoding == tried.encoding);
     Ok(Json(TriedBody {
         settled: settled.map(|trial| trial.id),
         outcome: tried.outcome,
         encodes: tried.encodes,
-        proof: proof_of(&app, &picture, &wish.shown).await?,
+        proof: stand.proof(&picture, trials),
     }))
 }
 
@@ -315,7 +336,7 @@ pub(super) async fn choose_trial(
     State(app): State<App>,
     Path(id): Path<Uuid>,
     extract::Json(chosen): extract::Json<ChosenFor>,
-) -> Result<(StatusCode, Json<OutputRule>), Problem> {
+) -> Result<Json<OutputRule>, Problem> {
     let (trial, picture) = find_trial(&app, id).await?;
     let subject = chosen.slot.map_or(RuleFor::Picture(picture.id), RuleFor::Slot);
     let decision = app.store.decision(picture.id, chosen.slot).await?;
@@ -323,5 +344,5 @@ pub(super) async fn choose_trial(
     let rule = rule.with_trial(trial.encoding, &decision.formats.value);
     let before = app.store.say_output_rule(subject, &rule).await?;
     app.tell(Change::Variants);
-    Ok((StatusCode::OK, Json(before)))
+    Ok(Json(before))
 }

@@ -106,7 +106,8 @@ impl Runner for Processes {
         match answer {
             Ok(answer) if wants_memory(&answer) => Err(Broken::Memory(limit)),
             Ok(answer) => {
-                if process.holds() < KEPT {
+                // One that answered in its last moment was ended all the same.
+                if !was_late && process.holds() < KEPT {
                     locked(&self.idle).push(process);
                 }
                 Ok(answer)

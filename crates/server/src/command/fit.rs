@@ -5,24 +5,21 @@ use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 use std::time::Instant;
 
-use brisk_margin_core::choosing::{
-    self, ChoiceError, Choosing, Chosen, Outcome, Point, Trial, Want,
-};
+use brisk_margin_core::choosing::{self, Choosing, Chosen, Outcome, Want};
 use brisk_margin_core::codec::extras::Extras;
-use brisk_margin_core::encode::{EncodeError, Encoding, Quality};
+use brisk_margin_core::encode::Quality;
 use brisk_margin_core::fitting::Fitting;
 use brisk_margin_core::format::Format;
 use brisk_margin_core::framing::FocalPoint;
 use brisk_margin_core::geometry::{Rect, Size};
 use brisk_margin_core::grade::{Grade, Score};
-use brisk_margin_core::judge::{Judge, WorstSpot};
+use brisk_margin_core::judge::Judge;
 use brisk_margin_core::look::ContentClass;
 use brisk_margin_core::lossless;
 use brisk_margin_core::naming;
 use brisk_margin_core::picture::Picture;
 use brisk_margin_core::render::render;
 use brisk_margin_core::slot::{Fit as SlotFit, Slot};
-use brisk_margin_core::source::Source;
 use brisk_margin_core::units::{Bytes, Density};
 use clap::Args;
 use rayon::prelude::*;
@@ -141,22 +138,39 @@ struct Made {
 struct Unwritten {
     density: Density,
     fitting: Fitting,
-    chosen: Chosen,
+    file: Encoded,
     millis: u64,
 }
 
-/// The original's own pixels in a file without its metadata.
-fn copied(picture: &Picture<'_>) -> Result<Chosen, Failure> {
+/// A file, and how it came about.
+struct Encoded {
+    bytes: Vec<u8>,
+    format: Format,
+    /// Nothing where none was chosen.
+    quality: Option<Quality>,
+    score: Score,
+    outcome: Outcome,
+    encodes: u32,
+}
+
+impl From<Chosen> for Encoded {
+    fn from(chosen: Chosen) -> Self {
+        Self {
+            encodes: chosen.encodes(),
+            outcome: chosen.outcome,
+            format: chosen.trial.encoding.format(),
+            quality: chosen.trial.encoding.quality(),
+            score: chosen.trial.score,
+            bytes: chosen.trial.bytes,
+        }
+    }
+}
+
+/// The original's own pixels in a file of its own `format` without its metadata.
+fn copied(picture: &Picture<'_>, format: Format) -> Result<Encoded, Failure> {
     let bytes = lossless::copy(picture, None)?;
-    let encoding = match picture.facts().format {
-        Source::Png => Encoding::Png,
-        // The coefficients are kept, so that no quality is chosen.
-        _ => Encoding::Jpeg(Quality::new(100)?),
-    };
-    let score = Score::SAME;
-    let worst = WorstSpot { place: Rect::whole(picture.facts().size), score };
-    let tried = vec![Point { encoding, bytes: Some(Bytes::of(&bytes)), score }];
-    Ok(Chosen { trial: Trial { bytes, encoding, score }, worst, outcome: Outcome::Met, tried })
+    let (score, outcome) = (Score::SAME, Outcome::Met);
+    Ok(Encoded { bytes, format, quality: None, score, outcome, encodes: 1 })
 }
 
 impl Fit {
@@ -218,13 +232,13 @@ impl Fit {
                 Ok((fitting, class, judge)) => {
                     outcomes.par_extend(self.format.par_iter().map(|&format| {
                         let started = Instant::now();
-                        let chosen = match self.copies(&picture, &fitting, format) {
-                            true => copied(&picture),
+                        let file = match self.copies(&picture, &fitting, format) {
+                            true => copied(&picture, format),
                             false => self.choose(&judge, class, format),
                         };
-                        let chosen = chosen.map_err(|error| error.to_string())?;
+                        let file = file.map_err(|error| error.to_string())?;
                         let millis = (rendering + started.elapsed()).as_millis() as u64;
-                        Ok(Unwritten { density, fitting, chosen, millis })
+                        Ok(Unwritten { density, fitting, file, millis })
                     }));
                 }
             }
@@ -257,16 +271,17 @@ impl Fit {
         judge: &Judge,
         class: ContentClass,
         format: Format,
-    ) -> Result<Chosen, Failure> {
+    ) -> Result<Encoded, Failure> {
         let extras = Extras::default();
         let choosing = Choosing { judge, class, extras: &extras, stop: &choosing::never };
         let want = self.quality.map_or(self.grade, Want::Quality);
         let chosen = choosing.choose(format, want, self.max_bytes.map(Bytes))?;
         if let Outcome::OverCap { cap } = chosen.outcome {
             let least = Bytes::of(&chosen.trial.bytes);
-            return Err(ChoiceError::from(EncodeError::Cap { cap, least }).into());
+            let told = format!("{cap} cannot be met: the smallest file here has {least}");
+            return Err(told.into());
         }
-        Ok(chosen)
+        Ok(chosen.into())
     }
 
     fn write(
@@ -276,12 +291,11 @@ impl Fit {
         made: Unwritten,
         out: &mut MadeFiles,
     ) -> Result<Made, String> {
-        let Unwritten { density, fitting, chosen, millis } = made;
-        let (encodes, trial) = (chosen.encodes(), chosen.trial);
-        let format = trial.encoding.format();
+        let Unwritten { density, fitting, file: encoded, millis } = made;
+        let format = encoded.format;
         let source = path.file_name().unwrap_or_default().to_string_lossy();
         let name = out.claim(&naming::propose(&source, self.slot(), density, format));
-        let file = out.write(&name, &trial.bytes).map_err(|error| error.to_string())?;
+        let file = out.write(&name, &encoded.bytes).map_err(|error| error.to_string())?;
         Ok(Made {
             source: path.display().to_string(),
             source_bytes,
@@ -292,11 +306,11 @@ impl Fit {
             density,
             crop: fitting.crop,
             shortfall: fitting.shortfall,
-            bytes: Bytes::of(&trial.bytes),
-            quality: trial.encoding.quality(),
-            score: trial.score,
-            outcome: chosen.outcome,
-            encodes,
+            bytes: Bytes::of(&encoded.bytes),
+            quality: encoded.quality,
+            score: encoded.score,
+            outcome: encoded.outcome,
+            encodes: encoded.encodes,
             millis,
         })
     }

@@ -16,11 +16,12 @@ CREATE TABLE trials (
     UNIQUE (picture_id, framing, encoding)
 );
 
--- At most one for the site, and one for each slot and picture.
+-- At most one for each slot and picture, and one for neither: the site's.
 CREATE TABLE output_rules (
-    level text NOT NULL CHECK (level IN ('site', 'slot', 'picture')),
-    -- The slot or the picture; the site has the number of nobody.
-    subject uuid NOT NULL,
+    slot_id uuid REFERENCES slots (id) ON DELETE CASCADE,
+    picture_id uuid REFERENCES pictures (id) ON DELETE CASCADE,
     rule jsonb NOT NULL,
-    PRIMARY KEY (level, subject)
+    CHECK (slot_id IS NULL OR picture_id IS NULL)
 );
+CREATE UNIQUE INDEX output_rules_subject ON output_rules
+    (COALESCE(slot_id, picture_id, '00000000-0000-0000-0000-000000000000'::uuid));

@@ -1,9 +1,8 @@
 import { Button, InputNumber, Segmented, Select } from "antd";
-import { useEffect, useState, type ReactNode } from "react";
+import { useEffect, useMemo, useState, type ReactNode } from "react";
 import { createPortal } from "react-dom";
 import type { Format, Picture, Trial, Work } from "../../api/client";
 import { bytes, formatName, percent, pixels } from "../../ui/figures";
-import { notices } from "../../ui/notice";
 import { ProblemNote } from "../../ui/ProblemNote";
 import { useKey } from "../../ui/useKey";
 import { useBitmap } from "../useBitmap";
@@ -31,7 +30,7 @@ export function TrialsPane({ picture, target: asked, work, hindrance, lead }: Pr
   const proof = useProof(picture.id, target, work);
   const searches = useSearches(picture.id, target, work, proof.data);
   const trial = useTrial(picture.id, target, work);
-  const choose = useChoose();
+  const choose = useChoose(picture.id);
   const [chosen, setChosen] = useState<string>();
   const [left, setLeft] = useState<string[]>([]);
   const [spot, setSpot] = useState(0);
@@ -68,9 +67,6 @@ export function TrialsPane({ picture, target: asked, work, hindrance, lead }: Pr
   const add = (format: Format, by: AddBy, value: number) => {
     const how = by === "quality" ? { by, quality: value } : { by, bytes: value };
     trial.mutate({ format, how }, { onSuccess: ({ settled }) => { if (settled) { setChosen(settled); setLeft((now) => now.filter((id) => id !== settled)); } } });
-  };
-  const use = (one: Trial, slot: string | null) => {
-    choose.mutate({ trial: one.id, slot }, { onSuccess: () => { notices.show({ words: `${one.name} is the rule for this ${slot ? "slot" : "picture"} now.` }); } });
   };
   return (
     <section className="trials" aria-label="Trials">
@@ -126,13 +122,13 @@ export function TrialsPane({ picture, target: asked, work, hindrance, lead }: Pr
               <div className="chosen-trial" data-testid="chosen-trial">
                 <b>{active.name}</b> <span className="figure">{active.word} {active.score.toFixed(1)}</span>
                 <div className="row">
-                  <Button size="small" type="primary" loading={choose.isPending} onClick={() => { use(active, null); }}>Use for this picture</Button>
-                  <Button size="small" disabled={!target.place} title={target.place ? undefined : "Choose a slot of the site first: a typed size has no rule"} onClick={() => { if (target.place) use(active, target.place.slot); }}>Use for the slot</Button>
+                  <Button size="small" type="primary" loading={choose.isPending} onClick={() => { choose.mutate({ trial: active, slot: null }); }}>Use for this picture</Button>
+                  <Button size="small" disabled={!target.place} title={target.place ? undefined : "Choose a slot of the site first: a typed size has no rule"} onClick={() => { if (target.place) choose.mutate({ trial: active, slot: target.place.slot }); }}>Use for the slot</Button>
                   <Button size="small" onClick={() => { setLeft((now) => [...now, active.id]); }}>Leave out</Button>
                 </div>
               </div>
             )}
-            <p className="soft rule-words" data-testid="rule-words">{ruleWords(proof.data.decision)}</p>
+            <p className="soft rule-words" data-testid="rule-words">{ruleWords(proof.data)}</p>
             {searches.map(({ data }) => data && outcomeWords(data.tried.outcome, formatName[data.format]) && (
               <p key={data.format} className="soft rule-words">{outcomeWords(data.tried.outcome, formatName[data.format])}</p>
             ))}
@@ -197,16 +193,14 @@ function AddTrial({ formats, busy, onAdd }: { formats: Format[]; busy: boolean; 
 }
 
 /** A value once it stands still: a size that is being typed is not searched for at each key. */
-function useSettled<T>(value: T): T {
-  const [settled, setSettled] = useState(value);
-  const words = JSON.stringify(value);
+function useSettled<T>(value: T | undefined): T | undefined {
+  const words = value === undefined ? undefined : JSON.stringify(value);
+  const [settled, setSettled] = useState(words);
   useEffect(() => {
-    const timer = setTimeout(() => { setSettled(value); }, 400);
+    const timer = setTimeout(() => { setSettled(words); }, 400);
     return () => { clearTimeout(timer); };
-    // By content: the same target is made anew at each painting.
-    // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [words]);
-  return settled;
+  return useMemo(() => (settled === undefined ? undefined : (JSON.parse(settled) as T)), [settled]);
 }
 
 /** An element and its width in CSS pixels. */

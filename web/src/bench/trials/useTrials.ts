@@ -1,5 +1,6 @@
 import { keepPreviousData, useMutation, useQueries, useQuery, useQueryClient } from "@tanstack/react-query";
-import { accept, api, unwrap, type By, type Format, type OutputRule, type Place, type Proof, type Tried, type Work } from "../../api/client";
+import { accept, api, unwrap, type By, type Format, type Place, type Proof, type Trial, type Tried, type Work } from "../../api/client";
+import { notices } from "../../ui/notice";
 
 /** What is proved: a size to fill, and the slot and layout width that it is for. */
 export interface Target extends Place {
@@ -30,7 +31,7 @@ async function ask(id: string, target: Target, work: Work, format: Format, how: 
 /** Searches each format as the rules say, side by side; one that is no longer wanted hangs up. */
 export function useSearches(id: string, target: Target | undefined, work: Work, proof: Proof | undefined) {
   const queries = useQueryClient();
-  const rule = proof && JSON.stringify([proof.decision.want, proof.decision.qualities, proof.decision.cap]);
+  const rule = proof && JSON.stringify([proof.decision.want, proof.decision.settled, proof.decision.cap]);
   return useQueries({
     queries: (target && proof ? proof.formats : []).map((format) => ({
       queryKey: ["tried", id, work, target, rule, format],
@@ -59,19 +60,22 @@ export function useTrial(id: string, target: Target | undefined, work: Work) {
   });
 }
 
-/** Makes a trial the rule of the picture or of a slot; returns the rule as it was. */
-export function useChoose() {
+/** Makes a trial the rule of the picture, or of a slot; the notice takes it back. */
+export function useChoose(picture: string) {
   const queries = useQueryClient();
+  const refresh = () => queries.invalidateQueries({ queryKey: ["proof"] });
   return useMutation({
-    mutationFn: async ({ trial, slot }: { trial: string; slot: string | null }) =>
-      unwrap(await api.POST("/api/trials/{id}/choose", { params: { path: { id: trial } }, body: { slot } })),
-    onSuccess: () => queries.invalidateQueries({ queryKey: ["proof"] }),
+    mutationFn: async ({ trial, slot }: { trial: Trial; slot: string | null }) =>
+      unwrap(await api.POST("/api/trials/{id}/choose", { params: { path: { id: trial.id } }, body: { slot } })),
+    onSuccess: (before, { trial, slot }) => {
+      const undo = async () => {
+        const query = slot ? { slot } : { picture };
+        accept(await api.PUT("/api/output-rules", { params: { query }, body: before }));
+        notices.show({ words: `The rule for this ${slot ? "slot" : "picture"} is as it was.` });
+        await refresh();
+      };
+      notices.show({ words: `${trial.name} is the rule for this ${slot ? "slot" : "picture"} now.`, undo });
+      return refresh();
+    },
   });
-}
-
-/** Says a rule again, as it was before. */
-export async function sayAgain(subject: { picture: string } | { slot: string }, rule: OutputRule) {
-  accept("picture" in subject
-    ? await api.PUT("/api/output-rules/pictures/{id}", { params: { path: { id: subject.picture } }, body: rule })
-    : await api.PUT("/api/output-rules/slots/{id}", { params: { path: { id: subject.slot } }, body: rule }));
 }

@@ -1,4 +1,4 @@
-import type { Decision, Level, Outcome, Want } from "../../api/client";
+import type { Level, Outcome, Proof, Want } from "../../api/client";
 import { bytes, formatName } from "../../ui/figures";
 
 const LEVELS: Record<Level, string> = { usual: "as usual", site: "by the site's rule", slot: "by the slot's rule", picture: "by the picture's rule" };
@@ -10,14 +10,14 @@ function wantWords(want: Want) {
 }
 
 /** Which rule holds, and who decided each part of it. */
-export function ruleWords({ formats, want, qualities, cap, excluded }: Decision) {
+export function ruleWords({ settled, decision }: Proof) {
+  const { formats, want, cap, excluded } = decision;
   if (excluded.value) return `No file is made of it, ${LEVELS[excluded.by]}.`;
   const parts = [
     `${formats.value.map((format) => formatName[format]).join(", ")} ${LEVELS[formats.by]}`,
     `${wantWords(want.value)} ${LEVELS[want.by]}`,
   ];
-  const settled = Object.entries(qualities.value).map(([format, quality]) => `${formatName[format as keyof typeof formatName]} ${quality}`);
-  if (settled.length > 0) parts.push(`${settled.join(", ")} ${LEVELS[qualities.by]}`);
+  if (settled.length > 0) parts.push(`${settled.join(", ")} ${LEVELS[decision.settled.by]}`);
   if (cap.value.kind === "at") parts.push(`at most ${bytes(cap.value.bytes)} ${LEVELS[cap.by]}`);
   if (cap.value.kind === "budget") parts.push(`at most the budget ${LEVELS[cap.by]}`);
   return `${parts.join("; ")}.`;

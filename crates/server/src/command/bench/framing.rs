@@ -26,7 +26,7 @@ const WIDTHS: [u32; 4] = [390, 820, 1280, 1920];
 
 pub(super) async fn run(home: Home, times: usize) -> Result<(), Failure> {
     let app = home.open().await?;
-    let file = encode(&scene(), Encoding::Jpeg(Quality::new(85)?))?.bytes;
+    let file = encode(&scene(), Encoding::Jpeg(Quality::new(85)?))?;
     let facts = Original::open(&file)?.facts().clone();
     let new = NewPicture {
         name: "bench.jpg",
