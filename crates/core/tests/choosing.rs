@@ -276,13 +276,14 @@ fn a_search_that_nobody_wants_stops_before_its_next_file() {
 #[test]
 fn what_moves_keeps_its_frames_their_time_and_what_is_clear() {
     let frame = |shade: u8, clear: bool, millis| {
-        let pixel = |n: u32| match (n % 40, clear) {
-            (0..4, true) => [0; 4],
-            (4..9, _) => [shade, 40, 90, 255],
-            _ => [240, 230, 200, 255],
+        // Wide enough for colour at half resolution.
+        let pixel = |n: u32| match (n % 320, clear) {
+            (0..32, true) => [0; 4],
+            (32..160, _) => [shade, 80, 90, 255],
+            _ => [200, 190, 170, 255],
         };
-        let data = (0..40 * 30).flat_map(pixel).collect();
-        let raster = Raster::new(Size::new(40, 30), Channels::Rgba, data).without_idle_alpha();
+        let data = (0..320 * 120).flat_map(pixel).collect();
+        let raster = Raster::new(Size::new(320, 120), Channels::Rgba, data).without_idle_alpha();
         Frame { raster, millis }
     };
     for clear in [false, true] {
@@ -301,8 +302,9 @@ fn what_moves_keeps_its_frames_their_time_and_what_is_clear() {
             assert!(got.frames.len() >= 2, "{encoding}");
             let judge = Judge::new(motion.frames[2].raster.clone()).unwrap();
             let last = &got.frames.last().unwrap().raster;
+            assert_eq!(last.is_transparent(), clear, "{encoding}");
             let score = judge.score(last).unwrap();
-            assert!(score > Score(50.0), "{encoding}: {score:?}");
+            assert!(score > Score(80.0), "{encoding}: {score:?}");
         }
     }
 }

@@ -168,7 +168,7 @@ impl Choosing<'_> {
     /// # Errors
     /// [`ChoiceError`]; a cap that cannot be met is an [`Outcome`] instead.
     pub fn choose_under(&self, format: Format, cap: Bytes) -> Result<Chosen, ChoiceError> {
-        let mut search = Search::new(self, format, None);
+        let mut search = Search::new(self, format);
         let middling = search.trial(Encoding::new(format, Quality::USUAL))?;
         let trial = search.under(cap, middling)?;
         self.ended(search.tried, trial, None, Some(cap))
@@ -184,14 +184,14 @@ impl Choosing<'_> {
 
     /// The file that `encoding` makes, or below `cap` a lighter one.
     fn at(&self, encoding: Encoding, cap: Option<Bytes>) -> Result<Chosen, ChoiceError> {
-        let mut search = Search::new(self, encoding.format(), None);
+        let mut search = Search::new(self, encoding.format());
         let trial = search.trial(encoding)?;
         self.within(search, trial, cap, None)
     }
 
     fn lossless(&self, format: Format, cap: Option<Bytes>) -> Result<Chosen, ChoiceError> {
         let encoding = Encoding::lossless(format).ok_or(ChoiceError::NotLossless(format))?;
-        let mut search = Search::new(self, format, None);
+        let mut search = Search::new(self, format);
         let trial = search.trial(encoding)?;
         self.ended(search.tried, trial, None, cap)
     }
@@ -216,8 +216,8 @@ impl Choosing<'_> {
         grade: Grade,
         cap: Option<Bytes>,
     ) -> Result<Chosen, ChoiceError> {
-        let mut search = Search::new(self, format, Some(grade));
-        let trial = search.run()?;
+        let mut search = Search::new(self, format);
+        let trial = search.run(grade)?;
         self.within(search, trial, cap, Some(grade))
     }
 
@@ -245,7 +245,7 @@ impl Choosing<'_> {
     fn png(&self, grade: Grade, cap: Option<Bytes>) -> Result<Chosen, ChoiceError> {
         let mut tried = Vec::new();
         let reduced = self.fewest_colours(grade, &mut tried)?;
-        let mut search = Search::new(self, Format::Png, None);
+        let mut search = Search::new(self, Format::Png);
         search.tried = tried;
         let trial = match reduced {
             Some(colours) => search.trial(Encoding::PngPalette(colours))?,

@@ -16,7 +16,6 @@ const MOST: usize = 5;
 pub(super) struct Search<'a> {
     choosing: &'a Choosing<'a>,
     prior: Prior,
-    grade: Option<Grade>,
     levels: Vec<u8>,
     /// What counts of each trial: its level, and the score or what its worst tile makes of it.
     known: Vec<(usize, f64)>,
@@ -25,11 +24,10 @@ pub(super) struct Search<'a> {
 }
 
 impl<'a> Search<'a> {
-    pub(super) fn new(choosing: &'a Choosing<'a>, format: Format, grade: Option<Grade>) -> Self {
+    pub(super) fn new(choosing: &'a Choosing<'a>, format: Format) -> Self {
         Self {
             choosing,
             prior: Prior::of(format, choosing.class),
-            grade,
             levels: levels(format),
             known: Vec::new(),
             tried: Vec::new(),
@@ -49,9 +47,8 @@ impl<'a> Search<'a> {
         self.trial(Encoding::new(self.prior.format(), quality))
     }
 
-    /// The smallest file that reaches the grade, or where none does, the most faithful.
-    pub(super) fn run(&mut self) -> Result<Trial, ChoiceError> {
-        let grade = self.grade.expect("a search has a grade");
+    /// The smallest file that reaches `grade`, or where none does, the most faithful.
+    pub(super) fn run(&mut self, grade: Grade) -> Result<Trial, ChoiceError> {
         let target = grade.target().0;
         let mut best: Option<(Trial, f64)> = None;
         while self.known.len() < MOST {

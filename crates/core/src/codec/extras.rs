@@ -56,6 +56,18 @@ fn deflated(data: &[u8]) -> Vec<u8> {
     encoder.finish().expect("memory takes it all")
 }
 
+/// Where an extended WebP says what it has.
+const FLAGS: usize = 20;
+const ALPHA: u8 = 0x10;
+
+/// Says of an extended WebP that it is transparent somewhere. Frames are cut to what is seen of
+/// them, and where none of those has an alpha of its own, the library says nothing of the rest.
+pub(super) fn tell_of_alpha(file: &mut [u8]) {
+    if file.get(12..16) == Some(b"VP8X") {
+        file[FLAGS] |= ALPHA;
+    }
+}
+
 /// `file`, a WebP, as an extended one with its blocks (RFC 9649, 2.7).
 pub(super) fn into_webp(
     file: &[u8],
@@ -64,7 +76,6 @@ pub(super) fn into_webp(
     has_alpha: bool,
 ) -> Result<Vec<u8>, CodecError> {
     const ICC: u8 = 0x20;
-    const ALPHA: u8 = 0x10;
     const XMP: u8 = 0x04;
     let broken = || CodecError::Encode {
         format: Format::Webp,
@@ -74,7 +85,7 @@ pub(super) fn into_webp(
     let mut flags = 0;
     // An extended file says what it has by itself.
     if chunks.starts_with(b"VP8X") {
-        flags = *chunks.get(8).ok_or_else(broken)?;
+        flags = *file.get(FLAGS).ok_or_else(broken)?;
         chunks = chunks.get(18..).ok_or_else(broken)?;
     } else if has_alpha {
         flags = ALPHA;

@@ -77,7 +77,10 @@ pub fn encode_motion(motion: &Motion, quality: u8, extras: &Extras) -> Result<Ve
         encoder.told(ffi::WebPAnimEncoderAdd(encoder.0, none, time, std::ptr::null()))?;
         let mut output = Data(ffi::WebPData::default());
         encoder.told(ffi::WebPAnimEncoderAssemble(encoder.0, &mut output.0))?;
-        let bytes = std::slice::from_raw_parts(output.0.bytes, output.0.size).to_vec();
+        let mut bytes = std::slice::from_raw_parts(output.0.bytes, output.0.size).to_vec();
+        if motion.frames.iter().any(|frame| frame.raster.is_transparent()) {
+            extras::tell_of_alpha(&mut bytes);
+        }
         finished(bytes, &motion.frames[0].raster, extras)
     }
 }
