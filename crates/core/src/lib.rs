@@ -13,9 +13,9 @@
 //! What a picture in the library is like and is said to be: its [`look`], the [`metadata`] that it
 //! came with, how people [`describe`] it, and its [`standing`]: what is worth doing with it.
 //!
-//! A page's slots, once measured at several [`layout`] widths, have [`needs`]; [`sizes`] and
-//! [`markup`] tell the browser of the files that meet them, and [`state`] says in words how well
-//! the picture there does.
+//! A page's slots, once measured at several [`layout`] widths, have [`needs`]; a [`responsive`] set
+//! of files meets them, [`sizes`] and [`markup`] tell the browser of it, and [`state`] says in
+//! words how well the picture there does.
 
 pub mod budget;
 pub mod choosing;
@@ -46,6 +46,7 @@ pub mod raster;
 pub mod recognise;
 pub mod render;
 pub mod resize;
+pub mod responsive;
 pub mod rule;
 pub mod saliency;
 pub mod size_set;

@@ -212,6 +212,11 @@ impl Pattern {
         Ok(Self { pieces })
     }
 
+    /// Whether it tells files of different widths apart.
+    pub fn has_width(&self) -> bool {
+        self.pieces.contains(&Piece::Part(Part::Width))
+    }
+
     /// The stem of a file name for `subject`: lower-case Latin letters, digits and single
     /// hyphens, without an extension. Never empty.
     pub fn stem(&self, subject: &Subject) -> String {

@@ -13,28 +13,93 @@ use crate::resize::{self, Region};
 use crate::source::Source;
 
 /// The pixels of `picture` as `fitting` shows it: upright, in sRGB, without metadata.
+///
+/// # Errors
+/// Those of decoding it.
 pub fn render(picture: &Picture<'_>, fitting: &Fitting) -> Result<Raster, CodecError> {
-    let crop = picture.orientation.to_stored(fitting.crop, picture.stored);
-    let output = picture.orientation.apply(fitting.output);
-    let (source, scale) = match picture.facts().format {
-        // A drawing has no pixels to be scaled.
-        Source::Svg => return codec::svg::draw(picture.bytes, crop, output),
-        Source::Jpeg => {
-            let scale = DctScale::for_output(crop.size(), output);
-            (codec::elsewhere::decode_jpeg(picture.bytes, scale, &picture.inks)?, scale.factor())
-        }
-        _ => (picture.decode()?, 1.0),
-    };
-    let scaled = if scale == 1.0 && crop.size() == output {
-        source.crop(crop)
-    } else {
-        resize::resize(&source, region(crop, scale, source.size()), output)
-    };
-    let mut upright = picture.orientation.turn(scaled);
-    if let Some(profile) = &picture.colour {
-        profile.convert(&mut upright);
+    if picture.facts().format == Source::Svg {
+        return draw(picture, fitting);
     }
-    Ok(upright)
+    Ok(Decoded::for_all(picture, std::slice::from_ref(fitting))?.show(fitting))
+}
+
+/// The pixels of `picture` as each of `fittings` shows it, decoded once; `each` gets their place
+/// among them, the largest first. What shows the same part at half the size or less is made from
+/// the larger one.
+///
+/// # Errors
+/// Those of decoding it, and those of `each`.
+pub fn render_ladder<E: From<CodecError>>(
+    picture: &Picture<'_>,
+    fittings: &[Fitting],
+    mut each: impl FnMut(usize, &Raster) -> Result<(), E>,
+) -> Result<(), E> {
+    let mut order: Vec<usize> = (0..fittings.len()).collect();
+    order.sort_by_key(|&n| std::cmp::Reverse(fittings[n].output.pixels()));
+    let decoded = match picture.facts().format {
+        Source::Svg => None,
+        _ => Some(Decoded::for_all(picture, fittings)?),
+    };
+    let mut made: Vec<(Rect, Raster)> = Vec::new();
+    for n in order {
+        let Fitting { crop, output, .. } = fittings[n];
+        let has_twice = |(part, raster): &&(Rect, Raster)| {
+            let size = raster.size();
+            *part == crop && size.width >= 2 * output.width && size.height >= 2 * output.height
+        };
+        let raster = match (made.iter().rev().find(has_twice), &decoded) {
+            (Some((_, larger)), _) => resize::resize(larger, Region::whole(larger.size()), output),
+            (None, Some(decoded)) => decoded.show(&fittings[n]),
+            (None, None) => draw(picture, &fittings[n])?,
+        };
+        each(n, &raster)?;
+        made.push((crop, raster));
+    }
+    Ok(())
+}
+
+/// A drawing has no pixels to be scaled.
+fn draw(picture: &Picture<'_>, fitting: &Fitting) -> Result<Raster, CodecError> {
+    let crop = picture.orientation.to_stored(fitting.crop, picture.stored);
+    codec::svg::draw(picture.bytes, crop, picture.orientation.apply(fitting.output))
+}
+
+/// A picture's pixels as stored, at a scale that is enough for what is made of them.
+struct Decoded<'a> {
+    picture: &'a Picture<'a>,
+    pixels: Raster,
+    scale: f64,
+}
+
+impl<'a> Decoded<'a> {
+    fn for_all(picture: &'a Picture<'a>, fittings: &[Fitting]) -> Result<Self, CodecError> {
+        if picture.facts().format != Source::Jpeg {
+            return Ok(Self { picture, pixels: picture.decode()?, scale: 1.0 });
+        }
+        let enough = |fitting: &Fitting| {
+            let crop = picture.orientation.to_stored(fitting.crop, picture.stored);
+            DctScale::for_output(crop.size(), picture.orientation.apply(fitting.output))
+        };
+        let scale = fittings.iter().map(enough).max().unwrap_or(DctScale::FULL);
+        let pixels = codec::elsewhere::decode_jpeg(picture.bytes, scale, &picture.inks)?;
+        Ok(Self { picture, pixels, scale: scale.factor() })
+    }
+
+    fn show(&self, fitting: &Fitting) -> Raster {
+        let orientation = self.picture.orientation;
+        let crop = orientation.to_stored(fitting.crop, self.picture.stored);
+        let output = orientation.apply(fitting.output);
+        let scaled = if self.scale == 1.0 && crop.size() == output {
+            self.pixels.crop(crop)
+        } else {
+            resize::resize(&self.pixels, region(crop, self.scale, self.pixels.size()), output)
+        };
+        let mut upright = orientation.turn(scaled);
+        if let Some(profile) = &self.picture.colour {
+            profile.convert(&mut upright);
+        }
+        upright
+    }
 }
 
 /// The whole of `picture`, shrunk to at most `long_side` pixels, for looking at.

@@ -88,7 +88,8 @@ impl Store {
         rows.into_iter().map(TrialRow::try_from).collect()
     }
 
-    /// Keeps what was tried; what was tried before stays as it was, but may learn its spots.
+    /// Keeps what was tried. What was tried before may learn its spots, and its weight where the
+    /// picture's credit, which is part of a file, is another one now.
     pub async fn add_trials(
         &self,
         picture: Uuid,
@@ -110,11 +111,33 @@ impl Store {
              FROM jsonb_to_recordset($3)
                  AS t (id uuid, encoding text, bytes bigint, score double precision, spots jsonb)
              ON CONFLICT (picture_id, framing, encoding)
-             DO UPDATE SET spots = excluded.spots WHERE trials.spots = '[]'",
+             DO UPDATE SET bytes = excluded.bytes,
+                 spots = CASE trials.spots WHEN '[]' THEN excluded.spots ELSE trials.spots END",
             [picture.into(), framing.recipe().into(), rows.collect::<Value>().into()],
         );
         self.db.execute_raw(statement).await?;
         Ok(())
+    }
+
+    /// How faithful the files are that were tried of `picture` in these framings: framing,
+    /// encoding and score.
+    pub async fn scores_of(
+        &self,
+        picture: Uuid,
+        framings: impl IntoIterator<Item = &Framing>,
+    ) -> Result<HashMap<(String, Encoding), Score>, StoreError> {
+        let recipes: Vec<String> = framings.into_iter().map(Framing::recipe).collect();
+        let statement = self.statement(
+            "SELECT id, picture_id, framing, encoding, bytes, score, spots FROM trials
+             WHERE picture_id = $1 AND framing = ANY($2)",
+            [picture.into(), recipes.into()],
+        );
+        let rows = Row::find_by_statement(statement).all(&self.db).await?;
+        let read = |row: Row| {
+            let encoding = serde_json::from_str(&row.encoding).map_err(corrupt)?;
+            Ok(((row.framing, encoding), Score(row.score)))
+        };
+        rows.into_iter().map(read).collect()
     }
 
     /// The trial `id`.

@@ -7,6 +7,7 @@ use brisk_margin_core::finish::plan::{Aim, Plan};
 use brisk_margin_core::fitting::{Fitting, TooSmall};
 use brisk_margin_core::framing::FocalPoint;
 use brisk_margin_core::geometry::Size;
+use brisk_margin_core::metadata::Credit;
 use brisk_margin_core::slot::Slot;
 use brisk_margin_core::units::{Bytes, Density};
 use chrono::{DateTime, Utc};
@@ -28,6 +29,9 @@ pub struct Order {
     /// How they are encoded.
     #[serde(flatten)]
     pub encoding: Encoding,
+    /// What the file says of who made it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub credit: Option<Credit>,
 }
 
 /// What decides a variant's pixels besides its picture.

@@ -21,7 +21,7 @@ fn is_cmyk(space: ColorSpace) -> bool {
 }
 
 /// A scale of n/8 at which the decoder can leave out detail by itself.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 pub struct DctScale(u8);
 
 impl DctScale {

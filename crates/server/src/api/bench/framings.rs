@@ -7,7 +7,7 @@ use brisk_margin_core::fitting::Fitting;
 use brisk_margin_core::framing::{self, Cuts, Holding, KeepCut};
 use brisk_margin_core::geometry::{Rect, Size};
 use brisk_margin_core::layout::{BoxSize, Cropping};
-use brisk_margin_core::markup::{self, Held};
+use brisk_margin_core::markup::position::{self, Held};
 use brisk_margin_core::slot::{Fit, Slot};
 use brisk_margin_core::units::{Bytes, Density};
 use brisk_margin_store::layouts::SlotRow;
@@ -241,14 +241,14 @@ fn hold(
     let error =
         slot.rendered().iter().filter(|(_, size)| size.is_shown()).map(|(&viewport, size)| {
             let ideal = framing::frame(canvas.size(), size.aspect(), focal, keep);
-            let position = markup::position_at(&held, viewport);
+            let position = position::position_at(&held, viewport);
             let shown = framing::shown_at(file, size.aspect(), position);
             let scale = size.width / shown[2];
             (shown[0] - f64::from(ideal.x)).abs().max((shown[1] - f64::from(ideal.y)).abs()) * scale
         });
     framing.focal_error = Some(error.fold(0.0, f64::max));
     let selector = slot.selector.as_deref().unwrap_or("img");
-    framing.css = Some(markup::object_position_rules(selector, &held));
+    framing.css = Some(position::object_position_rules(selector, &held));
     framing.file = Some(file);
 }
 

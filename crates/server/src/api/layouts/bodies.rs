@@ -3,10 +3,10 @@
 use std::collections::BTreeMap;
 
 use brisk_margin_core::budget::{Margin, page_margin};
-use brisk_margin_core::layout::{Boxes, Cropping, rendered_widths};
-use brisk_margin_core::markup;
-use brisk_margin_core::needs::{self, ByteModel, Need, variant_widths};
-use brisk_margin_core::sizes::Sizes;
+use brisk_margin_core::layout::{BoxSize, Boxes, Cropping};
+use brisk_margin_core::markup::shape::{Shape, shapes};
+use brisk_margin_core::needs::Need;
+use brisk_margin_core::responsive::{Layout, Stock};
 use brisk_margin_core::slot::Fit;
 use brisk_margin_core::state::{Painting, State as SlotState};
 use brisk_margin_core::units::{Bytes, Density};
@@ -239,16 +239,24 @@ pub(super) fn page_body(page: &Page, own: &[&Judged]) -> PageBody {
 /// A slot and what it needs, as it occurs in `own` places; `breakpoints` are those of its pages.
 pub(super) fn slot_body(slot: &SlotRow, own: &[&Judged], breakpoints: &[u32]) -> SlotBody {
     let cropping = slot.cropping.unwrap_or_else(|| Cropping::of(slot.boxes(), slot.fit));
-    let shapes = markup::shapes(slot.boxes(), slot.fit, cropping, breakpoints);
-    let mut below = u32::MAX;
-    let sources = shapes
-        .iter()
-        .map(|shape| {
-            let viewports = shape.from..below;
-            below = shape.from;
-            source_body(slot, shape, viewports, breakpoints)
-        })
-        .collect();
+    let shapes = shapes(slot.boxes(), slot.fit, cropping, breakpoints, drop);
+    let layout = Layout {
+        rendered: slot.rendered(),
+        fit: slot.fit,
+        breakpoints,
+        densities: &slot.densities,
+    };
+    let aspect = |shape: &Shape| shape.largest().map_or(1.0, BoxSize::aspect);
+    // No picture is chosen yet, so the list of widths is provisional.
+    let sources = layout.sources(&shapes, |shape| Stock::provisional(aspect(shape)));
+    let sources = shapes.iter().zip(sources).map(|(shape, source)| SourceBody {
+        media: shape.media(),
+        aspect: aspect(shape),
+        widths: source.widths,
+        // A background is chosen by media rules and not by `sizes`.
+        sizes: source.sizes.filter(|_| slot.kind != "background").map(|sizes| sizes.to_string()),
+    });
+    let sources = sources.collect();
     let heaviest = own.iter().filter_map(|place| place.margin()).max_by_key(|m| m.weight);
     let worst = own.iter().filter_map(|place| place.states.first().copied());
     let first = own.first().map(|judged| &judged.place);
@@ -272,28 +280,5 @@ pub(super) fn slot_body(slot: &SlotRow, own: &[&Judged], breakpoints: &[u32]) ->
         worst: worst.max_by_key(|state| state.severity()).map(StateBody::from),
         wasted: own.iter().map(|place| place.wasted()).sum(),
         margin: heaviest,
-    }
-}
-
-fn source_body(
-    slot: &SlotRow,
-    shape: &markup::Shape,
-    viewports: std::ops::Range<u32>,
-    breakpoints: &[u32],
-) -> SourceBody {
-    let aspect = shape.largest().map_or(1.0, |size| size.aspect());
-    let needs = needs::needs(&shape.boxes, slot.fit, aspect, &slot.densities);
-    let boxes: Boxes =
-        slot.rendered().range(viewports).map(|(&viewport, &size)| (viewport, size)).collect();
-    SourceBody {
-        media: shape.media(),
-        aspect,
-        // No picture is chosen yet, so the list is provisional: nothing caps it.
-        widths: variant_widths(&needs, u32::MAX, ByteModel::provisional(aspect)),
-        // A background is chosen by media rules and not by `sizes`.
-        sizes: (slot.kind != "background")
-            .then(|| Sizes::of(&rendered_widths(&boxes, slot.fit, aspect), breakpoints))
-            .flatten()
-            .map(|sizes| sizes.to_string()),
     }
 }

@@ -1,16 +1,8 @@
-//! Markup: what a page says so that the browser chooses the right file.
+//! Shapes: where a slot changes its form so much from one layout width to another that each form
+//! gets files of its own.
 
 use crate::layout::{BoxSize, Boxes, Cropping};
 use crate::slot::Fit;
-
-/// A `srcset` of files by their widths: `name-400.webp 400w, name-800.webp 800w`.
-///
-/// `address` names the file of a width.
-pub fn srcset(widths: &[u32], address: impl Fn(u32) -> String) -> String {
-    let entries: Vec<String> =
-        widths.iter().map(|&width| format!("{} {width}w", address(width))).collect();
-    entries.join(", ")
-}
 
 /// A shape of a slot, and the viewports that show it.
 #[derive(Debug, Clone, PartialEq)]
@@ -39,9 +31,19 @@ impl Shape {
 /// viewports whose shapes stay within a quarter of each other. Where they all do, and art direction
 /// was asked for by hand, each run of the same shape, to 2 %, has its own.
 ///
-/// Conditions stand at the page's own `breakpoints` where one lies between two shapes.
-pub fn shapes(boxes: &Boxes, fit: Fit, cropping: Cropping, breakpoints: &[u32]) -> Vec<Shape> {
-    if cropping != Cropping::ArtDirection {
+/// Viewports for which `own` gives different things, such as crops made by hand, never share a
+/// shape. Conditions stand at the page's own `breakpoints` where one lies between two shapes.
+pub fn shapes<K: PartialEq>(
+    boxes: &Boxes,
+    fit: Fit,
+    cropping: Cropping,
+    breakpoints: &[u32],
+    own: impl Fn(u32) -> K,
+) -> Vec<Shape> {
+    let mut kinds = boxes.iter().filter(|(_, size)| size.is_shown()).map(|(&v, _)| own(v));
+    let first = kinds.next();
+    let alike = kinds.all(|kind| Some(kind) == first);
+    if cropping != Cropping::ArtDirection && alike {
         return vec![Shape { from: 0, boxes: boxes.clone() }];
     }
     let by_hand = Cropping::of(boxes, fit) != Cropping::ArtDirection;
@@ -54,15 +56,15 @@ pub fn shapes(boxes: &Boxes, fit: Fit, cropping: Cropping, breakpoints: &[u32]) 
         boxes.iter().map(|(&v, &size)| (v, size)).filter(|(_, size)| size.is_shown()).collect();
     let mut shapes: Vec<Shape> = Vec::new();
     for (n, &(viewport, size)) in shown.iter().enumerate() {
+        let below = n.checked_sub(1).map(|before| shown[before].0);
         if let Some(last) = shapes.last_mut() {
             let mut joined = last.boxes.clone();
             joined.insert(viewport, size);
-            if !apart(&joined) {
+            if below.is_some_and(|below| own(below) == own(viewport)) && !apart(&joined) {
                 last.boxes = joined;
                 continue;
             }
         }
-        let below = n.checked_sub(1).map(|before| shown[before].0);
         let from = below.map_or(0, |below| {
             let between = |b: &u32| below < *b && *b <= viewport;
             breakpoints.iter().copied().find(between).unwrap_or(viewport)
@@ -71,46 +73,6 @@ pub fn shapes(boxes: &Boxes, fit: Fit, cropping: Cropping, breakpoints: &[u32]) 
     }
     shapes.reverse();
     shapes
-}
-
-/// Where a browser holds a file from a viewport on.
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Held {
-    /// The narrowest viewport, in CSS pixels.
-    pub from: u32,
-    /// Percent across and down.
-    pub position: (f64, f64),
-}
-
-/// Where the file is held at `viewport`, by rules as [`object_position_rules`] writes them.
-pub fn position_at(held: &[Held], viewport: u32) -> (f64, f64) {
-    let last = held.iter().rev().find(|rule| rule.from <= viewport).or(held.first());
-    last.map_or((50.0, 50.0), |rule| rule.position)
-}
-
-/// The style rules for an element that covers its box and is held at another place from each of
-/// these viewports on; the narrowest first. Rules that change nothing are left out.
-pub fn object_position_rules(selector: &str, held: &[Held]) -> String {
-    let percent = |value: f64| {
-        let text = format!("{value:.2}");
-        format!("{}%", text.trim_end_matches('0').trim_end_matches('.'))
-    };
-    let position = |(x, y): (f64, f64)| format!("{} {}", percent(x), percent(y));
-    let mut rules = String::new();
-    let mut last = String::new();
-    for (n, rule) in held.iter().enumerate() {
-        let now = position(rule.position);
-        if n == 0 {
-            rules = format!("{selector} {{ object-fit: cover; object-position: {now} }}\n");
-        } else if now != last {
-            rules.push_str(&format!(
-                "@media (min-width: {}px) {{ {selector} {{ object-position: {now} }} }}\n",
-                rule.from
-            ));
-        }
-        last = now;
-    }
-    rules
 }
 
 #[cfg(test)]
@@ -122,26 +84,6 @@ mod tests {
     }
 
     #[test]
-    fn a_position_is_said_once_and_again_where_it_changes() {
-        let held = [(390, (50.0, 0.0)), (820, (50.0, 0.0)), (1_280, (50.0, 33.333))]
-            .map(|(from, position)| Held { from, position });
-        let rules = object_position_rules(".hero img", &held);
-        assert_eq!(
-            rules,
-            ".hero img { object-fit: cover; object-position: 50% 0% }\n\
-             @media (min-width: 1280px) { .hero img { object-position: 50% 33.33% } }\n"
-        );
-        assert_eq!(position_at(&held, 1_000), (50.0, 0.0));
-        assert_eq!(position_at(&held, 300), (50.0, 0.0));
-    }
-
-    #[test]
-    fn a_srcset_names_every_width() {
-        let text = srcset(&[400, 800], |width| format!("dome-{width}.webp"));
-        assert_eq!(text, "dome-400.webp 400w, dome-800.webp 800w");
-    }
-
-    #[test]
     fn a_header_that_changes_its_shape_gets_a_source_for_each() {
         let header = boxes(&[
             (390, 390.0, 300.0),
@@ -149,7 +91,7 @@ mod tests {
             (1280, 1280.0, 480.0),
             (1920, 1920.0, 640.0),
         ]);
-        let shapes = shapes(&header, Fit::Cover, Cropping::ArtDirection, &[600, 1100]);
+        let shapes = shapes(&header, Fit::Cover, Cropping::ArtDirection, &[600, 1100], drop);
         let told: Vec<_> = shapes.iter().map(|s| (s.media(), s.largest().unwrap().width)).collect();
         assert_eq!(
             told,
@@ -164,7 +106,7 @@ mod tests {
     #[test]
     fn one_shape_needs_no_sources() {
         let card = boxes(&[(390, 358.0, 358.0), (820, 0.0, 0.0), (1280, 280.0, 280.0)]);
-        let shapes = shapes(&card, Fit::Cover, Cropping::ArtDirection, &[600]);
+        let shapes = shapes(&card, Fit::Cover, Cropping::ArtDirection, &[600], drop);
         assert_eq!(shapes.len(), 1);
         assert_eq!(shapes[0].media(), None);
     }
@@ -172,11 +114,23 @@ mod tests {
     #[test]
     fn who_crops_can_be_changed_by_hand() {
         let card = boxes(&[(390, 358.0, 300.0), (820, 360.0, 300.0), (1280, 420.0, 300.0)]);
-        let count = |cropping| shapes(&card, Fit::Cover, cropping, &[600]).len();
+        let count = |cropping| shapes(&card, Fit::Cover, cropping, &[600], drop).len();
         assert_eq!(Cropping::of(&card, Fit::Cover), Cropping::Browser);
         assert_eq!(count(Cropping::Browser), 1);
         assert_eq!(count(Cropping::ArtDirection), 2, "the first two have the same shape");
         let header = boxes(&[(390, 390.0, 300.0), (1280, 1280.0, 300.0)]);
-        assert_eq!(shapes(&header, Fit::Cover, Cropping::Browser, &[]).len(), 1);
+        assert_eq!(shapes(&header, Fit::Cover, Cropping::Browser, &[], drop).len(), 1);
+    }
+
+    #[test]
+    fn a_layout_width_that_is_framed_by_hand_has_a_source_of_its_own() {
+        let card = boxes(&[(390, 300.0, 300.0), (820, 300.0, 300.0), (1280, 400.0, 400.0)]);
+        let own = |by_hand: u32| {
+            let shapes = shapes(&card, Fit::Cover, Cropping::File, &[], |v| v == by_hand);
+            shapes.iter().map(|shape| shape.from).collect::<Vec<_>>()
+        };
+        assert_eq!(own(820), [1280, 820, 0]);
+        assert_eq!(own(390), [820, 0]);
+        assert_eq!(own(0), [0]);
     }
 }

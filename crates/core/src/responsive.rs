@@ -1,0 +1,123 @@
+//! Responsive sets: for each shape of a slot, the widths of its files and how wide they are shown.
+
+use std::ops::Range;
+
+use crate::layout::{Boxes, rendered_widths};
+use crate::markup::shape::Shape;
+use crate::needs::{self, ByteModel, variant_widths};
+use crate::sizes::Sizes;
+use crate::slot::Fit;
+use crate::units::Density;
+
+/// How a slot is laid out.
+#[derive(Debug, Clone, Copy)]
+pub struct Layout<'a> {
+    /// Its boxes at every viewport that is known of.
+    pub rendered: &'a Boxes,
+    /// How a picture fills it.
+    pub fit: Fit,
+    /// Where the pages that it is on change their style sheets, in CSS pixels.
+    pub breakpoints: &'a [u32],
+    /// The densities that files are made for.
+    pub densities: &'a [Density],
+}
+
+/// What is known of the files for one shape.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Stock {
+    /// Width over height.
+    pub aspect: f64,
+    /// The widest file that the picture gives, in pixels.
+    pub available: u32,
+    /// How bytes grow with width.
+    pub model: ByteModel,
+    /// Whether each screen gets a file of its own, since an edit keeps its size in CSS pixels.
+    pub is_apart: bool,
+}
+
+impl Stock {
+    /// Files of shape `aspect` of a picture that nobody chose yet.
+    pub fn provisional(aspect: f64) -> Self {
+        let model = ByteModel::provisional(aspect);
+        Self { aspect, available: u32::MAX, model, is_apart: false }
+    }
+}
+
+/// The files of one shape.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Source {
+    /// The narrowest viewport that shows it; 0 for the narrowest shape.
+    pub from: u32,
+    /// The widths of its files in pixels, the smallest first.
+    pub widths: Vec<u32>,
+    /// How wide they are shown; nothing where that was never measured.
+    pub sizes: Option<Sizes>,
+}
+
+impl Layout<'_> {
+    /// The files for `shapes`, which stand from the widest viewports down; `stock` is asked for
+    /// each of them.
+    pub fn sources(&self, shapes: &[Shape], stock: impl Fn(&Shape) -> Stock) -> Vec<Source> {
+        let mut below = u32::MAX;
+        let source = |shape: &Shape| {
+            let viewports = shape.from..below;
+            below = shape.from;
+            self.source(shape, viewports, stock(shape))
+        };
+        shapes.iter().map(source).collect()
+    }
+
+    fn source(&self, shape: &Shape, viewports: Range<u32>, stock: Stock) -> Source {
+        let needs = needs::needs(&shape.boxes, self.fit, stock.aspect, self.densities);
+        let widths = match stock.is_apart {
+            false => variant_widths(&needs, stock.available, stock.model),
+            true => {
+                let each = needs.iter().map(|need| need.pixels.width.min(stock.available));
+                let mut widths: Vec<u32> = each.collect();
+                widths.sort_unstable();
+                widths.dedup();
+                widths
+            }
+        };
+        let boxes: Boxes = self.rendered.range(viewports).map(|(&v, &size)| (v, size)).collect();
+        let rendered = rendered_widths(&boxes, self.fit, stock.aspect);
+        Source { from: shape.from, widths, sizes: Sizes::of(&rendered, self.breakpoints) }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::layout::{BoxSize, Cropping};
+    use crate::markup::shape::shapes;
+    use crate::units::Bytes;
+
+    #[test]
+    fn each_shape_has_the_widths_and_sizes_of_its_own_viewports() {
+        let boxes: Boxes = [(390, 390.0, 300.0), (820, 820.0, 400.0), (1_280, 1_280.0, 480.0)]
+            .map(|(v, width, height)| (v, BoxSize { width, height }))
+            .into();
+        let densities = [Density::ONE, Density::new(2.0).unwrap()];
+        let breakpoints = [600];
+        let layout = Layout {
+            rendered: &boxes,
+            fit: Fit::Cover,
+            breakpoints: &breakpoints,
+            densities: &densities,
+        };
+        let shapes = shapes(&boxes, Fit::Cover, Cropping::ArtDirection, &breakpoints, drop);
+        let stock = |shape: &Shape| Stock {
+            aspect: shape.largest().unwrap().aspect(),
+            available: 2_000,
+            model: ByteModel { width: 1_000, bytes: Bytes(10_000) },
+            is_apart: false,
+        };
+        let sources = layout.sources(&shapes, stock);
+        let told: Vec<_> = sources.iter().map(|s| (s.from, s.widths.clone())).collect();
+        assert_eq!(told, [(600, vec![1_067, 1_280, 2_000]), (0, vec![390, 780])]);
+        let sizes: Vec<_> = sources.iter().map(|s| s.sizes.clone().unwrap().to_string()).collect();
+        assert_eq!(sizes, ["(min-width: 1280px) 100vw, 1066.67px", "100vw"]);
+        let apart = layout.sources(&shapes, |shape| Stock { is_apart: true, ..stock(shape) });
+        assert_eq!(apart[0].widths, [1_067, 1_280, 2_000]);
+    }
+}
