@@ -12,7 +12,7 @@ use crate::raster::Raster;
 use crate::source::Source;
 
 /// How hard a lossy encoder tries to keep detail, from 1 to 100; each format has its own scale.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 #[serde(try_from = "u8", into = "u8")]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(value_type = u8))]
 pub struct Quality(u8);
@@ -52,7 +52,7 @@ impl From<Quality> for u8 {
 }
 
 /// How many colours a palette may have, from 2 to 256.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 #[serde(try_from = "u16", into = "u16")]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(value_type = u16))]
 pub struct Colours(u16);
@@ -90,7 +90,7 @@ impl From<Colours> for u16 {
 }
 
 /// A format and, where it is lossy, its quality or its colours.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[serde(tag = "format", content = "quality", rename_all = "lowercase")]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub enum Encoding {

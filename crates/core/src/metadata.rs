@@ -130,7 +130,8 @@ impl Credit {
             [&self.creator, &self.licence, &self.source].map(|s| escaped(s));
         let mut parts = String::new();
         if !creator.is_empty() {
-            parts += &format!("<dc:creator><rdf:Seq><rdf:li>{creator}</rdf:li></rdf:Seq></dc:creator>");
+            parts +=
+                &format!("<dc:creator><rdf:Seq><rdf:li>{creator}</rdf:li></rdf:Seq></dc:creator>");
         }
         if !licence.is_empty() {
             let words =

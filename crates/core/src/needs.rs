@@ -35,6 +35,11 @@ pub fn needs(boxes: &Boxes, fit: Fit, aspect: f64, densities: &[Density]) -> Vec
         .collect()
 }
 
+/// A rendered width in device pixels, never below one.
+pub fn device_width(rendered: f64, density: Density) -> u32 {
+    device(rendered, rendered, density).width
+}
+
 /// A rendered size in device pixels, never below one.
 pub(crate) fn device(width: f64, height: f64, density: Density) -> Size {
     // A sliver of a picture rounds to nothing in CSS px; the file still has one pixel.

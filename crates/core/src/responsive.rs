@@ -55,14 +55,14 @@ pub struct Source {
 }
 
 impl Layout<'_> {
-    /// The files for `shapes`, which stand from the widest viewports down; `stock` is asked for
-    /// each of them.
-    pub fn sources(&self, shapes: &[Shape], stock: impl Fn(&Shape) -> Stock) -> Vec<Source> {
+    /// The files for shapes, which stand from the widest viewports down, each with what is known of
+    /// it.
+    pub fn sources(&self, shapes: &[(Shape, Stock)]) -> Vec<Source> {
         let mut below = u32::MAX;
-        let source = |shape: &Shape| {
+        let source = |(shape, stock): &(Shape, Stock)| {
             let viewports = shape.from..below;
             below = shape.from;
-            self.source(shape, viewports, stock(shape))
+            self.source(shape, viewports, *stock)
         };
         shapes.iter().map(source).collect()
     }
@@ -112,12 +112,15 @@ mod tests {
             model: ByteModel { width: 1_000, bytes: Bytes(10_000) },
             is_apart: false,
         };
-        let sources = layout.sources(&shapes, stock);
+        let with = |is_apart| {
+            let stock = |shape: Shape| (shape.clone(), Stock { is_apart, ..stock(&shape) });
+            layout.sources(&shapes.iter().cloned().map(stock).collect::<Vec<_>>())
+        };
+        let sources = with(false);
         let told: Vec<_> = sources.iter().map(|s| (s.from, s.widths.clone())).collect();
         assert_eq!(told, [(600, vec![1_067, 1_280, 2_000]), (0, vec![390, 780])]);
         let sizes: Vec<_> = sources.iter().map(|s| s.sizes.clone().unwrap().to_string()).collect();
         assert_eq!(sizes, ["(min-width: 1280px) 100vw, 1066.67px", "100vw"]);
-        let apart = layout.sources(&shapes, |shape| Stock { is_apart: true, ..stock(shape) });
-        assert_eq!(apart[0].widths, [1_067, 1_280, 2_000]);
+        assert_eq!(with(true)[0].widths, [1_067, 1_280, 2_000]);
     }
 }

@@ -7,10 +7,12 @@ use serde::{Deserialize, Deserializer, Serialize, Serializer};
 use thiserror::Error;
 
 use crate::choosing::{self, Want};
+use crate::describe::Description;
 use crate::encode::Encoding;
 use crate::format::Format;
 use crate::grade::Grade;
 use crate::look::ContentClass;
+use crate::metadata::Credit;
 use crate::units::{Bytes, Density};
 
 /// What a rule can be about, from far to near.
@@ -219,6 +221,11 @@ impl Decision {
     pub fn settled_in(&self, format: Format) -> Option<Encoding> {
         let counts = self.settled.by >= self.want.by;
         counts.then(|| self.settled.value.get(&format).copied()).flatten()
+    }
+
+    /// What a file says of who made it.
+    pub fn credit(&self, description: &Description) -> Option<Credit> {
+        self.keeps_credit.value.then(|| Credit::of(description)).flatten()
     }
 
     /// The formats that are worth trying for such a picture. Where nothing may be lost, those that

@@ -10,6 +10,7 @@
 //! - [`codecs`]: processes of their own for the C code that decodes and encodes.
 //! - [`copies`]: reduced pictures, from which previews are made.
 //! - [`trying`]: encodings tried on a picture's pixels, and kept.
+//! - [`responsive`] and [`names`]: all files of a picture for a slot, and what they are called.
 //! - [`workshop`]: where pictures are decoded and encoded, within bounds.
 //! - [`guard`] and [`web`]: who may ask, and the client's own files.
 //! - [`command`]: the subcommands of the binary.
@@ -26,6 +27,8 @@ pub mod intake;
 pub mod judging;
 pub mod looking;
 pub mod measuring;
+pub mod names;
+pub mod responsive;
 pub mod slots;
 pub mod treating;
 pub mod trying;

@@ -3,13 +3,13 @@
 use brisk_margin_core::budget;
 use brisk_margin_core::fitting::Fitting;
 use brisk_margin_core::geometry::Size;
-use brisk_margin_core::layout::BoxSize;
+use brisk_margin_core::layout::{BoxSize, Cropping};
 use brisk_margin_core::needs::{self, Need};
 use brisk_margin_core::slot::Slot;
 use brisk_margin_core::standing::Use;
 use brisk_margin_core::units::Bytes;
 use brisk_margin_store::layouts::{Occurrence, Served, SlotRow};
-use brisk_margin_store::pictures::{Picture, UsedIn};
+use brisk_margin_store::pictures::{Picture, UsedIn, Work};
 use brisk_margin_store::variants::Framing;
 
 /// The shape of the slot's largest box, which its files get.
@@ -22,6 +22,24 @@ fn aspect(slot: &SlotRow) -> f64 {
 /// Device pixels at each layout width and density.
 pub fn slot_needs(slot: &SlotRow) -> Vec<Need> {
     needs::needs(slot.boxes(), slot.fit, aspect(slot), &slot.densities)
+}
+
+/// Who crops `slot`'s picture with this work on it, and why it is not who the shape of the boxes
+/// says.
+pub fn who_crops(slot: &SlotRow, work: &Work) -> (Cropping, Option<&'static str>) {
+    let usual = slot.cropping.unwrap_or_else(|| Cropping::of(slot.boxes(), slot.fit));
+    if usual != Cropping::Browser {
+        return (usual, None);
+    }
+    let is_shown = |viewport: &u32| slot.boxes().get(viewport).is_some_and(|size| size.is_shown());
+    // What is smaller than the largest part of its shape cannot be said by a position alone.
+    if work.crops.get(&slot.id).is_some_and(|crops| crops.keys().any(is_shown)) {
+        return (Cropping::ArtDirection, Some("a layout width is framed by hand"));
+    }
+    if work.finish.has_frame() {
+        return (Cropping::ArtDirection, Some("an edit depends on the frame"));
+    }
+    (usual, None)
 }
 
 /// The slot's budget: set by hand, or by its largest need.

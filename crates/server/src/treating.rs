@@ -39,7 +39,12 @@ pub async fn catch_up(app: &App) -> Result<(), StoreError> {
 async fn make(app: &App, picture: &Picture, slot: Slot, density: Density, ceiling: u32) {
     let density = below_ceiling(picture, slot, density, ceiling);
     let framing = framing(picture, slot, density);
-    let order = Order { framing, encoding: Encoding::new(Format::Webp, Quality::USUAL) };
+    let order = Order {
+        framing,
+        encoding: Encoding::new(Format::Webp, Quality::USUAL),
+        credit: None,
+        is_copy: false,
+    };
     if let Err(error) = variants::make(app, picture, order).await {
         tracing::warn!("no file of {} was made by the intake rule: {error}", picture.name);
     }

@@ -11,10 +11,12 @@ use brisk_margin_core::format::Format;
 use brisk_margin_core::geometry::Size;
 use brisk_margin_core::judge::{Judge, WorstSpot};
 use brisk_margin_core::look::ContentClass;
+use brisk_margin_core::metadata::Credit;
 use brisk_margin_core::raster::Raster;
+use brisk_margin_core::rule::Decision;
 use brisk_margin_core::units::Bytes;
 use brisk_margin_store::pictures::Picture;
-use brisk_margin_store::trials::{NewTrial, TrialRow};
+use brisk_margin_store::trials::NewTrial;
 use brisk_margin_store::variants::Framing;
 use serde::{Deserialize, Serialize};
 
@@ -38,6 +40,18 @@ pub enum Ask {
 }
 
 impl Ask {
+    /// What `decision` asks of a file in `format` under `budget`; `want` says otherwise how good it
+    /// must be.
+    pub fn of(decision: &Decision, format: Format, want: Option<Want>, budget: Bytes) -> Self {
+        match (want, decision.settled_in(format)) {
+            (None, Some(encoding)) => Self::One(encoding),
+            (want, _) => {
+                let want = want.unwrap_or(decision.want.value);
+                Self::Best(format, want, decision.cap.value.bytes(budget))
+            }
+        }
+    }
+
     /// Its format.
     pub const fn format(self) -> Format {
         match self {
@@ -65,27 +79,64 @@ struct Ended {
     outcome: Outcome,
 }
 
-/// Tries what is asked on the pixels of `picture` in `framing`. What was asked before is answered
-/// at once; when the caller goes away, the search ends after the file in hand.
+/// Pixels of which files are made.
+#[derive(Debug, Clone, Copy)]
+pub struct Subject<'a> {
+    /// The picture.
+    pub picture: &'a Picture,
+    /// What decides its pixels.
+    pub framing: &'a Framing,
+    /// What each file says of who made it.
+    pub credit: Option<&'a Credit>,
+}
+
+impl Subject<'_> {
+    fn extras(&self) -> Extras {
+        Extras { icc: None, xmp: self.credit.map(Credit::packet) }
+    }
+
+    /// What is kept of it under another name than of any other.
+    fn kind(&self, what: &str, of: &impl Serialize) -> String {
+        let credit = self.credit.map(words).unwrap_or_default();
+        format!("{what} {} {}{credit}", self.framing.recipe(), words(of))
+    }
+
+    /// The file of `encoding`, where it was made before and is still there.
+    pub async fn kept_file(
+        &self,
+        app: &App,
+        encoding: Encoding,
+    ) -> Result<Option<bytes::Bytes>, MakeError> {
+        let kind = self.kind("trial", &encoding);
+        Ok(app.store.blobs().derived(&self.picture.hash, &kind).await?)
+    }
+}
+
+/// What came of `ask` when it was tried before; nothing where it was not.
+///
+/// # Errors
+/// Those of the blob store.
+pub async fn known(app: &App, of: Subject<'_>, ask: Ask) -> Result<Option<Tried>, MakeError> {
+    let kept = app.store.blobs().derived(&of.picture.hash, &of.kind("tried", &ask)).await?;
+    let ended = kept.and_then(|kept| serde_json::from_slice(&kept).ok());
+    Ok(ended.map(|Ended { encoding, outcome }| Tried { encoding, outcome, encodes: 0 }))
+}
+
+/// Tries what is asked on some pixels. What was asked before is answered at once; when the caller
+/// goes away, the search ends after the file in hand.
 ///
 /// # Errors
 /// [`MakeError`] where no file can be made.
-pub async fn try_out(
-    app: &App,
-    picture: &Picture,
-    framing: &Framing,
-    ask: Ask,
-) -> Result<Tried, MakeError> {
-    let memo = format!("tried {} {}", framing.recipe(), words(&ask));
-    if let Some(kept) = app.store.blobs().derived(&picture.hash, &memo).await?
-        && let Ok(Ended { encoding, outcome }) = serde_json::from_slice(&kept)
-    {
-        return Ok(Tried { encoding, outcome, encodes: 0 });
+pub async fn try_out(app: &App, of: Subject<'_>, ask: Ask) -> Result<Tried, MakeError> {
+    if let Some(known) = known(app, of, ask).await? {
+        return Ok(known);
     }
+    let Subject { picture, framing, .. } = of;
     let (_, plan) = framing.plan(picture.facts.size)?;
     let size = plan.fitting.output;
     ask.format().check_size(size)?;
     let class = class_of(picture);
+    let extras = of.extras();
     let reference = variants::reference(app, picture, framing.clone()).await?;
     let room = app.workshop.admit(memory(size)).await;
     let stop = StopWhenDropped::default();
@@ -96,19 +147,36 @@ pub async fn try_out(
             let judge = Judge::new(png::decode(&reference)?.without_idle_alpha())
                 .map_err(ChoiceError::from)?;
             let stop = || stopped.load(Ordering::Relaxed);
-            let choosing =
-                Choosing { judge: &judge, class, extras: &Extras::default(), stop: &stop };
+            let choosing = Choosing { judge: &judge, class, extras: &extras, stop: &stop };
             searched(&choosing, ask)
         })
         .await??;
     let trial = &chosen.trial;
-    let kind = file_kind(framing, trial.encoding);
-    app.store.blobs().put_derived(&picture.hash, &kind, trial.bytes.clone().into()).await?;
+    let blobs = app.store.blobs();
+    let kind = of.kind("trial", &trial.encoding);
+    blobs.put_derived(&picture.hash, &kind, trial.bytes.clone().into()).await?;
     app.store.add_trials(picture.id, framing, &kept(&chosen, spots)).await?;
     let ended = Ended { encoding: trial.encoding, outcome: chosen.outcome };
-    let ended_text = words(&ended);
-    app.store.blobs().put_derived(&picture.hash, &memo, ended_text.into()).await?;
+    let memo = words(&ended);
+    blobs.put_derived(&picture.hash, &of.kind("tried", &ask), memo.into()).await?;
     Ok(Tried { encoding: ended.encoding, outcome: ended.outcome, encodes: chosen.encodes() })
+}
+
+/// The file that `encoding` makes of some pixels: the one that was kept, or made again.
+///
+/// # Errors
+/// [`MakeError`] where it cannot be made.
+pub async fn file(
+    app: &App,
+    of: Subject<'_>,
+    encoding: Encoding,
+) -> Result<bytes::Bytes, MakeError> {
+    if let Some(kept) = of.kept_file(app, encoding).await? {
+        return Ok(kept);
+    }
+    let extras = of.extras();
+    let make = move |raster: Raster| Ok(encode::encode_with(&raster, encoding, &extras)?);
+    made(app, of.picture, of.framing, &of.kind("trial", &encoding), make).await
 }
 
 fn searched(choosing: &Choosing<'_>, ask: Ask) -> Result<(Chosen, Vec<WorstSpot>), MakeError> {
@@ -143,46 +211,27 @@ fn kept(chosen: &Chosen, spots: Vec<WorstSpot>) -> Vec<NewTrial> {
     steps.collect()
 }
 
-/// The file of a trial: the one that was kept, or made again.
+/// Where a file differs from its pixels, as a PNG in shades of grey.
 ///
 /// # Errors
-/// [`MakeError`] where it cannot be made.
-pub async fn file(
-    app: &App,
-    picture: &Picture,
-    trial: &TrialRow,
-) -> Result<bytes::Bytes, MakeError> {
-    let kind = file_kind(&trial.framing, trial.encoding);
-    if let Some(kept) = app.store.blobs().derived(&picture.hash, &kind).await? {
-        return Ok(kept);
-    }
-    let encoding = trial.encoding;
-    let make = move |raster: Raster| Ok(encode::encode(&raster, encoding)?);
-    made(app, picture, &trial.framing, &kind, make).await
-}
-
-/// Where a trial differs from its pixels, as a PNG in shades of grey.
-///
-/// # Errors
-/// [`MakeError`] where the trial cannot be read again.
+/// [`MakeError`] where the file cannot be read again.
 pub async fn differences(
     app: &App,
-    picture: &Picture,
-    trial: &TrialRow,
+    of: Subject<'_>,
+    encoding: Encoding,
 ) -> Result<bytes::Bytes, MakeError> {
-    let kind = format!("differences {}", file_kind(&trial.framing, trial.encoding));
-    if let Some(kept) = app.store.blobs().derived(&picture.hash, &kind).await? {
+    let kind = of.kind("differences", &encoding);
+    if let Some(kept) = app.store.blobs().derived(&of.picture.hash, &kind).await? {
         return Ok(kept);
     }
-    let file = file(app, picture, trial).await?;
-    let format = trial.encoding.format();
+    let file = file(app, of, encoding).await?;
     let make = move |raster: Raster| {
         let judge = Judge::new(raster).map_err(ChoiceError::from)?;
-        let file = encode::decode(format, &file)?;
+        let file = encode::decode(encoding.format(), &file)?;
         let differences = judge.differences(&file).map_err(ChoiceError::from)?;
         Ok(png::encode_fast(&differences.drawn())?)
     };
-    made(app, picture, &trial.framing, &kind, make).await
+    made(app, of.picture, of.framing, &kind, make).await
 }
 
 /// What `make` makes of the pixels of `picture` in `framing`, kept under `kind`.
@@ -216,10 +265,6 @@ pub fn class_of(picture: &Picture) -> ContentClass {
 /// Pixels, judging and the encoder's own planes.
 fn memory(size: Size) -> Bytes {
     Bytes(Judge::memory(size).get() + size.pixels() * 100)
-}
-
-fn file_kind(framing: &Framing, encoding: Encoding) -> String {
-    format!("trial {} {}", framing.recipe(), words(&encoding))
 }
 
 fn words(value: &impl Serialize) -> String {

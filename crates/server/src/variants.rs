@@ -3,6 +3,7 @@
 
 use brisk_margin_core::budget;
 use brisk_margin_core::choosing::ChoiceError;
+use brisk_margin_core::codec::extras::Extras;
 use brisk_margin_core::codec::{CodecError, png};
 use brisk_margin_core::encode::{self, EncodeError, Encoding, Quality};
 use brisk_margin_core::finish::canvas::{Canvas, CanvasError};
@@ -10,6 +11,7 @@ use brisk_margin_core::finish::plan::Plan;
 use brisk_margin_core::finish::render::{Logos, Rendered};
 use brisk_margin_core::finish::{self, Finish};
 use brisk_margin_core::format::SideTooLong;
+use brisk_margin_core::metadata::Credit;
 use brisk_margin_core::naming;
 use brisk_margin_core::picture::{Picture as Original, PictureError};
 use brisk_margin_core::render;
@@ -40,8 +42,9 @@ pub async fn make(app: &App, picture: &Picture, order: Order) -> Result<Made, Ma
     }
     let drawn = Drawn { finish: order.framing.finish.clone(), canvas, plan };
     let logos = logos(app, &drawn.finish).await?;
+    let extras = Extras { icc: None, xmp: order.credit.as_ref().map(Credit::packet) };
     let bytes = work(app, picture, drawn.memory(), move |original| {
-        Ok(encode::encode(&drawn.render(original, &logos)?.raster, encoding)?)
+        Ok(encode::encode_with(&drawn.render(original, &logos)?.raster, encoding, &extras)?)
     })
     .await?;
     let new = NewVariant {
@@ -129,6 +132,42 @@ pub async fn reference(
         Ok(png::encode_fast(&drawn.render(original, &logos)?.raster)?)
     })
     .await
+}
+
+/// Sees to it that [`reference`] has the pixels of `picture` in all `framings`; those that are
+/// missing are made from one decoding, where no edit needs its own.
+pub async fn references(
+    app: &App,
+    picture: &Picture,
+    framings: &[&Framing],
+) -> Result<(), MakeError> {
+    let mut missing = Vec::new();
+    for framing in framings {
+        let kind = framing.recipe();
+        if !framing.finish.is_plain() {
+            reference(app, picture, (*framing).clone()).await?;
+        } else if app.store.blobs().derived(&picture.hash, &kind).await?.is_none() {
+            missing.push((kind, framing.plan(picture.facts.size)?.1.fitting));
+        }
+    }
+    if missing.is_empty() {
+        return Ok(());
+    }
+    let (kinds, fittings): (Vec<_>, Vec<_>) = missing.into_iter().unzip();
+    let memory = fittings.iter().map(|fitting| fitting.output.pixels() * 8).sum();
+    let files = work(app, picture, Bytes(memory), move |original| {
+        let mut files = Vec::new();
+        render::render_ladder(original, &fittings, |n, raster| -> Result<(), MakeError> {
+            files.push((n, png::encode_fast(raster)?));
+            Ok(())
+        })?;
+        Ok(files)
+    })
+    .await?;
+    for (n, file) in files {
+        app.store.blobs().put_derived(&picture.hash, &kinds[n], file.into()).await?;
+    }
+    Ok(())
 }
 
 /// How large a picture is shown when it is only looked at.

@@ -1,5 +1,7 @@
 //! Trials: what came of encoding a picture's pixels one way or another.
 
+use std::collections::HashMap;
+
 use brisk_margin_core::encode::Encoding;
 use brisk_margin_core::grade::Score;
 use brisk_margin_core::judge::WorstSpot;
@@ -59,7 +61,6 @@ impl TryFrom<Row> for TrialRow {
     type Error = StoreError;
 
     fn try_from(row: Row) -> Result<Self, StoreError> {
-        let corrupt = |error: serde_json::Error| StoreError::Corrupt(error.to_string());
         Ok(Self {
             id: row.id,
             picture_id: row.picture_id,
@@ -70,6 +71,10 @@ impl TryFrom<Row> for TrialRow {
             spots: read(row.spots)?,
         })
     }
+}
+
+fn corrupt(error: serde_json::Error) -> StoreError {
+    StoreError::Corrupt(error.to_string())
 }
 
 impl Store {

@@ -32,6 +32,9 @@ pub struct Order {
     /// What the file says of who made it.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub credit: Option<Credit>,
+    /// Whether the file is the original's own, without its metadata: it was lean already.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub is_copy: bool,
 }
 
 /// What decides a variant's pixels besides its picture.

@@ -57,7 +57,8 @@ pub enum Loading {
 impl Offer {
     /// Its `srcset`: `dome-400.webp 400w, dome-800.webp 800w`.
     pub fn srcset(&self) -> String {
-        let entries = self.files.iter().map(|file| format!("{} {}w", file.address, file.size.width));
+        let entries =
+            self.files.iter().map(|file| format!("{} {}w", file.address, file.size.width));
         entries.collect::<Vec<_>>().join(", ")
     }
 

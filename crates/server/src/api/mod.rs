@@ -11,6 +11,7 @@ mod measurements;
 mod output_rules;
 mod pictures;
 mod problem;
+mod responsive;
 mod served;
 mod site;
 mod site_files;
@@ -106,6 +107,8 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(trials::trial_reference))
         .routes(routes!(trials::trial_differences))
         .routes(routes!(trials::choose_trial))
+        .routes(routes!(responsive::set))
+        .routes(routes!(responsive::make_set))
         .routes(routes!(output_rules::output_rule, output_rules::say_output_rule))
         .routes(routes!(tally::tally))
         .routes(routes!(site::site, site::change_site))

@@ -10,6 +10,7 @@ use brisk_margin_core::geometry::Size;
 use brisk_margin_core::grade::{Grade, Score};
 use brisk_margin_core::judge::WorstSpot;
 use brisk_margin_core::look::ContentClass;
+use brisk_margin_core::metadata::Credit;
 use brisk_margin_core::rule::{Decision, OutputRule};
 use brisk_margin_core::units::Bytes;
 use brisk_margin_store::output_rules::RuleFor;
@@ -27,7 +28,7 @@ use super::served::Served;
 use super::variants::Shown;
 use crate::app::{App, Change};
 use crate::slots::{self, slot_budget};
-use crate::trying::{self, Ask};
+use crate::trying::{self, Ask, Subject};
 use crate::variants;
 
 /// The proof of a picture in a slot: what was tried, and by which rules files are made.
@@ -249,18 +250,14 @@ pub(super) async fn try_out(
     let stand = Stand::new(&app, &picture, &wish.shown).await?;
     let format = wish.format;
     let ask = match wish.how {
-        By::Rule { want } => match (want, stand.decision.settled_in(format)) {
-            (None, Some(encoding)) => Ask::One(encoding),
-            (want, _) => {
-                let want = want.unwrap_or(stand.decision.want.value);
-                Ask::Best(format, want, stand.decision.cap.value.bytes(stand.budget))
-            }
-        },
+        By::Rule { want } => Ask::of(&stand.decision, format, want, stand.budget),
         By::Quality { quality } => Ask::One(Encoding::new(format, quality)),
         By::Colours { colours } => Ask::One(Encoding::PngPalette(colours)),
         By::Bytes { bytes } => Ask::Under(format, bytes),
     };
-    let tried = trying::try_out(&app, &picture, &stand.framing, ask).await?;
+    let credit = stand.decision.credit(&picture.description);
+    let of = Subject { picture: &picture, framing: &stand.framing, credit: credit.as_ref() };
+    let tried = trying::try_out(&app, of, ask).await?;
     let trials = app.store.trials_of(id, &stand.framing).await?;
     let settled = trials.iter().find(|trial| trial.encoding == tried.encoding);
     Ok(Json(TriedBody {
@@ -277,6 +274,11 @@ async fn find_trial(app: &App, id: Uuid) -> Result<(TrialRow, Picture), Problem>
     Ok((trial, picture))
 }
 
+/// The pixels that a trial was made of. Who looks at it does not read who made it.
+const fn of<'a>(picture: &'a Picture, trial: &'a TrialRow) -> Subject<'a> {
+    Subject { picture, framing: &trial.framing, credit: None }
+}
+
 /// A trial's file.
 #[utoipa::path(get, path = "/api/trials/{id}/file", responses(
     (status = 200, content_type = "image/*", body = Vec<u8>),
@@ -287,7 +289,13 @@ pub(super) async fn trial_file(
     Path(id): Path<Uuid>,
 ) -> Result<Served, Problem> {
     let (trial, picture) = find_trial(&app, id).await?;
-    let bytes = trying::file(&app, &picture, &trial).await?;
+    let (of, encoding) = (of(&picture, &trial), trial.encoding);
+    let credit = Credit::of(&picture.description);
+    let credited = Subject { credit: credit.as_ref(), ..of };
+    let bytes = match credited.kept_file(&app, encoding).await? {
+        Some(kept) => kept,
+        None => trying::file(&app, of, encoding).await?,
+    };
     Ok(Served { bytes, media_type: trial.encoding.format().media_type(), save_as: None })
 }
 
@@ -315,7 +323,7 @@ pub(super) async fn trial_differences(
     Path(id): Path<Uuid>,
 ) -> Result<Served, Problem> {
     let (trial, picture) = find_trial(&app, id).await?;
-    let bytes = trying::differences(&app, &picture, &trial).await?;
+    let bytes = trying::differences(&app, of(&picture, &trial), trial.encoding).await?;
     Ok(Served { bytes, media_type: Format::Png.media_type(), save_as: None })
 }
 

@@ -58,7 +58,7 @@ pub(super) struct VariantBody {
 
 impl VariantBody {
     pub(super) fn new(variant: Variant, original: Bytes) -> Self {
-        let Order { framing, encoding } = variant.order;
+        let Order { framing, encoding, .. } = variant.order;
         Self {
             id: variant.id,
             picture_id: variant.picture_id,
@@ -142,9 +142,12 @@ pub(super) async fn make(
     extract::Json(wish): extract::Json<Wish>,
 ) -> Result<(StatusCode, Json<VariantBody>), Problem> {
     let picture = find(&app, id).await?;
+    let slot = wish.shown.place.map(|place| place.slot);
     let order = Order {
         framing: wish.shown.framing(&picture)?,
         encoding: Encoding::new(wish.format, wish.quality.unwrap_or(Quality::USUAL)),
+        credit: app.store.decision(id, slot).await?.credit(&picture.description),
+        is_copy: false,
     };
     let (status, variant) = match variants::make(&app, &picture, order).await? {
         Made::New(variant) => (StatusCode::CREATED, variant),

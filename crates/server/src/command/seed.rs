@@ -116,6 +116,8 @@ async fn fill(app: &App, picture: &Picture, place: &Place) -> Result<(), Failure
             &picture.work.finish,
         ),
         encoding: Encoding::new(format, Quality::new(place.quality)?),
+        credit: None,
+        is_copy: false,
     };
     variants::make(app, picture, order).await?;
     Ok(())

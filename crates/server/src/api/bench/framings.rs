@@ -22,7 +22,7 @@ use crate::api::Problem;
 use crate::api::extract::{self, Path};
 use crate::api::pictures::find;
 use crate::app::App;
-use crate::slots::slot_budget;
+use crate::slots::{slot_budget, who_crops};
 
 /// Which framings are asked for.
 #[derive(Deserialize, ToSchema)]
@@ -152,7 +152,7 @@ fn slot_framing(
         width_framing(picture, work, canvas, slot, viewport, size)
     });
     let mut widths: Vec<WidthFraming> = widths.collect();
-    let (cropping, cropping_reason) = who_crops(slot, work, &widths);
+    let (cropping, cropping_reason) = who_crops(slot, work);
     let mut framing = SlotFraming {
         slot: slot.id,
         name: slot.name.clone(),
@@ -199,26 +199,6 @@ fn width_framing(
         object_position: None,
         fitting,
     })
-}
-
-/// Who crops, and why it is not who the shape of the boxes says.
-fn who_crops(
-    slot: &SlotRow,
-    work: &Work,
-    widths: &[WidthFraming],
-) -> (Cropping, Option<&'static str>) {
-    let usual = slot.cropping.unwrap_or_else(|| Cropping::of(slot.boxes(), slot.fit));
-    if usual != Cropping::Browser {
-        return (usual, None);
-    }
-    // What is smaller than the largest part of its shape cannot be said by a position alone.
-    if widths.iter().any(|width| width.by_hand) {
-        return (Cropping::ArtDirection, Some("a layout width is framed by hand"));
-    }
-    if work.finish.has_frame() {
-        return (Cropping::ArtDirection, Some("an edit depends on the frame"));
-    }
-    (usual, None)
 }
 
 /// Says where the browser holds the one file at each layout width, and how exact that is between.

@@ -248,8 +248,10 @@ pub(super) fn slot_body(slot: &SlotRow, own: &[&Judged], breakpoints: &[u32]) ->
     };
     let aspect = |shape: &Shape| shape.largest().map_or(1.0, BoxSize::aspect);
     // No picture is chosen yet, so the list of widths is provisional.
-    let sources = layout.sources(&shapes, |shape| Stock::provisional(aspect(shape)));
-    let sources = shapes.iter().zip(sources).map(|(shape, source)| SourceBody {
+    let stocked = |shape: Shape| (shape.clone(), Stock::provisional(aspect(&shape)));
+    let shapes: Vec<(Shape, Stock)> = shapes.into_iter().map(stocked).collect();
+    let sources = layout.sources(&shapes);
+    let sources = shapes.iter().zip(sources).map(|((shape, _), source)| SourceBody {
         media: shape.media(),
         aspect: aspect(shape),
         widths: source.widths,

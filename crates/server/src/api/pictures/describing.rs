@@ -5,7 +5,7 @@ use std::collections::{BTreeMap, HashSet};
 use axum::Json;
 use axum::extract::State;
 use brisk_margin_core::describe::MAX_FIELD;
-use brisk_margin_core::naming::{self, Pattern, Subject};
+use brisk_margin_core::naming::{self, Pattern};
 use brisk_margin_store::pictures::{Edit, Edits, Picture};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
@@ -16,6 +16,7 @@ use super::which::Which;
 use crate::api::Problem;
 use crate::api::extract;
 use crate::app::App;
+use crate::names::subject;
 use crate::slots::page_alt;
 
 /// Fields of a picture; what is left out stays as it is.
@@ -212,21 +213,6 @@ pub(in crate::api) async fn propose_names(
         proposal.proposed = unique;
     }
     Ok(Json(proposals))
-}
-
-fn subject(picture: &Picture, slot: Option<String>, number: u32, initials: &str) -> Subject {
-    let title = &picture.description.title;
-    let taken = picture.told.taken.get(..10).map(|day| day.replace(':', "-"));
-    let creator = naming::initials(&picture.description.creator);
-    Subject {
-        title: if title.is_empty() { picture.name.clone() } else { title.clone() },
-        slot: slot.unwrap_or_default(),
-        width: picture.facts.size.width,
-        height: picture.facts.size.height,
-        date: taken.unwrap_or_else(|| picture.created_at.format("%Y-%m-%d").to_string()),
-        initials: if initials.is_empty() { creator } else { initials.to_owned() },
-        number,
-    }
 }
 
 fn extension(picture: &Picture) -> &'static str {

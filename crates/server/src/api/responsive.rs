@@ -1,0 +1,278 @@
+//! Responsive sets: the files of a picture for a slot, made as its rules say, and their markup.
+
+use axum::Json;
+use axum::extract::State;
+use brisk_margin_core::budget::Margin;
+use brisk_margin_core::choosing::Outcome;
+use brisk_margin_core::format::Format;
+use brisk_margin_core::grade::Score;
+use brisk_margin_core::layout::Cropping;
+use brisk_margin_core::rule::Decision;
+use brisk_margin_core::units::{Bytes, Density};
+use brisk_margin_store::pictures::{Picture, Work};
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+use uuid::Uuid;
+
+use super::Problem;
+use super::extract::{self, Path};
+use super::pictures::find;
+use crate::app::App;
+use crate::responsive::{Made, Part, Set, SetError, SetFile, Step};
+
+/// Which set is asked for.
+#[derive(Deserialize, ToSchema)]
+pub(super) struct SetAsked {
+    /// The slot that it is for.
+    slot: Uuid,
+    /// How the picture is framed and finished; as it holds where nothing is given.
+    work: Option<Work>,
+}
+
+/// All files of a picture for a slot.
+#[derive(Serialize, ToSchema)]
+pub(super) struct SetBody {
+    /// The slot's number.
+    slot: Uuid,
+    /// Its name.
+    name: String,
+    /// Its byte budget.
+    budget: Bytes,
+    /// Who crops.
+    cropping: Cropping,
+    /// What holds for the picture there, and who decided that.
+    decision: Decision,
+    /// The formats, those that only some browsers read first.
+    formats: Vec<Format>,
+    /// The shapes, the widest viewports first.
+    parts: Vec<PartBody>,
+    /// How many files the set has.
+    files: usize,
+    /// How many of them are made.
+    made: usize,
+    /// What those weigh.
+    bytes: Bytes,
+    /// What each screen downloads, where the browser reads every format.
+    downloads: Vec<DownloadBody>,
+    /// The markup of the whole set; nothing for a background, which has none, and for a picture
+    /// that is excluded.
+    markup: Option<String>,
+    /// What is to be mended before it goes into a page.
+    remarks: Vec<String>,
+}
+
+/// The files for one shape of a slot.
+#[derive(Serialize, ToSchema)]
+struct PartBody {
+    /// Its media condition; nothing where it holds for any viewport.
+    media: Option<String>,
+    /// How wide it is shown.
+    sizes: String,
+    /// Its widths, the smallest first.
+    steps: Vec<StepBody>,
+}
+
+/// The files of one width.
+#[derive(Serialize, ToSchema)]
+struct StepBody {
+    /// Pixels across.
+    width: u32,
+    /// Pixels down.
+    height: u32,
+    /// One for each format.
+    files: Vec<SetFileBody>,
+}
+
+/// A file of a set.
+#[derive(Serialize, ToSchema)]
+struct SetFileBody {
+    /// What it is called.
+    name: String,
+    /// Its format.
+    format: Format,
+    /// The file; nothing where it was not made yet.
+    made: Option<MadeBody>,
+}
+
+/// A file of a set that was made.
+#[derive(Serialize, ToSchema)]
+struct MadeBody {
+    /// Its number.
+    variant: Uuid,
+    /// How it is encoded, in words.
+    encoding: String,
+    /// Whether it is the original's own file, which was lean already.
+    is_copy: bool,
+    /// Its weight under the slot's budget.
+    margin: Margin,
+    /// How faithful it is, 100 for no difference.
+    score: Option<Score>,
+    /// In a word.
+    word: Option<&'static str>,
+    /// How the search for it ended.
+    outcome: Outcome,
+}
+
+/// What a screen downloads of a set.
+#[derive(Serialize, ToSchema)]
+struct DownloadBody {
+    /// The viewport's width in CSS pixels.
+    viewport: u32,
+    /// Device pixels per CSS pixel.
+    density: Density,
+    /// The file's name.
+    file: String,
+    /// Its pixels across.
+    width: u32,
+    /// The device pixels that it is shown in.
+    needed: u32,
+    /// Its weight under the slot's budget; nothing where it was not made yet.
+    margin: Option<Margin>,
+}
+
+impl SetBody {
+    fn new(set: &Set, picture: &Picture) -> Self {
+        let made = || set.files.iter().filter_map(|file| file.made.as_ref());
+        Self {
+            slot: set.slot.id,
+            name: set.slot.name.clone(),
+            budget: set.budget,
+            cropping: set.cropping,
+            decision: set.decision.clone(),
+            formats: set.formats.clone(),
+            parts: set.parts.iter().enumerate().map(|(n, part)| part_body(set, n, part)).collect(),
+            files: set.files.len(),
+            made: made().count(),
+            bytes: made().map(|made| made.variant.bytes).sum(),
+            downloads: downloads(set),
+            markup: set.html(),
+            remarks: remarks(set, picture),
+        }
+    }
+}
+
+fn part_body(set: &Set, n: usize, part: &Part) -> PartBody {
+    let step = |(m, step): (usize, &Step)| StepBody {
+        width: step.fitting.output.width,
+        height: step.fitting.output.height,
+        files: set.files.iter().filter(|f| f.part == n && f.step == m).map(file_body).collect(),
+    };
+    PartBody {
+        media: (part.from > 0).then(|| format!("(min-width: {}px)", part.from)),
+        sizes: part.sizes.to_string(),
+        steps: part.steps.iter().enumerate().map(step).collect(),
+    }
+}
+
+fn file_body(file: &SetFile) -> SetFileBody {
+    let made = |made: &Made| MadeBody {
+        variant: made.variant.id,
+        encoding: made.encoding.to_string(),
+        is_copy: made.variant.order.is_copy,
+        margin: Margin::new(made.variant.budget, made.variant.bytes),
+        score: made.score,
+        word: made.score.map(Score::word),
+        outcome: made.outcome,
+    };
+    SetFileBody { name: file.name.clone(), format: file.format, made: file.made.as_ref().map(made) }
+}
+
+fn downloads(set: &Set) -> Vec<DownloadBody> {
+    let markup = set.markup();
+    let screens = set.parts.iter().rev().flat_map(|part| part.boxes.iter().map(move |b| (part, b)));
+    let screens = screens.flat_map(|(part, &(viewport, size))| {
+        set.densities.iter().map(move |&density| (part, viewport, size, density))
+    });
+    let download = |(part, viewport, size, density): (&Part, u32, _, Density)| {
+        let offer = markup.taken(viewport, |_| true)?;
+        let chosen = offer.downloaded(viewport, density)?;
+        let file = set.files.iter().find(|file| file.name == chosen.address)?;
+        let made = file.made.as_ref();
+        Some(DownloadBody {
+            viewport,
+            density,
+            file: file.name.clone(),
+            width: chosen.size.width,
+            needed: set.needed(part, size, density),
+            margin: made.map(|made| Margin::new(set.budget, made.variant.bytes)),
+        })
+    };
+    screens.filter_map(download).collect()
+}
+
+fn remarks(set: &Set, picture: &Picture) -> Vec<String> {
+    let mut remarks = Vec::new();
+    let mut say = |words: &str| remarks.push(words.to_owned());
+    if set.decision.excluded.value {
+        say("the picture is excluded by a rule: no file is made of it");
+    }
+    if set.slot.kind == "background" {
+        say("the slot is a background: name its files in the style sheet");
+    }
+    let description = &picture.description;
+    if set.markup().alt.is_empty() && !description.decorative {
+        say("no alt text yet: describe the picture, or say that it only adorns");
+    }
+    let short = set.parts.iter().flat_map(|part| &part.steps).find(|s| s.fitting.is_short());
+    if let Some(Step { fitting, .. }) = short {
+        let more = fitting.shortfall;
+        say(&format!(
+            "the picture is too small for the densest screens: they ask for {more:.2} times its pixels"
+        ));
+    }
+    remarks
+}
+
+/// All files of a picture for a slot, with what each layout width downloads and the markup.
+/// Nothing is made.
+#[utoipa::path(post, path = "/api/pictures/{id}/set", request_body = SetAsked, responses(
+    (status = 200, body = SetBody),
+    (status = 404, body = Problem, content_type = "application/problem+json"),
+    (status = 422, body = Problem, content_type = "application/problem+json"),
+), params(("id" = Uuid, Path, description = "The picture's number")))]
+pub(super) async fn set(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    extract::Json(asked): extract::Json<SetAsked>,
+) -> Result<Json<SetBody>, Problem> {
+    let (picture, _, set) = planned(&app, id, asked).await?;
+    Ok(Json(SetBody::new(&set, &picture)))
+}
+
+/// Makes the files of a set that were not made yet. Each is told as an event once it is there;
+/// whoever hangs up ends it, and what was made stays.
+#[utoipa::path(post, path = "/api/pictures/{id}/set/files", request_body = SetAsked, responses(
+    (status = 200, body = SetBody),
+    (status = 404, body = Problem, content_type = "application/problem+json"),
+    (status = 422, body = Problem, content_type = "application/problem+json"),
+), params(("id" = Uuid, Path, description = "The picture's number")))]
+pub(super) async fn make_set(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    extract::Json(asked): extract::Json<SetAsked>,
+) -> Result<Json<SetBody>, Problem> {
+    let (picture, work, set) = planned(&app, id, asked).await?;
+    set.make(&app, &picture).await?;
+    let set = Set::plan(&app, &picture, &work, set.slot).await?;
+    Ok(Json(SetBody::new(&set, &picture)))
+}
+
+async fn planned(app: &App, id: Uuid, asked: SetAsked) -> Result<(Picture, Work, Set), Problem> {
+    let picture = find(app, id).await?;
+    let slot = app.store.slot(asked.slot).await?.ok_or_else(|| Problem::not_found("slot"))?;
+    let work = asked.work.unwrap_or_else(|| picture.work.clone());
+    let set = Set::plan(app, &picture, &work, slot).await?;
+    Ok((picture, work, set))
+}
+
+impl From<SetError> for Problem {
+    fn from(error: SetError) -> Self {
+        match error {
+            SetError::Make(error) => error.into(),
+            SetError::Store(error) => error.into(),
+            SetError::NotShown | SetError::Slot(_) | SetError::Pattern(_) | SetError::Excluded => {
+                Self::invalid(error)
+            }
+        }
+    }
+}
