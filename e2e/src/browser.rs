@@ -92,8 +92,13 @@ impl Browser {
 
     /// Gives the page a viewport of its own, narrower than a window can be.
     pub async fn viewport(&self, width: u32, height: u32) {
+        self.screen(width, height, 1.0).await;
+    }
+
+    /// As [`Browser::viewport`], on a screen of `density` device pixels per CSS pixel.
+    pub async fn screen(&self, width: u32, height: u32, density: f64) {
         let params = json!({
-            "width": width, "height": height, "deviceScaleFactor": 1, "mobile": false,
+            "width": width, "height": height, "deviceScaleFactor": density, "mobile": false,
         });
         let call = ForChromium { cmd: "Emulation.setDeviceMetricsOverride", params };
         self.client.issue_cmd(call).await.unwrap();

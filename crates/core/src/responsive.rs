@@ -94,7 +94,7 @@ mod tests {
 
     #[test]
     fn each_shape_has_the_widths_and_sizes_of_its_own_viewports() {
-        let boxes: Boxes = [(390, 390.0, 300.0), (820, 820.0, 400.0), (1_280, 1_280.0, 480.0)]
+        let boxes: Boxes = [(390, 390.0, 300.0), (820, 820.0, 340.0), (1_280, 1_280.0, 480.0)]
             .map(|(v, width, height)| (v, BoxSize { width, height }))
             .into();
         let densities = [Density::ONE, Density::new(2.0).unwrap()];
@@ -112,15 +112,16 @@ mod tests {
             model: ByteModel { width: 1_000, bytes: Bytes(10_000) },
             is_apart: false,
         };
-        let with = |is_apart| {
-            let stock = |shape: Shape| (shape.clone(), Stock { is_apart, ..stock(&shape) });
-            layout.sources(&shapes.iter().cloned().map(stock).collect::<Vec<_>>())
-        };
-        let sources = with(false);
+        let stocked: Vec<_> = shapes.iter().map(|shape| (shape.clone(), stock(shape))).collect();
+        let sources = layout.sources(&stocked);
         let told: Vec<_> = sources.iter().map(|s| (s.from, s.widths.clone())).collect();
-        assert_eq!(told, [(600, vec![1_067, 1_280, 2_000]), (0, vec![390, 780])]);
-        let sizes: Vec<_> = sources.iter().map(|s| s.sizes.clone().unwrap().to_string()).collect();
-        assert_eq!(sizes, ["(min-width: 1280px) 100vw, 1066.67px", "100vw"]);
-        assert_eq!(with(true)[0].widths, [1_067, 1_280, 2_000]);
+        assert_eq!(told, [(600, vec![907, 1_280, 1_814, 2_000]), (0, vec![390, 780])]);
+        // The tablet's box is narrower than the file that fills its height.
+        let wide = sources[0].sizes.clone().unwrap();
+        assert!((wide.at(820) - 906.7).abs() <= 1.0 && (wide.at(1_280) - 1_280.0).abs() <= 1.0);
+        assert_eq!(sources[1].sizes.clone().unwrap().to_string(), "390px");
+        let near = Stock { is_apart: true, available: 950, ..stock(&shapes[0]) };
+        let apart = layout.sources(&[(shapes[0].clone(), near)]);
+        assert_eq!(apart[0].widths, [907, 950]);
     }
 }

@@ -1,7 +1,7 @@
 //! Responsive sets: all files of a picture for a slot, as its rules say, and what offers them to
 //! browsers.
 
-use std::collections::{BTreeSet, HashMap, HashSet};
+use std::collections::{BTreeSet, HashSet};
 
 use brisk_margin_core::choosing::Outcome;
 use brisk_margin_core::encode::Encoding;
@@ -36,7 +36,7 @@ use uuid::Uuid;
 use crate::app::{App, Change};
 use crate::names;
 use crate::slots::{page_alt, slot_budget, who_crops};
-use crate::trying::{self, Ask, Subject};
+use crate::trying::{self, Ask, Subject, Tried};
 use crate::variants::{self, MakeError};
 
 /// All files of a picture for a slot.
@@ -231,34 +231,38 @@ impl Set {
     }
 
     async fn find_made(&mut self, app: &App, picture: &Picture) -> Result<(), SetError> {
-        let variants = app.store.variants_of(&[picture.id]).await?;
         let framings = self.parts.iter().flat_map(|part| &part.steps).map(|step| &step.framing);
         let scores = app.store.scores_of(picture.id, framings).await?;
-        let mut by_recipe: HashMap<String, Vec<Variant>> = HashMap::new();
-        for variant in variants {
-            by_recipe.entry(variant.order.framing.recipe()).or_default().push(variant);
-        }
-        for file in &mut self.files {
-            let framing = &self.parts[file.part].steps[file.step].framing;
-            let recipe = framing.recipe();
-            let Some(variants) = by_recipe.get(&recipe) else { continue };
+        let mut settled = Vec::new();
+        for file in &self.files {
+            let framing = &self.step(file).framing;
             let of = Subject { picture, framing, credit: self.credit.as_ref() };
-            let Some(tried) = trying::known(app, of, file.ask).await? else { continue };
-            let encoding = tried.encoding;
-            let variant = variants.iter().find(|variant| {
-                variant.order.encoding == encoding && variant.order.credit == self.credit
+            settled.push(match trying::known(app, of, file.ask).await? {
+                Some(tried) => [false, true]
+                    .map(|is_copy| Some((tried, self.order(file, tried.encoding, is_copy)))),
+                None => [None, None],
             });
-            file.made = variant.map(|variant| Made {
-                encoding,
-                outcome: tried.outcome,
-                score: match variant.order.is_copy {
+        }
+        let orders = settled.iter().flatten().flatten().map(|(_, order)| order);
+        let mut variants = app.store.variants_for(picture.id, orders).await?;
+        for (file, settled) in self.files.iter_mut().zip(settled) {
+            file.made = settled.into_iter().flatten().find_map(|(tried, order)| {
+                let Tried { encoding, outcome, .. } = tried;
+                let variant = variants.remove(&order.recipe())?;
+                let score = match order.is_copy {
                     true => Some(Score::SAME),
-                    false => scores.get(&(recipe, encoding)).copied(),
-                },
-                variant: variant.clone(),
+                    false => scores.get(&(order.framing.recipe(), encoding)).copied(),
+                };
+                Some(Made { variant, encoding, score, outcome })
             });
         }
         Ok(())
+    }
+
+    /// What is asked for with `file`, once its encoding is settled.
+    fn order(&self, file: &SetFile, encoding: Encoding, is_copy: bool) -> Order {
+        let framing = self.step(file).framing.clone();
+        Order { framing, encoding, credit: self.credit.clone(), is_copy }
     }
 
     /// What decides the pixels of a file.
@@ -295,12 +299,7 @@ impl Set {
         if let Some(copy) = copy {
             bytes = copy;
         }
-        let order = Order {
-            framing: framing.clone(),
-            encoding: tried.encoding,
-            credit: self.credit.clone(),
-            is_copy,
-        };
+        let order = self.order(file, tried.encoding, is_copy);
         let new = NewVariant {
             picture_id: picture.id,
             order,
@@ -328,12 +327,28 @@ impl Set {
         Some(style.unwrap_or_default() + &self.markup().html())
     }
 
+    /// The formats that are worth offering: one whose files came out heavier than those of a
+    /// format behind it would only make pages slower.
+    pub fn offered(&self) -> Vec<Format> {
+        let weight = |format: Format| -> Option<Bytes> {
+            let files = self.files.iter().filter(|file| file.format == format);
+            files.map(|file| Some(file.made.as_ref()?.variant.bytes)).sum()
+        };
+        let lighter = |n: usize, format: Format| {
+            let behind = self.formats[n + 1..].iter().filter_map(|&other| weight(other)).min();
+            weight(format).zip(behind).is_none_or(|(own, behind)| own < behind)
+        };
+        let formats = self.formats.iter().copied().enumerate();
+        formats.filter(|&(n, format)| lighter(n, format)).map(|(_, format)| format).collect()
+    }
+
     /// The element that offers the set to browsers; files that were not made yet have their names
     /// in it, too.
     pub fn markup(&self) -> markup::Picture {
+        let offered = self.offered();
         let mut offers = Vec::new();
         for (n, part) in self.parts.iter().enumerate() {
-            for &format in &self.formats {
+            for &format in &offered {
                 let files = self.files.iter().filter(|f| f.part == n && f.format == format);
                 let files = files.map(|file| markup::File {
                     address: file.name.clone(),

@@ -62,7 +62,7 @@ impl Ask {
 }
 
 /// What came of it.
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Tried {
     /// The encoding that was settled on.
     pub encoding: Encoding,

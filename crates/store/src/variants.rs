@@ -1,5 +1,7 @@
 //! Variants: the files made from pictures.
 
+use std::collections::HashMap;
+
 use brisk_margin_core::encode::Encoding;
 use brisk_margin_core::finish::Finish;
 use brisk_margin_core::finish::canvas::{Canvas, CanvasError};
@@ -92,7 +94,8 @@ impl Framing {
 }
 
 impl Order {
-    fn recipe(&self) -> String {
+    /// All of it in one text.
+    pub fn recipe(&self) -> String {
         serde_json::to_string(self).expect("plain values")
     }
 }
@@ -158,6 +161,20 @@ impl Store {
             .one(&self.db)
             .await?;
         found.map(Variant::try_from).transpose()
+    }
+
+    /// The variants of `picture_id` that were made for `orders` before, by recipe.
+    pub async fn variants_for(
+        &self,
+        picture_id: Uuid,
+        orders: impl IntoIterator<Item = &Order>,
+    ) -> Result<HashMap<String, Variant>, StoreError> {
+        let found = Entity::find()
+            .filter(Column::PictureId.eq(picture_id))
+            .filter(Column::Recipe.is_in(orders.into_iter().map(Order::recipe)))
+            .all(&self.db)
+            .await?;
+        found.into_iter().map(|row| Ok((row.recipe.clone(), Variant::try_from(row)?))).collect()
     }
 
     /// Keeps `data` and a variant for it.

@@ -67,6 +67,11 @@ export type Spot = Schemas["WorstSpot"];
 export type Level = Schemas["Level"];
 export type Want = Schemas["Want"];
 export type Outcome = Schemas["Outcome"];
+export type ResponsiveSet = Schemas["SetBody"];
+export type SetFile = Schemas["SetFileBody"];
+export type Decision = Schemas["Decision"];
+export type OutputRule = Schemas["OutputRule"];
+export type Cap = Schemas["Cap"];
 export type Report = Schemas["Report"];
 export type Problem = Schemas["Problem"];
 

@@ -109,7 +109,7 @@ function Bench({ picture, bench }: { picture: Picture; bench: BenchBody }) {
       {on.isSavedElsewhere && <div className="notice" role="status"><b>Another step holds now.</b><span>Since you began, this picture was saved or taken back elsewhere. Your work is safe; saving shows both.</span></div>}
       {step === "frame" && <FrameStep picture={picture} on={on} slots={slots} onSlots={onSlots} />}
       {step === "finish" && <FinishStep picture={picture} on={on} slots={slots} />}
-      {step === "encode" && <EncodeStep picture={picture} on={on} />}
+      {step === "encode" && <EncodeStep picture={picture} on={on} slots={slots} />}
       <HistorySheet picture={picture} on={on} open={sheet === "history"} onClose={() => { setSheet(undefined); }} />
       <SaveSheet picture={picture} on={on} open={sheet === "save"} onClose={() => { setSheet(undefined); }} onBeside={() => { setSheet("beside"); }} />
       <BesideSheet picture={picture} on={on} open={sheet === "beside"} onClose={() => { setSheet(undefined); }} />

@@ -1,4 +1,4 @@
-import { Segmented, Select } from "antd";
+import { Button, Segmented, Select } from "antd";
 import { useMemo, useRef, useState } from "react";
 import { api, unwrap, type Framings, type Picture } from "../api/client";
 import { useLimits } from "../api/useLimits";
@@ -11,6 +11,8 @@ import { Proof } from "./Proof";
 import { placeOf, useRecipe } from "./recipe";
 import { RecipeLine } from "./RecipeLine";
 import { useFitting, useMakeFile } from "./usePicture";
+import { RuleSheet } from "./rules/RuleSheet";
+import { SetPane } from "./set/SetPane";
 import { useStage } from "./useStage";
 import { TrialsPane } from "./trials/TrialsPane";
 import type { Target } from "./trials/useTrials";
@@ -20,12 +22,13 @@ import type { WorkOnBench } from "./useWork";
 const NOTHING = () => undefined;
 
 /** The picture as it lies on the bench, made into the file of a typed slot, and the proof of it. */
-export function EncodeStep({ picture, on }: { picture: Picture; on: WorkOnBench }) {
+export function EncodeStep({ picture, on, slots: asked }: { picture: Picture; on: WorkOnBench; slots: string[] }) {
   const { work } = on;
   const [recipe, changeRecipe] = useRecipe();
   const [chosen, setChosen] = useState<string>();
-  const [pane, setPane] = useState<"trials" | "files">("trials");
+  const [pane, setPane] = useState<"trials" | "set" | "files">("trials");
   const [slot, setSlot] = useState<string>();
+  const [ruling, setRuling] = useState(false);
   const limits = useLimits();
   const place = placeOf(recipe);
   const fitting = useFitting(picture.id, place, work);
@@ -33,21 +36,21 @@ export function EncodeStep({ picture, on }: { picture: Picture; on: WorkOnBench 
   const shown = picture.variants.find(({ id }) => id === chosen) ?? picture.variants[0];
   const usualQuality = limits.data?.usual_quality ?? 75;
 
-  const framings = useFramings(picture.id, work, []);
+  const framings = useFramings(picture.id, work, asked);
   const whole = useViews(picture.id, work, useMemo(() => [{ width: 1_600 }], []), { withoutFrame: true });
   const canvas = framings.data?.canvas ?? { width: picture.shown_width, height: picture.shown_height };
   const stage = useStage(canvas.width, canvas.height);
   const framed = framings.data && typedSlot(framings.data, place && !fitting.error ? fitting.data : undefined);
   const slots = framings.data?.slots.filter((one) => one.widths.length > 0) ?? [];
   const target = slots.some((one) => one.slot === slot) ? inSlot(slots, slot) : (place && !fitting.error && !fitting.data?.refusal ? place : undefined);
-  const asked = useRef(0);
+  const moves = useRef(0);
   const onFocal = (x: number, y: number, done: boolean) => {
-    asked.current += 1;
-    const mine = asked.current;
+    moves.current += 1;
+    const mine = moves.current;
     void (async () => {
       const next = unwrap(await api.POST("/api/pictures/{id}/aim", { params: { path: { id: picture.id } }, body: { work, focal: [x, y] } }));
       // A later move came first.
-      if (mine !== asked.current) return;
+      if (mine !== moves.current) return;
       if (done) on.note(next, "moved the focal point");
       else on.show(next);
     })();
@@ -58,16 +61,18 @@ export function EncodeStep({ picture, on }: { picture: Picture; on: WorkOnBench 
     : (fitting.error?.message ?? (fitting.data?.refusal ? "Too small for an exact slot" : undefined));
   const lead = (
     <>
-      <Segmented aria-label="What is proved" value={pane} onChange={setPane} options={[{ value: "trials", label: "Trials" }, { value: "files", label: "Files made" }]} />
-        {pane === "trials" && slots.length > 0 && (
-          <span className="part">
-            for
-            <Select aria-label="Slot to prove for" value={slot ?? TYPED} popupMatchSelectWidth={false} onChange={(next) => { setSlot(next === TYPED ? undefined : next); }}
-              options={[{ value: TYPED, label: "the typed size" }, ...slots.map((one) => ({ value: one.slot, label: one.name }))]} />
-          </span>
-        )}
+      <Segmented aria-label="What is shown" value={pane} onChange={setPane} options={[{ value: "trials", label: "Trials" }, { value: "set", label: "Whole set" }, { value: "files", label: "Files made" }]} />
+      {pane !== "files" && slots.length > 0 && (
+        <span className="part">
+          for
+          <Select aria-label="Slot to prove for" value={slot ?? TYPED} popupMatchSelectWidth={false} onChange={(next) => { setSlot(next === TYPED ? undefined : next); }}
+            options={[{ value: TYPED, label: "the typed size" }, ...slots.map((one) => ({ value: one.slot, label: one.name }))]} />
+        </span>
+      )}
     </>
   );
+  const chosenSlot = slots.find((one) => one.slot === slot);
+  const rules = <Button size="small" onClick={() => { setRuling(true); }}>Rules…</Button>;
   const onMake = () => {
     if (!place) return;
     const { format, quality } = recipe;
@@ -75,10 +80,10 @@ export function EncodeStep({ picture, on }: { picture: Picture; on: WorkOnBench 
   };
   return (
     <>
-      <RecipeLine recipe={recipe} usualQuality={usualQuality} onChange={changeRecipe} onMake={onMake} making={make.isPending} hindrance={hindrance} />
+      {pane !== "set" && <RecipeLine recipe={recipe} usualQuality={usualQuality} onChange={changeRecipe} onMake={onMake} making={make.isPending} hindrance={hindrance} />}
       {make.error && <ProblemNote error={make.error} />}
-      <div className="encode-step">
-        <section className="framing" aria-label="Frame">
+      <div className="encode-step" data-pane={pane}>
+        {pane !== "set" && <section className="framing" aria-label="Frame">
           {framed ? (
             <SourceView
               name={picture.name}
@@ -95,11 +100,12 @@ export function EncodeStep({ picture, on }: { picture: Picture; on: WorkOnBench 
             />
           ) : <p className="empty soft">Framing…</p>}
           {place && fitting.data && !fitting.error && <FittingFacts fitting={fitting.data} picture={picture} />}
-        </section>
+        </section>}
         <div className="encode-main">
-          {pane === "trials" ? <TrialsPane picture={picture} target={target} work={work} hindrance={hindrance} lead={lead} /> : shown ? <Proof variant={shown} lead={lead} /> : <NoProof lead={lead} />}
+          {pane === "trials" ? <TrialsPane picture={picture} target={target} work={work} hindrance={hindrance} lead={lead} rules={rules} /> : pane === "set" ? <SetPane picture={picture} slot={chosenSlot?.slot} work={work} lead={lead} rules={rules} /> : shown ? <Proof variant={shown} lead={lead} /> : <NoProof lead={lead} />}
         </div>
       </div>
+      <RuleSheet picture={picture} slot={chosenSlot && { id: chosenSlot.slot, name: chosenSlot.name }} open={ruling} onClose={() => { setRuling(false); }} />
       {shown && pane === "files" && <FilesMade variants={picture.variants} shown={shown.id} onShow={setChosen} />}
     </>
   );

@@ -13,12 +13,10 @@ const end = (weight: number, budget: number) => Math.min(weight / budget, 2) * N
  * an outline, the new weight a solid bar; the rest to the notch is margin, beyond it is overrun.
  * Past twice the budget an end is broken off.
  */
-export function MarginBar({ margin, today }: { margin: Margin; today: number }) {
+export function MarginBar({ margin, today }: { margin: Margin; today?: number }) {
   const solid = end(margin.weight, margin.budget);
-  const outline = end(today, margin.budget);
-  const spoken =
-    `${bytes(margin.weight)} of a budget of ${bytes(margin.budget)}, ${inWords(margin)}; ` +
-    `the original has ${bytes(today)}`;
+  const original = today === undefined ? "" : `; the original has ${bytes(today)}`;
+  const spoken = `${bytes(margin.weight)} of a budget of ${bytes(margin.budget)}, ${inWords(margin)}${original}`;
   return (
     <svg
       className="margin-bar"
@@ -35,8 +33,7 @@ export function MarginBar({ margin, today }: { margin: Margin; today: number }) 
         </pattern>
       </defs>
       <line x1="0" x2={WIDTH} y1="13.5" y2="13.5" stroke="var(--line)" />
-      <path d={`M${outline} 4.5 H0.5 V11.5 H${outline}${today / margin.budget < 2 ? " Z" : ""}`} fill="none" stroke="var(--ink-soft)" />
-      {today / margin.budget > 2 && <BrokenEnd x={outline} />}
+      {today !== undefined && <Outline today={today} budget={margin.budget} />}
       <rect x="0" y="6" width={Math.min(solid, NOTCH)} height="4" fill="var(--ink)" />
       {margin.margin > 0 && (
         <rect x={solid} y="6" width={NOTCH - solid} height="4" fill="var(--accent)" />
@@ -46,6 +43,16 @@ export function MarginBar({ margin, today }: { margin: Margin; today: number }) 
       )}
       <path d={`M${NOTCH} 1 V15 M${NOTCH - 2} 1 H${NOTCH + 2}`} stroke="var(--ink)" strokeWidth="1.5" />
     </svg>
+  );
+}
+
+function Outline({ today, budget }: { today: number; budget: number }) {
+  const x = end(today, budget);
+  return (
+    <>
+      <path d={`M${x} 4.5 H0.5 V11.5 H${x}${today / budget < 2 ? " Z" : ""}`} fill="none" stroke="var(--ink-soft)" />
+      {today / budget > 2 && <BrokenEnd x={x} />}
+    </>
   );
 }
 

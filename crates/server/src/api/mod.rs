@@ -109,6 +109,7 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(trials::choose_trial))
         .routes(routes!(responsive::set))
         .routes(routes!(responsive::make_set))
+        .routes(routes!(output_rules::decision))
         .routes(routes!(output_rules::output_rule, output_rules::say_output_rule))
         .routes(routes!(tally::tally))
         .routes(routes!(site::site, site::change_site))

@@ -2,14 +2,14 @@
 
 use axum::Json;
 use axum::extract::State;
-use brisk_margin_core::rule::OutputRule;
+use brisk_margin_core::rule::{Decision, OutputRule};
 use brisk_margin_store::output_rules::RuleFor;
 use serde::Deserialize;
 use utoipa::IntoParams;
 use uuid::Uuid;
 
 use super::Problem;
-use super::extract::{self, Query};
+use super::extract::{self, Path, Query};
 use super::pictures::find;
 use crate::app::{App, Change};
 
@@ -64,4 +64,27 @@ pub(super) async fn say_output_rule(
     let before = app.store.say_output_rule(of.subject(&app).await?, &rule).await?;
     app.tell(Change::Variants);
     Ok(Json(before))
+}
+
+/// Where a picture is to be shown.
+#[derive(Deserialize, IntoParams)]
+pub(super) struct DecisionIn {
+    /// A slot's number; nothing for no slot in particular.
+    slot: Option<Uuid>,
+}
+
+/// What holds for a picture, and who decided it.
+#[utoipa::path(get, path = "/api/pictures/{id}/decision", params(
+    ("id" = Uuid, Path, description = "The picture's number"), DecisionIn,
+), responses(
+    (status = 200, body = Decision),
+    (status = 404, body = Problem, content_type = "application/problem+json"),
+))]
+pub(super) async fn decision(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    Query(place): Query<DecisionIn>,
+) -> Result<Json<Decision>, Problem> {
+    let picture = find(&app, id).await?;
+    Ok(Json(app.store.decision(picture.id, place.slot).await?))
 }

@@ -42,10 +42,12 @@ pub(super) struct SetBody {
     cropping: Cropping,
     /// What holds for the picture there, and who decided that.
     decision: Decision,
+    /// The encodings that were settled by eye, in words.
+    settled: Vec<String>,
     /// The formats, those that only some browsers read first.
     formats: Vec<Format>,
     /// The shapes, the widest viewports first.
-    parts: Vec<PartBody>,
+    parts: Vec<SetPartBody>,
     /// How many files the set has.
     files: usize,
     /// How many of them are made.
@@ -63,18 +65,18 @@ pub(super) struct SetBody {
 
 /// The files for one shape of a slot.
 #[derive(Serialize, ToSchema)]
-struct PartBody {
+struct SetPartBody {
     /// Its media condition; nothing where it holds for any viewport.
     media: Option<String>,
     /// How wide it is shown.
     sizes: String,
     /// Its widths, the smallest first.
-    steps: Vec<StepBody>,
+    steps: Vec<SetStepBody>,
 }
 
 /// The files of one width.
 #[derive(Serialize, ToSchema)]
-struct StepBody {
+struct SetStepBody {
     /// Pixels across.
     width: u32,
     /// Pixels down.
@@ -91,12 +93,12 @@ struct SetFileBody {
     /// Its format.
     format: Format,
     /// The file; nothing where it was not made yet.
-    made: Option<MadeBody>,
+    made: Option<SetMadeBody>,
 }
 
 /// A file of a set that was made.
 #[derive(Serialize, ToSchema)]
-struct MadeBody {
+struct SetMadeBody {
     /// Its number.
     variant: Uuid,
     /// How it is encoded, in words.
@@ -139,6 +141,7 @@ impl SetBody {
             budget: set.budget,
             cropping: set.cropping,
             decision: set.decision.clone(),
+            settled: set.decision.settled.value.values().map(ToString::to_string).collect(),
             formats: set.formats.clone(),
             parts: set.parts.iter().enumerate().map(|(n, part)| part_body(set, n, part)).collect(),
             files: set.files.len(),
@@ -151,13 +154,13 @@ impl SetBody {
     }
 }
 
-fn part_body(set: &Set, n: usize, part: &Part) -> PartBody {
-    let step = |(m, step): (usize, &Step)| StepBody {
+fn part_body(set: &Set, n: usize, part: &Part) -> SetPartBody {
+    let step = |(m, step): (usize, &Step)| SetStepBody {
         width: step.fitting.output.width,
         height: step.fitting.output.height,
         files: set.files.iter().filter(|f| f.part == n && f.step == m).map(file_body).collect(),
     };
-    PartBody {
+    SetPartBody {
         media: (part.from > 0).then(|| format!("(min-width: {}px)", part.from)),
         sizes: part.sizes.to_string(),
         steps: part.steps.iter().enumerate().map(step).collect(),
@@ -165,7 +168,7 @@ fn part_body(set: &Set, n: usize, part: &Part) -> PartBody {
 }
 
 fn file_body(file: &SetFile) -> SetFileBody {
-    let made = |made: &Made| MadeBody {
+    let made = |made: &Made| SetMadeBody {
         variant: made.variant.id,
         encoding: made.encoding.to_string(),
         is_copy: made.variant.order.is_copy,
@@ -208,6 +211,12 @@ fn remarks(set: &Set, picture: &Picture) -> Vec<String> {
     }
     if set.slot.kind == "background" {
         say("the slot is a background: name its files in the style sheet");
+    }
+    let offered = set.offered();
+    for format in set.formats.iter().filter(|format| !offered.contains(format)) {
+        say(&format!(
+            "{format} is left out of the markup: it is heavier here than what follows it"
+        ));
     }
     let description = &picture.description;
     if set.markup().alt.is_empty() && !description.decorative {

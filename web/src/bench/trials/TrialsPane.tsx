@@ -22,10 +22,12 @@ interface Props {
   hindrance: string | undefined;
   /** What stands first in its bar. */
   lead: ReactNode;
+  /** What opens the rules. */
+  rules: ReactNode;
 }
 
 /** The proof strip: trials of one picture in one place, in the order of their bytes. */
-export function TrialsPane({ picture, target: asked, work, hindrance, lead }: Props) {
+export function TrialsPane({ picture, target: asked, work, hindrance, lead, rules }: Props) {
   const target = useSettled(asked);
   const proof = useProof(picture.id, target, work);
   const searches = useSearches(picture.id, target, work, proof.data);
@@ -85,6 +87,7 @@ export function TrialsPane({ picture, target: asked, work, hindrance, lead }: Pr
           {busy > 0 ? `trying: ${done} of ${searches.length} formats done` : trial.isPending ? "trying…" : ""}
         </span>
         {proof.data && <span className="figure">{pixels(proof.data.width, proof.data.height)}</span>}
+        {rules}
       </div>
       {error && <ProblemNote error={error} />}
       {searches.map(({ error: problem }, n) => problem && <ProblemNote key={proof.data?.formats[n]} error={problem} />)}

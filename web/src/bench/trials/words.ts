@@ -1,7 +1,7 @@
-import type { Level, Outcome, Proof, Want } from "../../api/client";
+import type { Decision, Level, Outcome, Want } from "../../api/client";
 import { bytes, formatName } from "../../ui/figures";
 
-const LEVELS: Record<Level, string> = { usual: "as usual", site: "by the site's rule", slot: "by the slot's rule", picture: "by the picture's rule" };
+export const LEVELS: Record<Level, string> = { usual: "as usual", site: "by the site's rule", slot: "by the slot's rule", picture: "by the picture's rule" };
 
 function wantWords(want: Want) {
   if (want.by === "grade") return `grade ${want.value}`;
@@ -10,7 +10,7 @@ function wantWords(want: Want) {
 }
 
 /** Which rule holds, and who decided each part of it. */
-export function ruleWords({ settled, decision }: Proof) {
+export function ruleWords({ settled, decision }: { settled: string[]; decision: Decision }) {
   const { formats, want, cap, excluded } = decision;
   if (excluded.value) return `No file is made of it, ${LEVELS[excluded.by]}.`;
   const parts = [

@@ -1,0 +1,159 @@
+//! The responsive set: made, its markup copied, and each screen downloads what was promised.
+
+use axum::Router;
+use axum::response::Html;
+use axum::routing::get;
+use brisk_margin_e2e::application::{Application, Home};
+use brisk_margin_e2e::browser::Browser;
+use brisk_margin_e2e::web_host;
+use brisk_margin_testing::pictures::gradient_jpeg;
+use reqwest::multipart::{Form, Part};
+use serde_json::{Value, json};
+
+/// Slots by name, with their boxes: one that changes its shape, one that never does, and one that
+/// changes it so little that the browser crops.
+const SLOTS: [(&str, [(u32, f64, f64); 3]); 3] = [
+    ("hero", [(390, 179.0, 150.0), (820, 394.0, 200.0), (1_280, 564.0, 240.0)]),
+    ("card", [(390, 358.0, 179.0), (820, 386.0, 193.0), (1_280, 270.0, 135.0)]),
+    ("teaser", [(390, 358.0, 220.0), (820, 386.0, 220.0), (1_280, 365.5, 220.0)]),
+];
+
+async fn post(application: &Application, path: &str, body: &Value) -> Value {
+    let request = reqwest::Client::new().post(application.url(path));
+    let request = request.header("content-type", "application/json").body(body.to_string());
+    let answer = request.send().await.unwrap();
+    let (status, text) = (answer.status(), answer.text().await.unwrap());
+    assert!(status.is_success(), "{path}: {status} {text}");
+    serde_json::from_str(&text).unwrap()
+}
+
+/// Adds the picture, described, and the slots; returns their numbers.
+async fn stocked(application: &Application) -> (String, Vec<String>) {
+    let part = Part::bytes(gradient_jpeg(1000, 700)).file_name("dome.jpg");
+    let upload = reqwest::Client::new().post(application.url("/api/pictures"));
+    upload.multipart(Form::new().part("file", part)).send().await.unwrap();
+    let picture = application.json("/api/pictures").await["pictures"][0]["id"].clone();
+    let picture = picture.as_str().unwrap().to_owned();
+    let fields = json!({
+        "alt": "The \"dome\" & its <hill>", "caption": "At dusk", "creator": "Ada Fenn",
+    });
+    let described = json!({"pictures": {&picture: fields}});
+    let describe = reqwest::Client::new().patch(application.url("/api/pictures"));
+    let describe = describe.header("content-type", "application/json").body(described.to_string());
+    assert_eq!(describe.send().await.unwrap().status(), 200);
+    let mut slots = Vec::new();
+    for (name, boxes) in SLOTS {
+        let boxes: serde_json::Map<String, Value> =
+            boxes.iter().map(|(v, w, h)| (v.to_string(), json!([w, h]))).collect();
+        let new = json!({"name": name, "kind": "card", "fit": "cover", "boxes": boxes});
+        let slot = post(application, "/api/slots", &new).await;
+        slots.push(slot["id"].as_str().unwrap().to_owned());
+    }
+    (picture, slots)
+}
+
+/// A web host with the files of a set and, below any path, a page that shows its markup in its boxes.
+async fn hosted(application: &Application, name: &str, set: &Value, markup: &str) -> String {
+    let (_, boxes) = SLOTS.iter().find(|(slot, _)| *slot == name).unwrap();
+    let style: String = boxes
+        .iter()
+        .map(|(v, w, h)| {
+            format!("@media (min-width: {v}px) {{ img {{ width: {w}px; height: {h}px }} }}\n")
+        })
+        .collect();
+    let page = format!(
+        "<!doctype html><title>{name}</title><style>img {{ object-fit: cover }}\n{style}</style>\
+         <body>{markup}"
+    );
+    // Each screen has addresses of its own, so that no file is preferred for being there already.
+    let mut router = Router::new().route("/{screen}/", get(move || async move { Html(page) }));
+    for file in files(set) {
+        let variant = file["made"]["variant"].as_str().unwrap();
+        let address = application.url(&format!("/api/variants/{variant}/file"));
+        let bytes = reqwest::get(address).await.unwrap().bytes().await.unwrap();
+        let path = format!("/{{screen}}/{}", file["name"].as_str().unwrap());
+        router = router.route(&path, get(move || async move { bytes }));
+    }
+    web_host::serve(router).await
+}
+
+fn files(set: &Value) -> impl Iterator<Item = &Value> {
+    let steps =
+        set["parts"].as_array().unwrap().iter().flat_map(|p| p["steps"].as_array().unwrap());
+    steps.flat_map(|step| step["files"].as_array().unwrap())
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_set_is_made_its_markup_copied_and_chromium_chooses_what_was_promised() {
+    let home = Home::empty().await;
+    let application = home.serve();
+    let (picture, slots) = stocked(&application).await;
+    let downloads = tempfile::tempdir().unwrap();
+    let browser = Browser::open(1280, 800, downloads.path()).await;
+    let address = format!("/bench/{picture}?step=encode&slot={}", slots[0]);
+    browser.client.goto(&application.url(&address)).await.unwrap();
+    browser.find(".ant-segmented-item-label[title='Whole set']").await.click().await.unwrap();
+    browser.find("[aria-label='Slot to prove for']").await.click().await.unwrap();
+    browser.find(".ant-select-item-option[title='hero']").await.click().await.unwrap();
+    let planned = "return document.querySelector('[data-testid=set-state]')?.textContent
+        .startsWith('0 of ')";
+    browser.until("the set is planned", planned).await;
+    let make = "const button = [...document.querySelectorAll('.set-pane button')]
+        .find((one) => one.textContent.startsWith('Make ')); button?.click(); return !!button;";
+    browser.until("the files are wanted", make).await;
+    browser
+        .until(
+            "every file is made",
+            "return [...document.querySelectorAll('.set-pane button')]
+        .some((one) => one.textContent === 'All made')",
+        )
+        .await;
+    browser.labelled("Copy markup").await.click().await.unwrap();
+    // Where nobody may write to the clipboard, it is selected instead.
+    let copied = "const pane = document.querySelector('.markup');
+        return pane.querySelector('[role=status]').textContent === 'copied'
+            ? pane.querySelector('pre').textContent : getSelection().toString()";
+    let copied = browser.until("the markup is copied or selected", copied).await;
+    assert_eq!(browser.complaints().await, [""; 0]);
+
+    for ((name, boxes), slot) in SLOTS.iter().zip(&slots) {
+        let asked = json!({"slot": slot});
+        let set = post(&application, &format!("/api/pictures/{picture}/set/files"), &asked).await;
+        assert_eq!(set["made"], set["files"], "{name}: {set:#}");
+        let markup = set["markup"].as_str().unwrap();
+        if *name == "hero" {
+            assert_eq!(copied.as_str().unwrap().trim(), markup.trim());
+            assert!(set["parts"].as_array().unwrap().len() > 1, "a shape of its own");
+        }
+        let cropping = set["cropping"].as_str().unwrap();
+        assert_eq!(cropping == "browser", *name == "teaser", "{name}: {cropping}");
+        let host = hosted(&application, name, &set, markup).await;
+        let promised = set["downloads"].as_array().unwrap();
+        assert_eq!(promised.len(), boxes.len() * 2, "every layout width at both densities");
+        for screen in promised {
+            let (viewport, density) = (screen["viewport"].as_u64().unwrap(), &screen["density"]);
+            let density = density.as_f64().unwrap();
+            browser.screen(viewport as u32, 800, density).await;
+            browser.client.goto(&format!("{host}/{viewport}-{density}/")).await.unwrap();
+            let loaded = "const image = document.querySelector('img');
+                return image.complete && image.currentSrc";
+            let chosen = browser.until("the picture is loaded", loaded).await;
+            let chosen = chosen.as_str().unwrap().rsplit('/').next().unwrap().to_owned();
+            let at = format!("{name} at {viewport} px, {density}x");
+            assert_eq!(chosen, screen["file"].as_str().unwrap(), "{at}: {markup}");
+            let read = browser.run(ATTRIBUTES, vec![]).await;
+            assert_eq!(read["alt"], "The \"dome\" & its <hill>");
+            assert_eq!(read["caption"], "At dusk Ada Fenn");
+            // The file is that wide, not less: nobody sees it blurred.
+            assert_eq!(read["width"], screen["width"], "{at}");
+        }
+    }
+    browser.close().await;
+}
+
+const ATTRIBUTES: &str = "const image = document.querySelector('img');
+    const probe = new Image(); probe.src = image.currentSrc;
+    return probe.decode().then(() => ({
+        alt: image.alt, width: probe.naturalWidth,
+        caption: document.querySelector('figcaption').textContent,
+    }));";

@@ -1,0 +1,134 @@
+import { Button } from "antd";
+import { useEffect, useState, type ReactNode } from "react";
+import { saveUrl, type Picture, type ResponsiveSet, type SetFile, type Work } from "../../api/client";
+import { Bytes } from "../../ui/Bytes";
+import { bytes, count, formatName } from "../../ui/figures";
+import { ProblemNote } from "../../ui/ProblemNote";
+import { outcomeWords, ruleWords } from "../trials/words";
+import { Downloads } from "./Downloads";
+import { Markup } from "./Markup";
+import { useMakeSet, useSet, type Making } from "./useSet";
+
+interface Props {
+  picture: Picture;
+  slot: string | undefined;
+  work: Work;
+  /** What stands first in its bar. */
+  lead: ReactNode;
+  /** What opens the rules. */
+  rules: ReactNode;
+}
+
+/** All files of a picture for a slot: widths by formats, what each screen downloads, and the markup. */
+export function SetPane({ picture, slot, work, lead, rules }: Props) {
+  const set = useSet(picture.id, slot, work);
+  const { making, error, make, cancel } = useMakeSet(picture.id, slot, work);
+  if (!slot) return <Empty lead={lead} words="Choose a slot above: a typed size is one file, and a set has one for each of a slot's screens." />;
+  if (!set.data) return <section className="set-pane"><div className="bar">{lead}</div>{set.error ? <ProblemNote error={set.error} /> : <p className="empty soft">Planning the set…</p>}</section>;
+  const { files, made } = set.data;
+  const problem = error ?? set.error;
+  const left = files - made;
+  const excluded = set.data.decision.excluded.value;
+  const hindrance = excluded ? "The picture is excluded by a rule" : left === 0 ? "Every file is made" : undefined;
+  return (
+    <section className="set-pane" aria-label="Responsive set">
+      <div className="bar">
+        {lead}
+        <span data-testid="set-state">
+          <b>{made} of {count(files, "file")}</b> made{made > 0 && <>, <Bytes of={set.data.bytes} /> in all</>}
+        </span>
+        <span className="gap" />
+        {making ? (
+          <>
+            <Progress set={set.data} making={making} />
+            <Button size="small" onClick={cancel}>Cancel</Button>
+          </>
+        ) : (
+          <Button size="small" type="primary" disabled={hindrance !== undefined} title={hindrance} onClick={() => { void make(set.data); }}>
+            {left === 0 ? "All made" : `Make ${count(left, "file")}`}
+          </Button>
+        )}
+        {rules}
+      </div>
+      {problem && <ProblemNote error={problem} />}
+      {set.data.remarks.map((remark) => <p key={remark} className="set-remark">{remark[0]?.toUpperCase()}{remark.slice(1)}.</p>)}
+      <div className="set-body">
+        <div className="set-files">
+          <FilesOfSet set={set.data} />
+          <p className="soft rule-words" data-testid="set-rule">{ruleWords(set.data)}</p>
+        </div>
+        <div className="set-side">
+          <Downloads set={set.data} />
+          {set.data.markup && <Markup text={set.data.markup} made={left === 0} />}
+        </div>
+      </div>
+    </section>
+  );
+}
+
+function Empty({ lead, words }: { lead: ReactNode; words: string }) {
+  return (
+    <section className="set-pane">
+      <div className="bar">{lead}</div>
+      <div className="empty"><h2>No slot is chosen</h2><span className="soft">{words}</span></div>
+    </section>
+  );
+}
+
+/** How far it is, and how long it still takes at the pace so far. */
+function Progress({ set, making }: { set: ResponsiveSet; making: Making }) {
+  const [now, setNow] = useState(making.since);
+  useEffect(() => {
+    const timer = setInterval(() => { setNow(performance.now()); }, 500);
+    return () => { clearInterval(timer); };
+  }, []);
+  const done = set.made - making.before;
+  const seconds = (now - making.since) / 1_000;
+  const left = done > 0 ? ((set.files - set.made) * seconds) / done : undefined;
+  return (
+    <span className="part" role="status">
+      <progress max={set.files - making.before} value={done} aria-label="Files made" />
+      {left === undefined ? "the first file is on its way" : `about ${Math.max(1, Math.round(left))} s left`}
+    </span>
+  );
+}
+
+/** Widths down, formats across; each shape of the slot has widths of its own. */
+function FilesOfSet({ set }: { set: ResponsiveSet }) {
+  return (
+    <table className="set-table">
+      <thead>
+        <tr>
+          <th scope="col">Pixels</th>
+          {set.formats.map((format) => <th key={format} scope="col" className="right">{formatName[format]}</th>)}
+        </tr>
+      </thead>
+      {set.parts.map((part) => (
+        <tbody key={part.media ?? ""}>
+          {set.parts.length > 1 && (
+            <tr><th colSpan={1 + set.formats.length} scope="rowgroup" className="set-part">{part.media ?? "narrower viewports"}<span className="figure soft"> sizes {part.sizes}</span></th></tr>
+          )}
+          {part.steps.map((step) => (
+            <tr key={step.width}>
+              <th scope="row" className="figure">{step.width} × {step.height}</th>
+              {step.files.map((file) => <FileCell key={file.format} file={file} />)}
+            </tr>
+          ))}
+        </tbody>
+      ))}
+    </table>
+  );
+}
+
+function FileCell({ file }: { file: SetFile }) {
+  const { made } = file;
+  if (!made) return <td className="right soft" title={file.name}>not made</td>;
+  const missed = outcomeWords(made.outcome, formatName[file.format]);
+  const words = [file.name, made.encoding, made.is_copy ? "the original's own file: it was lean already" : undefined, missed].filter(Boolean).join(" · ");
+  return (
+    <td className="right" data-file={file.name} data-bytes={made.margin.weight}>
+      <a href={saveUrl(made.variant)} download={file.name} title={words}>{bytes(made.margin.weight)}</a>
+      <span className="score-words">{made.is_copy ? "lean already" : <>{made.word} <span className="figure">{made.score?.toFixed(0)}</span></>}{missed && <b title={missed}> !</b>}</span>
+    </td>
+  );
+}
