@@ -14,4 +14,4 @@ pub mod site;
 mod sky;
 mod studio;
 
-pub use scenes::{Place, SCENES, Scene};
+pub use scenes::{Place, SCENES, Scene, dome_of};

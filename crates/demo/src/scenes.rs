@@ -132,8 +132,13 @@ fn heather_path() -> Vec<u8> {
 }
 
 fn dome_at_dusk() -> Vec<u8> {
+    dome_of((4800, 3200))
+}
+
+/// The dome at dusk in any size, in pixels across and down: the file of a camera.
+pub fn dome_of(sides: (u32, u32)) -> Vec<u8> {
     let camera = Camera { located: true, ..Camera::default() };
-    jpeg(&paint::photograph((4800, 3200), 0.05, land::dome_at_dusk), 93.0, camera)
+    jpeg(&paint::photograph(sides, 0.05, land::dome_at_dusk), 93.0, camera)
 }
 
 /// The picture a quarter turn to the left, as orientation 6 stores it.

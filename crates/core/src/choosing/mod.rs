@@ -19,7 +19,7 @@ use crate::look::ContentClass;
 use crate::palette::Reduced;
 use crate::raster::Raster;
 use crate::units::Bytes;
-use search::Search;
+use search::{Goal, Search};
 
 /// How good a file must be.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
@@ -174,6 +174,17 @@ impl Choosing<'_> {
         self.ended(search.tried, trial, None, Some(cap))
     }
 
+    /// The smallest file in `format` of at least `score`, by the whole picture alone: for measuring
+    /// against files that were made elsewhere.
+    ///
+    /// # Errors
+    /// [`ChoiceError`].
+    pub fn choose_score(&self, format: Format, score: Score) -> Result<Chosen, ChoiceError> {
+        let mut search = Search::new(self, format);
+        let trial = search.run(Goal::Score(score))?;
+        self.ended(search.tried, trial, None, None)
+    }
+
     /// The file that `encoding` makes, whatever comes of it.
     ///
     /// # Errors
@@ -217,7 +228,7 @@ impl Choosing<'_> {
         cap: Option<Bytes>,
     ) -> Result<Chosen, ChoiceError> {
         let mut search = Search::new(self, format);
-        let trial = search.run(grade)?;
+        let trial = search.run(Goal::Grade(grade))?;
         self.within(search, trial, cap, Some(grade))
     }
 

@@ -5,12 +5,30 @@ use super::prior::Prior;
 use super::{ChoiceError, Choosing, Point, Trial};
 use crate::encode::{Colours, Encoding, Quality};
 use crate::format::Format;
-use crate::grade::Grade;
+use crate::grade::{Grade, Score};
 use crate::palette;
 use crate::units::Bytes;
 
 /// No search makes more files, nor does one under a byte cap.
 const MOST: usize = 5;
+
+/// What a search is to reach.
+#[derive(Debug, Clone, Copy)]
+pub(super) enum Goal {
+    /// A grade, by the whole and by the worst tile.
+    Grade(Grade),
+    /// A score by the whole.
+    Score(Score),
+}
+
+impl Goal {
+    const fn target(self) -> Score {
+        match self {
+            Self::Grade(grade) => grade.target(),
+            Self::Score(score) => score,
+        }
+    }
+}
 
 /// A search in one format.
 pub(super) struct Search<'a> {
@@ -47,14 +65,14 @@ impl<'a> Search<'a> {
         self.trial(Encoding::new(self.prior.format(), quality))
     }
 
-    /// The smallest file that reaches `grade`, or where none does, the most faithful.
-    pub(super) fn run(&mut self, grade: Grade) -> Result<Trial, ChoiceError> {
-        let target = grade.target().0;
+    /// The smallest file that reaches `goal`, or where none does, the most faithful.
+    pub(super) fn run(&mut self, goal: Goal) -> Result<Trial, ChoiceError> {
+        let target = goal.target().0;
         let mut best: Option<(Trial, f64)> = None;
         while self.known.len() < MOST {
             let Some(level) = self.next_level(target) else { break };
             let trial = self.at_level(level)?;
-            let counts = self.counting(&trial, grade)?;
+            let counts = self.counting(&trial, goal)?;
             self.known.push((level, counts));
             let reaches = counts >= target;
             let better =
@@ -74,7 +92,8 @@ impl<'a> Search<'a> {
     }
 
     /// The score of `trial`, or less where its worst tile lies under the floor.
-    fn counting(&self, trial: &Trial, grade: Grade) -> Result<f64, ChoiceError> {
+    fn counting(&self, trial: &Trial, goal: Goal) -> Result<f64, ChoiceError> {
+        let Goal::Grade(grade) = goal else { return Ok(trial.score.0) };
         if trial.score < grade.target() {
             return Ok(trial.score.0);
         }

@@ -11,6 +11,7 @@ use clap::{Args, Subcommand};
 use futures::StreamExt;
 use tower::ServiceExt;
 
+mod encoding;
 mod framing;
 
 use super::{Failure, Home};
@@ -47,6 +48,8 @@ enum What {
         #[arg(long, default_value_t = 40)]
         times: usize,
     },
+    /// Ladders, bytes, encodes and memory, against a general-purpose library on the same pictures
+    Encoding(encoding::Encoding),
 }
 
 impl Bench {
@@ -54,6 +57,7 @@ impl Bench {
         match self.what {
             What::Library { home, rows, times } => library(home, rows, times).await,
             What::Framing { home, times } => framing::run(home, times).await,
+            What::Encoding(encoding) => encoding.run(),
         }
     }
 }
