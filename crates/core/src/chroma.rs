@@ -25,8 +25,8 @@ impl Chroma {
         if quality >= 90 || loss(raster) > Self::VISIBLE { Self::Full } else { Self::Half }
     }
 
-    /// What suits `raster` in an AVIF.
-    pub fn for_avif(raster: &Raster) -> Self {
+    /// What suits `raster` in an AVIF or a WebP.
+    pub fn for_video_codecs(raster: &Raster) -> Self {
         if loss(raster) > Self::VISIBLE { Self::Full } else { Self::Half }
     }
 }

@@ -61,6 +61,22 @@ impl Motion {
         self.frames[0].raster.size()
     }
 
+    /// The middle of the time that frame `n` is shown, in milliseconds from the start.
+    pub fn middle_of(&self, n: usize) -> u64 {
+        let before: u64 = self.frames[..n].iter().map(|frame| u64::from(frame.millis)).sum();
+        before + u64::from(self.frames[n].millis) / 2
+    }
+
+    /// The frame that is shown so many milliseconds from the start; the last one beyond its end.
+    pub fn shown_at(&self, millis: u64) -> &Frame {
+        let mut end = 0;
+        let shown = self.frames.iter().find(|frame| {
+            end += u64::from(frame.millis);
+            millis < end
+        });
+        shown.unwrap_or(&self.frames[self.frames.len() - 1])
+    }
+
     /// Up to `count` frames, the first and the last among them: those that are looked at to judge
     /// all.
     pub fn sampled(&self, count: usize) -> Vec<usize> {

@@ -147,6 +147,14 @@ impl<'a> Picture<'a> {
         }
     }
 
+    /// A drawing as it is served: cleaned, and in fewer bytes; see [`codec::svg::minified`].
+    ///
+    /// # Errors
+    /// [`CodecError::Damaged`], also where it is no drawing.
+    pub fn drawing(&self) -> Result<String, CodecError> {
+        codec::svg::minified(self.bytes)
+    }
+
     /// The pixels as stored, all of them, before orientation and colour.
     ///
     /// # Errors

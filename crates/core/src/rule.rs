@@ -232,7 +232,7 @@ impl Decision {
     /// always lose something are not, and PNG stands in for them.
     pub fn worth_trying(&self, class: ContentClass, is_transparent: bool) -> Vec<Format> {
         let mut formats = choosing::worth_trying(&self.formats.value, class, is_transparent);
-        if self.want.value == Want::Lossless {
+        if self.want.value == Want::Lossless && class != ContentClass::Animation {
             formats.retain(|&format| {
                 Encoding::lossless(format).is_some() || self.settled_in(format).is_some()
             });

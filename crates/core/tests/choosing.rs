@@ -1,8 +1,10 @@
 //! Choosing encodings: grades, caps, lossless promises, what files carry, and odd pictures.
 
-use brisk_margin_core::choosing::{ChoiceError, Choosing, Outcome, Want, never, worth_trying};
+use brisk_margin_core::choosing::{
+    ChoiceError, Choosing, Moving, Outcome, Want, never, worth_trying,
+};
 use brisk_margin_core::codec::extras::Extras;
-use brisk_margin_core::codec::{CodecError, elsewhere, jpeg, png};
+use brisk_margin_core::codec::{CodecError, animation, elsewhere, jpeg, png};
 use brisk_margin_core::colour::Inks;
 use brisk_margin_core::encode::{self, Colours, EncodeError, Encoding, Quality};
 use brisk_margin_core::fitting::Fitting;
@@ -15,6 +17,7 @@ use brisk_margin_core::lossless;
 use brisk_margin_core::motion::{Frame, Motion};
 use brisk_margin_core::picture::Picture;
 use brisk_margin_core::raster::{Channels, Raster};
+use brisk_margin_core::source::Source;
 use brisk_margin_core::units::Bytes;
 use brisk_margin_testing::pictures::{encoded, gradient, gradient_jpeg, oriented};
 
@@ -60,7 +63,13 @@ impl Desk {
 
     fn choosing(&self) -> Choosing<'_> {
         static NOTHING: Extras = Extras { icc: None, xmp: None };
-        Choosing { judge: &self.judge, class: self.class, extras: &NOTHING, stop: &never }
+        Choosing {
+            judge: &self.judge,
+            moving: None,
+            class: self.class,
+            extras: &NOTHING,
+            stop: &never,
+        }
     }
 }
 
@@ -268,7 +277,13 @@ fn a_search_that_nobody_wants_stops_before_its_next_file() {
     let desk = Desk::new(scene(60, 40));
     let extras = Extras::default();
     let gone = || true;
-    let choosing = Choosing { judge: &desk.judge, class: desk.class, extras: &extras, stop: &gone };
+    let choosing = Choosing {
+        judge: &desk.judge,
+        moving: None,
+        class: desk.class,
+        extras: &extras,
+        stop: &gone,
+    };
     let ended = choosing.choose(Format::Jpeg, Want::Grade(Grade::Good), None);
     assert_eq!(ended, Err(ChoiceError::Cancelled));
 }
@@ -307,6 +322,49 @@ fn what_moves_keeps_its_frames_their_time_and_what_is_clear() {
             assert!(score > Score(80.0), "{encoding}: {score:?}");
         }
     }
+}
+
+#[test]
+fn what_moves_reaches_its_grade_in_every_frame_or_says_what_it_cannot() {
+    let frame = |n: usize| {
+        let mut raster = scene(160, 120);
+        let data = raster.data()[..].to_vec();
+        // A lit square goes across.
+        let data = data.chunks_exact(3).enumerate().flat_map(|(at, pixel)| {
+            let (x, y) = (at % 160, at / 160);
+            let lit = (n * 20..n * 20 + 30).contains(&x) && (40..70).contains(&y);
+            if lit { [250, 240, 120] } else { [pixel[0], pixel[1], pixel[2]] }
+        });
+        raster = Raster::new(raster.size(), Channels::Rgb, data.collect());
+        Frame { raster, millis: 120 }
+    };
+    let motion = Motion { frames: (0..6).map(frame).collect(), loops: 0 };
+    assert_eq!((motion.middle_of(2), motion.shown_at(300)), (300, &motion.frames[2]));
+    let worst = |file: &[u8], source| {
+        let got = animation::decode(source, file).unwrap();
+        let judged = motion.frames.iter().enumerate().map(|(n, frame)| {
+            let judge = Judge::new(frame.raster.clone()).unwrap();
+            judge.score(&got.shown_at(motion.middle_of(n)).raster).unwrap().0
+        });
+        judged.fold(f64::INFINITY, f64::min)
+    };
+    let moving = Moving::new(motion.clone()).unwrap();
+    let choosing = Choosing {
+        judge: moving.first(),
+        moving: Some(&moving),
+        class: ContentClass::Animation,
+        extras: &Extras::default(),
+        stop: &never,
+    };
+    let webp = choosing.choose(Format::Webp, Want::Grade(Grade::Good), None).unwrap();
+    assert_eq!(webp.outcome, Outcome::Met);
+    assert!(webp.encodes() <= 5);
+    assert!(worst(&webp.trial.bytes, Source::Webp) >= Grade::Good.target().0 - 3.0);
+    let gif = choosing.choose(Format::Gif, Want::Grade(Grade::Good), None).unwrap();
+    assert_eq!(gif.encodes(), 1);
+    let usual = [Format::Avif, Format::Webp, Format::Jpeg, Format::Png];
+    let worth = worth_trying(&usual, ContentClass::Animation, false);
+    assert_eq!(worth, [Format::Webp, Format::Gif]);
 }
 
 #[test]

@@ -3,11 +3,16 @@
 
 use std::io::Cursor;
 
+use brisk_margin_core::choosing::{self, Choosing, Want};
 use brisk_margin_core::codec::CodecError;
+use brisk_margin_core::codec::extras::Extras;
+use brisk_margin_core::encode;
 use brisk_margin_core::fitting::Fitting;
 use brisk_margin_core::format::Format;
 use brisk_margin_core::framing::FocalPoint;
 use brisk_margin_core::geometry::{Rect, Size};
+use brisk_margin_core::grade::Grade;
+use brisk_margin_core::judge::Judge;
 use brisk_margin_core::look::{ContentClass, Look};
 use brisk_margin_core::picture::{Facts, Picture, PictureError};
 use brisk_margin_core::raster::{Channels, Raster};
@@ -153,6 +158,32 @@ fn grey_palette_and_sixteen_bit_pictures_come_out_right() {
         ("GIF", gif(1, &indexed), &indexed),
     ] {
         assert_eq!(worst(&pixels(&file).1, want), 0, "{what}");
+    }
+}
+
+#[test]
+fn sixteen_bits_and_one_go_through_every_format() {
+    use png::{BitDepth::*, ColorType::*};
+    let deep: Vec<u8> = drawn().data().iter().flat_map(|&v| [v, v]).collect();
+    // Stripes of eight pixels, black and white.
+    let stripes: Vec<u8> = (0..96 / 8 * 64).map(|n| if n % 2 == 0 { 0xFF } else { 0 }).collect();
+    for (what, file) in [
+        ("16 bits", png(Rgb, Sixteen, &deep, None)),
+        ("1 bit", png(Grayscale, One, &stripes, None)),
+    ] {
+        let (_, raster) = pixels(&file);
+        let judge = Judge::new(raster.clone()).unwrap();
+        let class = ContentClass::of(&raster);
+        let (extras, stop) = (Extras::default(), &choosing::never);
+        let choosing = Choosing { judge: &judge, moving: None, class, extras: &extras, stop };
+        for format in Format::ALL {
+            let chosen = choosing.choose(format, Want::Grade(Grade::Good), None).unwrap();
+            let got = encode::decode(format, &chosen.trial.bytes).unwrap();
+            assert_eq!(got.size(), SIZE, "{what} as {format}");
+            // A palette of 256 colours may be too few for a drawing of 6,000.
+            let reached = judge.score(&got).unwrap() >= Grade::Good.target();
+            assert!(reached || format == Format::Gif, "{what} as {format}: {chosen:?}");
+        }
     }
 }
 

@@ -102,6 +102,13 @@ pub struct SetFile {
     ask: Ask,
 }
 
+impl SetFile {
+    /// Its name without its extension.
+    pub fn stem(&self) -> &str {
+        self.name.rsplit_once('.').map_or(&self.name, |(stem, _)| stem)
+    }
+}
+
 /// A file that was made.
 pub struct Made {
     /// Where it is kept.
@@ -173,7 +180,9 @@ impl Set {
         }
         let is_transparent =
             picture.look.map_or(picture.facts.has_alpha, |look| look.is_transparent);
-        let mut formats = decision.worth_trying(trying::class_of(picture), is_transparent);
+        let framing = &parts[0].steps[0].framing;
+        let class = trying::class_of(picture, framing);
+        let mut formats = decision.worth_trying(class, is_transparent);
         // The last one is for browsers that read no other.
         formats.sort_by_key(|format| format.is_universal());
         let uses = app.store.uses_of(&[picture.id]).await?.remove(&picture.id).unwrap_or_default();
@@ -310,6 +319,19 @@ impl Set {
         app.store.add_variant(bytes, new).await?;
         app.tell(Change::Variants);
         Ok(())
+    }
+
+    /// How many times the pixels that the picture has its densest screen asks for; 1 or less where
+    /// it has enough.
+    pub fn shortfall(&self) -> f64 {
+        let asked = self.parts.iter().map(|part| {
+            let screens = part.boxes.iter();
+            let screens = screens.flat_map(|(_, size)| self.densities.iter().map(|d| (*size, *d)));
+            let most = screens.map(|(size, density)| self.needed(part, size, density)).max();
+            let widest = part.steps.last().map_or(1, |step| step.fitting.output.width);
+            f64::from(most.unwrap_or(1)) / f64::from(widest)
+        });
+        asked.fold(0.0, f64::max)
     }
 
     /// The device pixels across that a part's files are shown in, in a box at a density.

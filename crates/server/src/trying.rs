@@ -3,17 +3,19 @@
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 
-use brisk_margin_core::choosing::{ChoiceError, Choosing, Chosen, Outcome, Want};
+use brisk_margin_core::choosing::{ChoiceError, Choosing, Chosen, Moving, Outcome, Want};
 use brisk_margin_core::codec::extras::Extras;
-use brisk_margin_core::codec::png;
+use brisk_margin_core::codec::{elsewhere, png};
 use brisk_margin_core::encode::{self, Encoding};
 use brisk_margin_core::format::Format;
 use brisk_margin_core::geometry::Size;
 use brisk_margin_core::judge::{Judge, WorstSpot};
 use brisk_margin_core::look::ContentClass;
 use brisk_margin_core::metadata::Credit;
+use brisk_margin_core::motion::Motion;
 use brisk_margin_core::raster::Raster;
 use brisk_margin_core::rule::Decision;
+use brisk_margin_core::source::Source;
 use brisk_margin_core::units::Bytes;
 use brisk_margin_store::pictures::Picture;
 use brisk_margin_store::trials::NewTrial;
@@ -135,22 +137,33 @@ pub async fn try_out(app: &App, of: Subject<'_>, ask: Ask) -> Result<Tried, Make
     let (_, plan) = framing.plan(picture.facts.size)?;
     let size = plan.fitting.output;
     ask.format().check_size(size)?;
-    let class = class_of(picture);
+    let class = class_of(picture, framing);
     let extras = of.extras();
-    let reference = variants::reference(app, picture, framing.clone()).await?;
-    let room = app.workshop.admit(memory(size)).await;
     let stop = StopWhenDropped::default();
     let stopped = Arc::clone(&stop.0);
-    let (chosen, spots) = app
-        .workshop
-        .run(room, move || {
+    let stop = move || stopped.load(Ordering::Relaxed);
+    let (chosen, spots) = if class == ContentClass::Animation {
+        let fitting = plan.fitting;
+        let room = Moving::memory(size, picture.facts.frames);
+        variants::work(app, picture, room, move |original| {
+            let motion = Motion::render(original, &fitting)?;
+            let moving = Moving::new(motion).map_err(ChoiceError::from)?;
+            let (judge, moving) = (moving.first(), Some(&moving));
+            searched(&Choosing { judge, moving, class, extras: &extras, stop: &stop }, ask)
+        })
+        .await?
+    } else {
+        let reference = variants::reference(app, picture, framing.clone()).await?;
+        let room = app.workshop.admit(memory(size)).await;
+        let search = move || {
             let judge = Judge::new(png::decode(&reference)?.without_idle_alpha())
                 .map_err(ChoiceError::from)?;
-            let stop = || stopped.load(Ordering::Relaxed);
-            let choosing = Choosing { judge: &judge, class, extras: &extras, stop: &stop };
+            let choosing =
+                Choosing { judge: &judge, moving: None, class, extras: &extras, stop: &stop };
             searched(&choosing, ask)
-        })
-        .await??;
+        };
+        app.workshop.run(room, search).await??
+    };
     let trial = &chosen.trial;
     let blobs = app.store.blobs();
     let kind = of.kind("trial", &trial.encoding);
@@ -175,6 +188,15 @@ pub async fn file(
         return Ok(kept);
     }
     let extras = of.extras();
+    if class_of(of.picture, of.framing) == ContentClass::Animation {
+        let (_, plan) = of.framing.plan(of.picture.facts.size)?;
+        let room = Moving::memory(plan.fitting.output, of.picture.facts.frames);
+        let file = variants::work(app, of.picture, room, move |original| {
+            let motion = Motion::render(original, &plan.fitting)?;
+            Ok(elsewhere::encode_motion(&motion, encoding, &extras)?)
+        });
+        return Ok(file.await?.into());
+    }
     let make = move |raster: Raster| Ok(encode::encode_with(&raster, encoding, &extras)?);
     made(app, of.picture, of.framing, &of.kind("trial", &encoding), make).await
 }
@@ -251,13 +273,17 @@ async fn made(
     Ok(made)
 }
 
-/// What kind of picture it is, as far as it was looked at.
-pub fn class_of(picture: &Picture) -> ContentClass {
+/// What kind of picture it is in `framing`, as far as it was looked at.
+pub fn class_of(picture: &Picture, framing: &Framing) -> ContentClass {
+    // Edits are laid on one picture: of what moves, on the first.
+    let moves = picture.facts.frames > 1 && framing.finish.is_plain();
     let class = picture.look.as_ref().map_or(ContentClass::Photograph, |look| look.class);
     match class {
-        // Drawn to pixels, a drawing is a graphic; of what moves, this is one picture.
-        ContentClass::Drawing => ContentClass::Graphic,
+        // PNG's frames are not read.
+        _ if moves && picture.facts.format != Source::Png => ContentClass::Animation,
         ContentClass::Animation => ContentClass::Photograph,
+        // Drawn to pixels, a drawing is a graphic.
+        ContentClass::Drawing => ContentClass::Graphic,
         other => other,
     }
 }

@@ -235,6 +235,11 @@ fn preview_of(original: &Original<'_>, side: u32) -> Result<Vec<u8>, MakeError> 
     Ok(encode::encode(&render::preview(original, side)?, Encoding::Webp(quality))?)
 }
 
+/// The drawing `picture` cleaned and in fewer bytes.
+pub async fn drawing(app: &App, picture: &Picture) -> Result<bytes::Bytes, MakeError> {
+    derived(app, picture, "drawing", |original| Ok(original.drawing()?.into_bytes())).await
+}
+
 /// What `make` makes of `picture`'s original, kept under `kind` and made again where it was lost.
 pub async fn derived(
     app: &App,

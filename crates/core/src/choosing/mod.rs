@@ -3,6 +3,7 @@
 //! [`prior`] says how score falls with quality for a kind of picture, [`search`] finds the quality
 //! from it in a few trials, and this module says which formats are tried and what a byte cap costs.
 
+mod moving;
 pub mod prior;
 mod search;
 
@@ -19,6 +20,7 @@ use crate::look::ContentClass;
 use crate::palette::Reduced;
 use crate::raster::Raster;
 use crate::units::Bytes;
+pub use moving::Moving;
 use search::{Goal, Search};
 
 /// How good a file must be.
@@ -135,8 +137,10 @@ pub fn never() -> bool {
 
 /// A choice to be made: pixels, and what is known of them.
 pub struct Choosing<'a> {
-    /// Holds the pixels that files are held against.
+    /// Holds the pixels that files are held against; of what moves, the first frame's.
     pub judge: &'a Judge,
+    /// All of it, where the picture moves.
+    pub moving: Option<&'a Moving>,
     /// What kind of picture it is.
     pub class: ContentClass,
     /// What each file carries.
@@ -241,7 +245,8 @@ impl Choosing<'_> {
     /// `lossy`, or the same pixels where a flat picture is lighter so, or only good enough so.
     fn or_lossless(&self, lossy: Chosen, cap: Option<Bytes>) -> Result<Chosen, ChoiceError> {
         let encoding = lossy.trial.encoding;
-        if self.class == ContentClass::Photograph || encoding.is_lossless() {
+        let moves = self.moving.is_some();
+        if moves || self.class == ContentClass::Photograph || encoding.is_lossless() {
             return Ok(lossy);
         }
         let same = self.lossless(encoding.format(), cap)?;
@@ -339,6 +344,11 @@ impl Choosing<'_> {
         if (self.stop)() {
             return Err(ChoiceError::Cancelled);
         }
+        if let Some(moving) = self.moving {
+            let bytes = moving.encode(encoding, self.extras)?;
+            let (raster, score) = moving.judged(encoding.format(), &bytes)?;
+            return Ok(Trial { bytes, encoding, score, raster });
+        }
         let bytes = encode::encode_with(self.judge.raster(), encoding, self.extras)?;
         let raster = encode::decode(encoding.format(), &bytes)?;
         let score = match encoding.is_lossless() && same(self.judge.raster(), &raster) {
@@ -364,12 +374,21 @@ fn same(a: &Raster, b: &Raster) -> bool {
 /// The formats of `allowed` that are worth trying for such a picture, in the same order.
 ///
 /// JPEG keeps no transparency and blurs letters, PNG is heavy for photographs: either is tried
-/// only where nothing else is allowed, or as what every browser can read.
+/// only where nothing else is allowed, or as what every browser can read. What moves is tried in the
+/// formats that do, GIF last of them.
 pub fn worth_trying(allowed: &[Format], class: ContentClass, is_transparent: bool) -> Vec<Format> {
+    if class == ContentClass::Animation {
+        let mut moving: Vec<Format> = allowed.iter().copied().filter(|f| f.moves()).collect();
+        // Everything that moves everywhere.
+        if !moving.contains(&Format::Gif) {
+            moving.push(Format::Gif);
+        }
+        return moving;
+    }
     let suits = |format: Format| match format {
         Format::Jpeg => !is_transparent && class == ContentClass::Photograph,
         Format::Png => is_transparent || class != ContentClass::Photograph,
-        Format::Gif => class == ContentClass::Animation,
+        Format::Gif => false,
         Format::Webp | Format::Avif => true,
     };
     let keeps = |format: Format| !is_transparent || format.has_alpha();

@@ -237,7 +237,7 @@ fn encoded(
 ) -> Result<Vec<u8>, CodecError> {
     match encoding {
         Encoding::Jpeg(quality) => jpeg::encode(raster, quality.get(), chroma, extras),
-        Encoding::Webp(quality) => webp::encode(raster, quality.get(), extras),
+        Encoding::Webp(quality) => webp::encode(raster, quality.get(), chroma, extras),
         Encoding::WebpLossless => webp::encode_lossless(raster, extras),
         Encoding::Avif(quality) => avif::encode(raster, quality.get(), chroma, extras),
         Encoding::Png => png::encode(raster, extras),
@@ -362,7 +362,7 @@ pub fn decode_avif(file: &[u8]) -> Result<Raster, CodecError> {
 pub fn encode(raster: &Raster, encoding: Encoding, extras: &Extras) -> Result<Vec<u8>, CodecError> {
     let chroma = match encoding {
         Encoding::Jpeg(quality) => Chroma::for_jpeg(raster, quality.get()),
-        Encoding::Avif(_) => Chroma::for_avif(raster),
+        Encoding::Avif(_) | Encoding::Webp(_) => Chroma::for_video_codecs(raster),
         _ => Chroma::Full,
     };
     let (carries, blocks) = carried(extras);

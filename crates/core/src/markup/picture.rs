@@ -119,21 +119,38 @@ impl Picture {
         lines.join("\n") + "\n"
     }
 
-    fn image(&self, offer: &Offer) -> String {
-        // Browsers that read no `srcset` get what is neither blurred nor very heavy.
-        let middle = offer.files.get(offer.files.len() / 2);
-        let source = middle.map_or("", |file| &file.address);
+    /// As HTML, where one drawing at `address` stands for all files; `size` is its own.
+    pub fn drawing_html(&self, address: &str, size: Size) -> String {
+        let image = format!(
+            "<img src=\"{}\" width=\"{}\" height=\"{}\" {}>",
+            escaped(address),
+            size.width,
+            size.height,
+            self.words()
+        );
+        match &self.caption {
+            None => image + "\n",
+            Some(caption) => {
+                format!("<figure>\n  {image}\n  <figcaption>{caption}</figcaption>\n</figure>\n")
+            }
+        }
+    }
+
+    /// The attributes that do not depend on files.
+    fn words(&self) -> String {
         let loading = match self.loading {
             Loading::First => "loading=\"eager\" fetchpriority=\"high\"",
             Loading::WithPage => "loading=\"eager\"",
             Loading::Lazy => "loading=\"lazy\"",
         };
-        format!(
-            "<img src=\"{}\" {} alt=\"{}\" {loading} decoding=\"async\">",
-            escaped(source),
-            offer.attributes(),
-            escaped(&self.alt)
-        )
+        format!("alt=\"{}\" {loading} decoding=\"async\"", escaped(&self.alt))
+    }
+
+    fn image(&self, offer: &Offer) -> String {
+        // Browsers that read no `srcset` get what is neither blurred nor very heavy.
+        let middle = offer.files.get(offer.files.len() / 2);
+        let source = middle.map_or("", |file| &file.address);
+        format!("<img src=\"{}\" {} {}>", escaped(source), offer.attributes(), self.words())
     }
 }
 

@@ -107,6 +107,7 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(trials::trial_reference))
         .routes(routes!(trials::trial_differences))
         .routes(routes!(trials::choose_trial))
+        .routes(routes!(responsive::drawing))
         .routes(routes!(responsive::set))
         .routes(routes!(responsive::make_set))
         .routes(routes!(output_rules::decision))

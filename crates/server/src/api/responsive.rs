@@ -2,12 +2,13 @@
 
 use axum::Json;
 use axum::extract::State;
-use brisk_margin_core::budget::Margin;
+use brisk_margin_core::budget::{Margin, Saving};
 use brisk_margin_core::choosing::Outcome;
 use brisk_margin_core::format::Format;
 use brisk_margin_core::grade::Score;
 use brisk_margin_core::layout::Cropping;
 use brisk_margin_core::rule::Decision;
+use brisk_margin_core::source::Source;
 use brisk_margin_core::units::{Bytes, Density};
 use brisk_margin_store::pictures::{Picture, Work};
 use serde::{Deserialize, Serialize};
@@ -17,8 +18,10 @@ use uuid::Uuid;
 use super::Problem;
 use super::extract::{self, Path};
 use super::pictures::find;
+use super::served::Served;
 use crate::app::App;
 use crate::responsive::{Made, Part, Set, SetError, SetFile, Step};
+use crate::variants;
 
 /// Which set is asked for.
 #[derive(Deserialize, ToSchema)]
@@ -61,6 +64,21 @@ pub(super) struct SetBody {
     markup: Option<String>,
     /// What is to be mended before it goes into a page.
     remarks: Vec<String>,
+    /// The picture as the drawing that it is, instead of all files.
+    drawing: Option<DrawingBody>,
+}
+
+/// A drawing as one file, which is sharp on every screen.
+#[derive(Serialize, ToSchema)]
+struct DrawingBody {
+    /// Its weight under the slot's budget, once cleaned and in fewer bytes.
+    margin: Margin,
+    /// What that saves of the original.
+    saving: Saving,
+    /// What it is called.
+    name: String,
+    /// Its markup.
+    markup: String,
 }
 
 /// The files for one shape of a slot.
@@ -133,7 +151,19 @@ struct DownloadBody {
 }
 
 impl SetBody {
-    fn new(set: &Set, picture: &Picture) -> Self {
+    async fn new(app: &App, set: &Set, picture: &Picture) -> Result<Self, Problem> {
+        let drawing = match picture.facts.format {
+            // Its edits are laid on pixels.
+            Source::Svg if picture.work.finish.is_plain() => {
+                let file = variants::drawing(app, picture).await?;
+                Some(drawing_body(set, picture, Bytes::of(&file)))
+            }
+            _ => None,
+        };
+        Ok(Self::with(set, picture, drawing))
+    }
+
+    fn with(set: &Set, picture: &Picture, drawing: Option<DrawingBody>) -> Self {
         let made = || set.files.iter().filter_map(|file| file.made.as_ref());
         Self {
             slot: set.slot.id,
@@ -150,7 +180,18 @@ impl SetBody {
             downloads: downloads(set),
             markup: set.html(),
             remarks: remarks(set, picture),
+            drawing,
         }
+    }
+}
+
+fn drawing_body(set: &Set, picture: &Picture, bytes: Bytes) -> DrawingBody {
+    let name = format!("{}.svg", set.files.first().map_or("drawing", |file| file.stem()));
+    DrawingBody {
+        margin: Margin::new(set.budget, bytes),
+        saving: Saving::new(picture.bytes, bytes),
+        markup: set.markup().drawing_html(&name, picture.facts.size),
+        name,
     }
 }
 
@@ -222,14 +263,34 @@ fn remarks(set: &Set, picture: &Picture) -> Vec<String> {
     if set.markup().alt.is_empty() && !description.decorative {
         say("no alt text yet: describe the picture, or say that it only adorns");
     }
-    let short = set.parts.iter().flat_map(|part| &part.steps).find(|s| s.fitting.is_short());
-    if let Some(Step { fitting, .. }) = short {
-        let more = fitting.shortfall;
+    let more = set.shortfall();
+    if more > 1.0 {
         say(&format!(
             "the picture is too small for the densest screens: they ask for {more:.2} times its pixels"
         ));
     }
     remarks
+}
+
+/// A drawing, cleaned and in fewer bytes.
+#[utoipa::path(get, path = "/api/pictures/{id}/drawing", params(
+    ("id" = Uuid, Path, description = "The picture's number"),
+), responses(
+    (status = 200, content_type = "image/svg+xml", body = Vec<u8>),
+    (status = 404, body = Problem, content_type = "application/problem+json"),
+    (status = 422, body = Problem, content_type = "application/problem+json"),
+))]
+pub(super) async fn drawing(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+) -> Result<Served, Problem> {
+    let picture = find(&app, id).await?;
+    if picture.facts.format != Source::Svg {
+        return Err(Problem::invalid("this picture has pixels: only an SVG is a drawing"));
+    }
+    let bytes = variants::drawing(&app, &picture).await?;
+    let save_as = Some(picture.name);
+    Ok(Served { bytes, media_type: Source::Svg.media_type(), save_as })
 }
 
 /// All files of a picture for a slot, with what each layout width downloads and the markup.
@@ -245,7 +306,7 @@ pub(super) async fn set(
     extract::Json(asked): extract::Json<SetAsked>,
 ) -> Result<Json<SetBody>, Problem> {
     let (picture, _, set) = planned(&app, id, asked).await?;
-    Ok(Json(SetBody::new(&set, &picture)))
+    Ok(Json(SetBody::new(&app, &set, &picture).await?))
 }
 
 /// Makes the files of a set that were not made yet. Each is told as an event once it is there;
@@ -263,7 +324,7 @@ pub(super) async fn make_set(
     let (picture, work, set) = planned(&app, id, asked).await?;
     set.make(&app, &picture).await?;
     let set = Set::plan(&app, &picture, &work, set.slot).await?;
-    Ok(Json(SetBody::new(&set, &picture)))
+    Ok(Json(SetBody::new(&app, &set, &picture).await?))
 }
 
 async fn planned(app: &App, id: Uuid, asked: SetAsked) -> Result<(Picture, Work, Set), Problem> {

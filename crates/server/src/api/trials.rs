@@ -145,7 +145,7 @@ impl Stand {
     }
 
     fn proof(self, picture: &Picture, trials: Vec<TrialRow>) -> ProofBody {
-        let class = trying::class_of(picture);
+        let class = trying::class_of(picture, &self.framing);
         // Before it was looked at, its kind of pixel says whether it can be transparent.
         let is_transparent = match &picture.look {
             Some(look) => look.is_transparent,

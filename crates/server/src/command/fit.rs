@@ -273,7 +273,8 @@ impl Fit {
         format: Format,
     ) -> Result<Encoded, Failure> {
         let extras = Extras::default();
-        let choosing = Choosing { judge, class, extras: &extras, stop: &choosing::never };
+        let choosing =
+            Choosing { judge, moving: None, class, extras: &extras, stop: &choosing::never };
         let want = self.quality.map_or(self.grade, Want::Quality);
         let chosen = choosing.choose(format, want, self.max_bytes.map(Bytes))?;
         if let Outcome::OverCap { cap } = chosen.outcome {

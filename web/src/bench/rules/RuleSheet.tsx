@@ -4,7 +4,7 @@ import type { Cap, Decision, Format, OutputRule, Want } from "../../api/client";
 import { density, formatName } from "../../ui/figures";
 import { ProblemNote } from "../../ui/ProblemNote";
 import { SideSheet } from "../../ui/SideSheet";
-import { LEVELS } from "../trials/words";
+import { capWords, LEVELS, wantWords } from "../trials/words";
 import { useDecision, useRule, useSayRule, type RuleOf } from "./useRule";
 
 interface Props {
@@ -52,25 +52,25 @@ function RuleForm({ rule, decision, onSay }: { rule: OutputRule; decision: Decis
   const [pattern, setPattern] = useState(rule.name_pattern ?? "");
   return (
     <dl className="rule-form">
-      <Part words="Files" by={decision?.excluded.by}>
+      <Part words="Files" holds={decision && (decision.excluded.value ? "not made" : "made")} by={decision?.excluded.by}>
         <Select aria-label="Whether files are made" value={yesNo(rule.excluded)} onChange={(value) => { set({ excluded: said(value) }); }}
           options={[{ value: UNSAID, label: "not said here" }, { value: "no", label: "are made" }, { value: "yes", label: "are not made: excluded" }]} />
       </Part>
-      <Part words="Formats, the first one first" by={decision?.formats.by}>
+      <Part words="Formats, the first one first" holds={decision?.formats.value.map((format) => formatName[format]).join(", ")} by={decision?.formats.by}>
         <Select<Format[]> mode="multiple" aria-label="Formats" placeholder="not said here" value={rule.formats ?? []} onChange={(formats) => { set({ formats: formats.length > 0 ? formats : null }); }}
           options={(["avif", "webp", "jpeg", "png", "gif"] as const).map((format) => ({ value: format, label: formatName[format] }))} />
       </Part>
-      <Part words="How good" by={decision?.want.by}><WantChoice want={rule.want} onChange={(want) => { set({ want }); }} /></Part>
-      <Part words="At most" by={decision?.cap.by}><CapChoice cap={rule.cap} onChange={(cap) => { set({ cap }); }} /></Part>
-      <Part words="Densities" by={decision?.densities.by}>
+      <Part words="How good" holds={decision && wantWords(decision.want.value)} by={decision?.want.by}><WantChoice want={rule.want} onChange={(want) => { set({ want }); }} /></Part>
+      <Part words="At most" holds={decision && capWords(decision.cap.value)} by={decision?.cap.by}><CapChoice cap={rule.cap} onChange={(cap) => { set({ cap }); }} /></Part>
+      <Part words="Densities" holds={decision && (decision.densities.value?.map(density).join(", ") ?? "the slot's own")} by={decision?.densities.by}>
         <Select<number[]> mode="multiple" aria-label="Densities" placeholder="not said here: the slot's own" value={rule.densities ?? []} onChange={(densities) => { set({ densities: densities.length > 0 ? densities.toSorted((a, b) => a - b) : null }); }}
           options={[1, 1.5, 2, 3].map((value) => ({ value, label: density(value) }))} />
       </Part>
-      <Part words="Creator and licence" by={decision?.keeps_credit.by}>
+      <Part words="Creator and licence" holds={decision && (decision.keeps_credit.value ? "stay" : "left out")} by={decision?.keeps_credit.by}>
         <Select aria-label="Creator and licence" value={yesNo(rule.keeps_credit)} onChange={(value) => { set({ keeps_credit: said(value) }); }}
           options={[{ value: UNSAID, label: "not said here" }, { value: "yes", label: "stay in the file" }, { value: "no", label: "are left out, as all metadata" }]} />
       </Part>
-      <Part words="File names" by={decision?.name_pattern.by}>
+      <Part words="File names" holds={decision && (decision.name_pattern.value ?? "the site's pattern")} by={decision?.name_pattern.by}>
         <Input aria-label="Pattern of file names" placeholder="not said here: {title}-{slot}-{width}x{height}" value={pattern} onChange={(event) => { setPattern(event.target.value); }}
           onPressEnter={(event) => { event.currentTarget.blur(); }}
           onBlur={() => { if (pattern !== (rule.name_pattern ?? "")) set({ name_pattern: pattern.trim() === "" ? null : pattern.trim() }); }} />
@@ -99,11 +99,11 @@ function encodingWords(encoding: NonNullable<OutputRule["settled"]>[string]) {
   return `${formatName[format]}${"quality" in encoding ? ` ${encoding.quality}` : ""}`;
 }
 
-/** One part of the rule, and who decides it now. */
-function Part({ words, by, children }: { words: string; by: Decision["want"]["by"] | undefined; children: ReactNode }) {
+/** One part of the rule, what holds now, and who decides it. */
+function Part({ words, holds, by, children }: { words: string; holds?: string | undefined; by: Decision["want"]["by"] | undefined; children: ReactNode }) {
   return (
     <>
-      <dt>{words}{by && <span className="soft"> {LEVELS[by]}</span>}</dt>
+      <dt>{words}{by && <span className="soft"> {holds && <>now {holds}, </>}{LEVELS[by]}</span>}</dt>
       <dd>{children}</dd>
     </>
   );

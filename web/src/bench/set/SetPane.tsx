@@ -3,10 +3,11 @@ import { useEffect, useState, type ReactNode } from "react";
 import { saveUrl, type Picture, type ResponsiveSet, type SetFile, type Work } from "../../api/client";
 import { Bytes } from "../../ui/Bytes";
 import { bytes, count, formatName } from "../../ui/figures";
+import { MarginBar, MarginWords } from "../../ui/MarginBar";
 import { ProblemNote } from "../../ui/ProblemNote";
 import { outcomeWords, ruleWords } from "../trials/words";
 import { Downloads } from "./Downloads";
-import { Markup } from "./Markup";
+import { Copy, Markup } from "./Markup";
 import { useMakeSet, useSet, type Making } from "./useSet";
 
 interface Props {
@@ -52,6 +53,7 @@ export function SetPane({ picture, slot, work, lead, rules }: Props) {
       </div>
       {problem && <ProblemNote error={problem} />}
       {set.data.remarks.map((remark) => <p key={remark} className="set-remark">{remark[0]?.toUpperCase()}{remark.slice(1)}.</p>)}
+      {set.data.drawing && <DrawingLine picture={picture.id} drawing={set.data.drawing} />}
       <div className="set-body">
         <div className="set-files">
           <FilesOfSet set={set.data} />
@@ -72,6 +74,19 @@ function Empty({ lead, words }: { lead: ReactNode; words: string }) {
       <div className="bar">{lead}</div>
       <div className="empty"><h2>No slot is chosen</h2><span className="soft">{words}</span></div>
     </section>
+  );
+}
+
+/** A drawing needs none of the files: one is sharp on every screen. */
+function DrawingLine({ picture, drawing }: { picture: string; drawing: NonNullable<ResponsiveSet["drawing"]> }) {
+  return (
+    <div className="set-remark drawing-line">
+      <span><b>A drawing stays one:</b> as SVG it is sharp on every screen, cleaned <Bytes of={drawing.saving.before} /> → <Bytes of={drawing.saving.after} />.</span>
+      <MarginBar margin={drawing.margin} />
+      <MarginWords margin={drawing.margin} />
+      <a href={`/api/pictures/${picture}/drawing`} download={drawing.name}>Download</a>
+      <Copy text={drawing.markup} words="Copy its markup" />
+    </div>
   );
 }
 

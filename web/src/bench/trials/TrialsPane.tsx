@@ -131,6 +131,7 @@ export function TrialsPane({ picture, target: asked, work, hindrance, lead, rule
                 </div>
               </div>
             )}
+            {proof.data.class === "animation" && <p className="rule-words">It moves: bands show its first frame, scores are of its worst sampled one.</p>}
             <p className="soft rule-words" data-testid="rule-words">{ruleWords(proof.data)}</p>
             {searches.map(({ data }) => data && outcomeWords(data.tried.outcome, formatName[data.format]) && (
               <p key={data.format} className="soft rule-words">{outcomeWords(data.tried.outcome, formatName[data.format])}</p>

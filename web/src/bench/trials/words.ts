@@ -1,12 +1,16 @@
-import type { Decision, Level, Outcome, Want } from "../../api/client";
+import type { Cap, Decision, Level, Outcome, Want } from "../../api/client";
 import { bytes, formatName } from "../../ui/figures";
 
 export const LEVELS: Record<Level, string> = { usual: "as usual", site: "by the site's rule", slot: "by the slot's rule", picture: "by the picture's rule" };
 
-function wantWords(want: Want) {
+export function wantWords(want: Want) {
   if (want.by === "grade") return `grade ${want.value}`;
   if (want.by === "quality") return `quality ${want.value}`;
   return "lossless";
+}
+
+export function capWords(cap: Cap) {
+  return cap.kind === "at" ? bytes(cap.bytes) : cap.kind === "budget" ? "the slot's budget" : "any weight";
 }
 
 /** Which rule holds, and who decided each part of it. */

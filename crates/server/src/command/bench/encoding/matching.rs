@@ -112,7 +112,13 @@ fn searched(sample: &Sample, format: Format, score: Score) -> Result<u64, Failur
 }
 
 fn choosing<'a>(sample: &'a Sample, extras: &'a Extras) -> Choosing<'a> {
-    Choosing { judge: &sample.judge, class: sample.class, extras, stop: &choosing::never }
+    Choosing {
+        judge: &sample.judge,
+        moving: None,
+        class: sample.class,
+        extras,
+        stop: &choosing::never,
+    }
 }
 
 /// The bytes of the lowest quality that has at least `score`, found by bisection.

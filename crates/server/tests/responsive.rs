@@ -1,0 +1,119 @@
+//! Responsive sets, as a client meets them.
+
+mod support;
+
+use brisk_margin_core::format::Format;
+use brisk_margin_core::metadata::Told;
+use brisk_margin_core::picture::Picture;
+use brisk_margin_testing::pictures::{encoded, gradient, gradient_jpeg};
+use serde_json::{Value, json};
+use support::{Answer, Api};
+
+/// A slot typed by hand that is `width` CSS px wide and half as high, at every layout width.
+async fn slot(api: &Api, width: u32) -> String {
+    let size = json!([width, width / 2]);
+    let boxes = json!({"390": size, "1280": size});
+    let new = json!({"name": "teaser", "kind": "card", "fit": "cover", "boxes": boxes});
+    api.post("/api/slots", &new).await.json()["id"].as_str().unwrap().to_owned()
+}
+
+async fn rule(api: &Api, of: &str, rule: Value) -> Answer {
+    api.put(&format!("/api/output-rules{of}"), &rule).await
+}
+
+fn files(set: &Value) -> Vec<&Value> {
+    let steps =
+        set["parts"].as_array().unwrap().iter().flat_map(|p| p["steps"].as_array().unwrap());
+    steps.flat_map(|step| step["files"].as_array().unwrap()).collect()
+}
+
+#[tokio::test]
+async fn a_set_is_made_once_as_the_rules_say_with_its_credit_in_it() {
+    let api = Api::start().await;
+    let id = api.taken("dome.jpg", &gradient_jpeg(600, 400)).await;
+    let described = json!({"pictures": {&id: {"creator": "Ada Fenn"}}});
+    assert_eq!(api.patch("/api/pictures", &described).await.status, 200);
+    let slot = slot(&api, 200).await;
+    rule(&api, "", json!({"formats": ["webp", "jpeg"], "name_pattern": "{title}"})).await;
+    rule(&api, &format!("?slot={slot}"), json!({"densities": [1, 1.5]})).await;
+    let asked = json!({"slot": slot});
+    let planned = api.post(&format!("/api/pictures/{id}/set"), &asked).await.json();
+    assert_eq!((&planned["files"], &planned["made"]), (&json!(4), &json!(0)), "{planned:#}");
+    let set = api.post(&format!("/api/pictures/{id}/set/files"), &asked).await.json();
+    assert_eq!(set["made"], 4);
+    let names: Vec<&str> = files(&set).iter().map(|file| file["name"].as_str().unwrap()).collect();
+    let wanted = ["dome-200.webp", "dome-200.jpg", "dome-300.webp", "dome-300.jpg"];
+    assert_eq!(names, wanted, "each width has a name of its own");
+    for file in files(&set) {
+        let made = &file["made"];
+        assert!(made["score"].as_f64().unwrap() >= 70.0, "{file}");
+        let variant = made["variant"].as_str().unwrap();
+        let bytes = api.get(&format!("/api/variants/{variant}/file")).await.body;
+        assert_eq!(bytes.len() as u64, made["margin"]["weight"].as_u64().unwrap());
+        assert_eq!(Told::read(Picture::open(&bytes).unwrap().blocks()).creator, "Ada Fenn");
+    }
+
+    // The same again costs nothing: the same files, and no trial more.
+    let trials = async || {
+        let place = json!({"slot": {"width": 200, "height": 100, "fit": "cover"}, "density": 1});
+        let proof = api.post(&format!("/api/pictures/{id}/proof"), &place).await.json();
+        proof["trials"].as_array().unwrap().len()
+    };
+    let before = trials().await;
+    let again = api.post(&format!("/api/pictures/{id}/set/files"), &asked).await.json();
+    assert_eq!(files(&again), files(&set));
+    assert_eq!(trials().await, before);
+
+    // Without credit they are other files.
+    rule(&api, &format!("?picture={id}"), json!({"keeps_credit": false})).await;
+    let bare = api.post(&format!("/api/pictures/{id}/set"), &asked).await.json();
+    assert_eq!(bare["made"], 0);
+}
+
+#[tokio::test]
+async fn a_picture_that_is_excluded_is_made_into_nothing_and_says_so() {
+    let api = Api::start().await;
+    let id = api.taken("dome.jpg", &gradient_jpeg(600, 400)).await;
+    let slot = slot(&api, 200).await;
+    rule(&api, &format!("?picture={id}"), json!({"excluded": true})).await;
+    let asked = json!({"slot": slot});
+    let set = api.post(&format!("/api/pictures/{id}/set"), &asked).await.json();
+    assert_eq!(set["markup"], Value::Null);
+    assert!(set["remarks"][0].as_str().unwrap().contains("excluded"), "{set}");
+    let refused = api.post(&format!("/api/pictures/{id}/set/files"), &asked).await;
+    assert_eq!(refused.status, 422);
+    assert!(refused.json()["detail"].as_str().unwrap().contains("excluded"));
+}
+
+#[tokio::test]
+async fn what_is_lean_already_is_left_as_it_came_and_never_gets_heavier() {
+    let api = Api::start().await;
+    // So poor that nothing good could be lighter.
+    let lean = encoded(&gradient(400, 200), Format::Jpeg, 30);
+    let id = api.taken("lean.jpg", &lean).await;
+    let slot = slot(&api, 400).await;
+    let want = json!({"by": "grade", "value": "fine"});
+    let said = json!({"formats": ["jpeg"], "densities": [1], "want": want});
+    rule(&api, &format!("?picture={id}"), said).await;
+    let asked = json!({"slot": slot});
+    let set = api.post(&format!("/api/pictures/{id}/set/files"), &asked).await.json();
+    let made = &files(&set)[0]["made"];
+    assert_eq!(made["is_copy"], true, "{set:#}");
+    assert_eq!(made["score"], 100.0);
+    assert!(made["margin"]["weight"].as_u64().unwrap() <= lean.len() as u64);
+}
+
+#[tokio::test]
+async fn a_slot_that_nothing_shows_or_that_asks_for_too_much_says_so() {
+    let api = Api::start().await;
+    let id = api.taken("dome.jpg", &gradient_jpeg(100, 50)).await;
+    let wide = slot(&api, 200).await;
+    let set = api.post(&format!("/api/pictures/{id}/set"), &json!({"slot": wide})).await.json();
+    let widths: Vec<&Value> =
+        set["parts"][0]["steps"].as_array().unwrap().iter().map(|step| &step["width"]).collect();
+    assert_eq!(widths, [100], "never enlarged");
+    let remarks = set["remarks"].to_string();
+    assert!(remarks.contains("too small") && remarks.contains("no alt text"), "{remarks}");
+    let missing = json!({"slot": "01a21446-84ac-71b1-9551-e0574fdcb3ed"});
+    assert_eq!(api.post(&format!("/api/pictures/{id}/set"), &missing).await.status, 404);
+}
