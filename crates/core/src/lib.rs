@@ -23,6 +23,7 @@ pub mod chroma;
 pub mod codec;
 pub mod colour;
 pub mod describe;
+pub mod drawing;
 pub mod encode;
 pub mod finish;
 pub mod fitting;

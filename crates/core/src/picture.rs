@@ -5,6 +5,7 @@ use thiserror::Error;
 
 use crate::codec::{self, Blocks, CodecError};
 use crate::colour::{Inks, Profile};
+use crate::drawing;
 use crate::geometry::{Rect, Size};
 use crate::orientation::Orientation;
 use crate::raster::Raster;
@@ -147,12 +148,12 @@ impl<'a> Picture<'a> {
         }
     }
 
-    /// A drawing as it is served: cleaned, and in fewer bytes; see [`codec::svg::minified`].
+    /// A drawing as it is served: cleaned, and in fewer bytes; see [`drawing::minified`].
     ///
     /// # Errors
     /// [`CodecError::Damaged`], also where it is no drawing.
     pub fn drawing(&self) -> Result<String, CodecError> {
-        codec::svg::minified(self.bytes)
+        drawing::minified(self.bytes)
     }
 
     /// The pixels as stored, all of them, before orientation and colour.

@@ -581,9 +581,9 @@ impl<'a> Framer<'a> {
         let fit = self.slot.fit;
         let rendered = size.rendered(fit, aspect).width;
         let usual = self.densities.iter().copied();
-        let usual = usual.filter(|&density| needs::device_width(rendered, density) == width);
+        let mut usual = usual.filter(|&density| needs::device_width(rendered, density) == width);
         let between = || Density::new(f64::from(width) / rendered).ok();
-        let (slot, density) = match usual.last().or_else(between) {
+        let (slot, density) = match usual.next_back().or_else(between) {
             Some(density) => (Slot::new(size.width, size.height, fit)?, density),
             // Far from the box's own size, a box of another size says the same.
             None => {

@@ -12,8 +12,8 @@ use crate::geometry::{Rect, Size};
 use crate::raster::{Channels, Raster};
 use crate::source::{self, Content, Source};
 
-const NAMESPACE: &str = "http://www.w3.org/2000/svg";
-const XLINK: &str = "http://www.w3.org/1999/xlink";
+pub(crate) const NAMESPACE: &str = "http://www.w3.org/2000/svg";
+pub(crate) const XLINK: &str = "http://www.w3.org/1999/xlink";
 /// More elements than this are no drawing for a page.
 const MOST_NODES: u32 = 300_000;
 /// Elements may be nested so deep.
@@ -149,123 +149,6 @@ pub fn clean(data: &[u8]) -> Result<String, CodecError> {
     let mut out = String::with_capacity(text.len());
     write_element(root, 0, &mut out)?;
     Ok(out)
-}
-
-/// The drawing `data` as [`clean`] leaves it, in fewer bytes: without blanks between elements, with
-/// numbers of paths and places to a thousandth, and empty elements closed at once. It is drawn and
-/// compared; where it would look another way, it is only cleaned.
-///
-/// # Errors
-/// As [`clean`].
-pub fn minified(data: &[u8]) -> Result<String, CodecError> {
-    let cleaned = clean(data)?;
-    let document = Document::parse(&cleaned).map_err(damaged)?;
-    let mut small = String::with_capacity(cleaned.len());
-    write_small(document.root_element(), false, &mut small);
-    let looks_the_same = || {
-        let size = header(cleaned.as_bytes())?.size;
-        let whole = Rect::whole(size);
-        let long = size.width.max(size.height);
-        // Fine enough that a thousandth of a pixel of the drawing cannot be seen.
-        let scale = f64::from(LOOKED_AT) / f64::from(long);
-        let side = |length: u32| ((f64::from(length) * scale).round() as u32).max(1);
-        let output = Size::new(side(size.width), side(size.height));
-        let (before, after) =
-            (draw(cleaned.as_bytes(), whole, output)?, draw(small.as_bytes(), whole, output)?);
-        let apart = before.data().iter().zip(after.data()).map(|(a, b)| a.abs_diff(*b)).max();
-        Ok::<bool, CodecError>(apart.unwrap_or(0) <= UNSEEN)
-    };
-    Ok(if looks_the_same().unwrap_or(false) { small } else { cleaned })
-}
-
-/// The long side at which a minified drawing is held against its original, in pixels.
-const LOOKED_AT: u32 = 1_024;
-/// How far a sample may be off, of 255.
-const UNSEEN: u8 = 4;
-
-fn write_small(node: Node<'_, '_>, keeps_blanks: bool, out: &mut String) {
-    let name = node.tag_name().name();
-    out.push('<');
-    out.push_str(name);
-    if node.parent().is_some_and(|parent| parent.is_root()) {
-        let _ = write!(out, " xmlns=\"{NAMESPACE}\"");
-        let links = node.descendants().flat_map(|node| node.attributes());
-        if links.into_iter().any(|attribute| attribute.namespace() == Some(XLINK)) {
-            let _ = write!(out, " xmlns:xlink=\"{XLINK}\"");
-        }
-    }
-    for attribute in node.attributes() {
-        let prefix = match attribute.namespace() {
-            Some(XLINK) => "xlink:",
-            Some(_) => "xml:",
-            None => "",
-        };
-        let _ = write!(out, " {prefix}{}=\"", attribute.name());
-        match attribute.name() {
-            "d" | "points" | "transform" | "gradientTransform" | "patternTransform" => {
-                escape(&shorter_numbers(attribute.value()), true, out);
-            }
-            _ => escape(attribute.value(), true, out),
-        }
-        out.push('"');
-    }
-    // Blanks are part of words, and of nothing else.
-    let keeps_blanks = keeps_blanks || ["text", "style", "title", "desc"].contains(&name);
-    let mut inside = String::new();
-    for child in node.children() {
-        if child.is_element() && child.tag_name().name() != "metadata" {
-            write_small(child, keeps_blanks, &mut inside);
-        } else if let Some(text) =
-            child.text().filter(|t| child.is_text() && (keeps_blanks || !t.trim().is_empty()))
-        {
-            escape(text, false, &mut inside);
-        }
-    }
-    if inside.is_empty() {
-        out.push_str("/>");
-    } else {
-        let _ = write!(out, ">{inside}</{name}>");
-    }
-}
-
-/// `text` with its decimal numbers to a thousandth, and without blanks that part nothing. Numbers
-/// with an exponent stay as they are.
-fn shorter_numbers(text: &str) -> String {
-    let mut out = String::with_capacity(text.len());
-    let mut rest = text.trim();
-    while let Some(first) = rest.chars().next() {
-        let number = rest.len() - rest.trim_start_matches(|c: char| c.is_ascii_digit()).len();
-        let fraction = rest[number..].strip_prefix('.').map(|after| {
-            after.len() - after.trim_start_matches(|c: char| c.is_ascii_digit()).len()
-        });
-        let is_number = number > 0 || fraction.is_some_and(|digits| digits > 0);
-        if is_number {
-            let length = number + fraction.map_or(0, |digits| digits + 1);
-            let has_exponent = rest[length..].starts_with(['e', 'E']);
-            // Flags of an arc may stand right before a number: those are left alone.
-            let has_flags = number > 1 && rest.starts_with('0');
-            if out.ends_with(|c: char| c.is_ascii_digit()) {
-                out.push(' ');
-            }
-            match rest[..length].parse::<f64>() {
-                Ok(value) if !has_exponent && !has_flags && fraction.is_some() => {
-                    let text = format!("{value:.3}");
-                    out.push_str(text.trim_end_matches('0').trim_end_matches('.'));
-                }
-                _ => out.push_str(&rest[..length]),
-            }
-            rest = &rest[length..];
-        } else if first.is_whitespace() || first == ',' {
-            rest = rest.trim_start_matches(|c: char| c.is_whitespace() || c == ',');
-            if out.ends_with(')') {
-                out.push(' ');
-            }
-        } else {
-            out.push(first);
-            rest = &rest[first.len_utf8()..];
-        }
-    }
-    out
 }
 
 fn write_element(node: Node<'_, '_>, depth: usize, out: &mut String) -> Result<(), CodecError> {
@@ -417,39 +300,5 @@ mod tests {
         let drawn = draw(words.as_bytes(), whole, Size::new(40, 20)).unwrap();
         let ink = drawn.data().chunks_exact(4).filter(|pixel| pixel[3] > 128).count();
         assert!((40..400).contains(&ink), "{ink}");
-    }
-
-    #[test]
-    fn a_drawing_gets_smaller_and_looks_the_same() {
-        let drawing = format!(
-            r##"<?xml version="1.0"?><!-- drawn by hand -->
-            {HEAD} viewBox="0 0 40 20">
-              <metadata>kept by an editor</metadata>
-              <g transform="translate( 1.000000 , 2.500000 ) scale(1.0)">
-                <path d="M 0.123456789,1.5 L 10.000001 , 2 L -3.25 4.5e1 Z" fill="#206080"></path>
-                <text x="2" y="16">two <tspan>words</tspan> here</text>
-              </g>
-            </svg>"##
-        );
-        let small = minified(drawing.as_bytes()).unwrap();
-        assert!(small.len() < clean(drawing.as_bytes()).unwrap().len() * 3 / 4, "{small}");
-        let path = r#"d="M0.123 1.5L10 2L-3.25 4.5e1Z""#;
-        assert!(small.contains(path), "{small}");
-        assert!(small.contains(r#"transform="translate(1 2.5) scale(1)""#), "{small}");
-        assert!(small.contains("two <tspan>words</tspan> here"), "{small}");
-        assert!(!small.contains("metadata") && !small.contains("xlink"), "{small}");
-        assert_eq!(minified(small.as_bytes()).unwrap(), small, "again changes nothing");
-    }
-
-    #[test]
-    fn numbers_that_stand_close_stay_apart() {
-        for (long, short) in [
-            ("M.5.5 1.5-.25", "M0.5 0.5 1.5-0.25"),
-            ("M1e-5 2.0004", "M1e-5 2"),
-            ("M0,0 a1.25,1.25 0 0 1 1,0", "M0 0a1.25 1.25 0 0 1 1 0"),
-            ("rotate(10.00) translate(1 2)", "rotate(10) translate(1 2)"),
-        ] {
-            assert_eq!(shorter_numbers(long), short);
-        }
     }
 }

@@ -264,7 +264,8 @@ fn remarks(set: &Set, picture: &Picture) -> Vec<String> {
         say("no alt text yet: describe the picture, or say that it only adorns");
     }
     let more = set.shortfall();
-    if more > 1.0 {
+    let has_pixels = picture.facts.format != Source::Svg;
+    if has_pixels && more > 1.0 {
         say(&format!(
             "the picture is too small for the densest screens: they ask for {more:.2} times its pixels"
         ));

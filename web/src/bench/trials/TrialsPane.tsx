@@ -164,7 +164,7 @@ function Choice({ trial, today, link }: { trial: Trial; today: number; link: num
   return tally && createPortal(
     <span className="part" data-testid="choice">
       <b>{trial.name}</b> {bytes(today)} → {bytes(trial.margin.weight)} <span className="figure">({percent(trial.saving.percent)})</span>
-      saves <span className="figure">{(trial.saved_ms / 1_000).toFixed(2)} s</span> at {(link / 1_000).toFixed(1)} Mbit/s
+      {trial.saved_ms < 0 ? "costs" : "saves"} <span className="figure">{Math.abs(trial.saved_ms / 1_000).toFixed(2)} s</span> at {(link / 1_000).toFixed(1)} Mbit/s
     </span>,
     tally,
   );
