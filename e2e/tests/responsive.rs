@@ -10,9 +10,12 @@ use brisk_margin_testing::pictures::gradient_jpeg;
 use reqwest::multipart::{Form, Part};
 use serde_json::{Value, json};
 
+/// Viewports with the width and the height that they give a slot, in CSS px.
+type Boxes = [(u32, f64, f64); 3];
+
 /// Slots by name, with their boxes: one that changes its shape, one that never does, and one that
 /// changes it so little that the browser crops.
-const SLOTS: [(&str, [(u32, f64, f64); 3]); 3] = [
+const SLOTS: [(&str, Boxes); 3] = [
     ("hero", [(390, 179.0, 150.0), (820, 394.0, 200.0), (1_280, 564.0, 240.0)]),
     ("card", [(390, 358.0, 179.0), (820, 386.0, 193.0), (1_280, 270.0, 135.0)]),
     ("teaser", [(390, 358.0, 220.0), (820, 386.0, 220.0), (1_280, 365.5, 220.0)]),
