@@ -303,7 +303,10 @@ impl Set {
         let tried = trying::try_out(app, of, file.ask).await?;
         let mut bytes = trying::file(app, of, tried.encoding).await?;
         let copy = lean_copy(app, of, fitting, file.format).await?;
-        let copy = copy.filter(|copy| is_lean(copy.len(), bytes.len()));
+        let cap = self.decision.cap.value.bytes(self.budget);
+        let copy = copy.filter(|copy| {
+            is_lean(copy.len(), bytes.len()) && cap.is_none_or(|cap| Bytes::of(copy) <= cap)
+        });
         let is_copy = copy.is_some();
         if let Some(copy) = copy {
             bytes = copy;

@@ -93,14 +93,23 @@ async fn what_is_lean_already_is_left_as_it_came_and_never_gets_heavier() {
     let id = api.taken("lean.jpg", &lean).await;
     let slot = slot(&api, 400).await;
     let want = json!({"by": "grade", "value": "fine"});
-    let said = json!({"formats": ["jpeg"], "densities": [1], "want": want});
+    let said = json!({"formats": ["jpeg"], "densities": [1], "want": &want});
     rule(&api, &format!("?picture={id}"), said).await;
     let asked = json!({"slot": slot});
     let set = api.post(&format!("/api/pictures/{id}/set/files"), &asked).await.json();
     let made = &files(&set)[0]["made"];
     assert_eq!(made["is_copy"], true, "{set:#}");
     assert_eq!(made["score"], 100.0);
-    assert!(made["margin"]["weight"].as_u64().unwrap() <= lean.len() as u64);
+    let weight = made["margin"]["weight"].as_u64().unwrap();
+    assert!(weight <= lean.len() as u64);
+
+    // A cap counts more.
+    let cap = json!({"kind": "at", "bytes": weight - 1});
+    let said = json!({"formats": ["jpeg"], "densities": [1], "want": want, "cap": cap});
+    rule(&api, &format!("?picture={id}"), said).await;
+    let set = api.post(&format!("/api/pictures/{id}/set/files"), &asked).await.json();
+    let made = &files(&set)[0]["made"];
+    assert!(made["margin"]["weight"].as_u64().unwrap() < weight, "{made}");
 }
 
 #[tokio::test]
