@@ -13,12 +13,13 @@ use serde_json::{Value, json};
 /// Viewports with the width and the height that they give a slot, in CSS px.
 type Boxes = [(u32, f64, f64); 3];
 
-/// Slots by name, with their boxes: one that changes its shape, one that never does, and one that
-/// changes it so little that the browser crops.
-const SLOTS: [(&str, Boxes); 3] = [
+/// Slots by name, with their boxes: one that changes its shape, one that never does, one that
+/// changes it so little that the browser crops, and one that a style sheet fills.
+const SLOTS: [(&str, Boxes); 4] = [
     ("hero", [(390, 179.0, 150.0), (820, 394.0, 200.0), (1_280, 564.0, 240.0)]),
     ("card", [(390, 358.0, 179.0), (820, 386.0, 193.0), (1_280, 270.0, 135.0)]),
     ("teaser", [(390, 358.0, 220.0), (820, 386.0, 220.0), (1_280, 365.5, 220.0)]),
+    ("background", [(390, 390.0, 150.0), (820, 410.0, 200.0), (1_280, 640.0, 240.0)]),
 ];
 
 async fn post(application: &Application, path: &str, body: &Value) -> Value {
@@ -53,7 +54,8 @@ async fn stocked(application: &Application) -> (String, Vec<String>) {
     for (name, boxes) in SLOTS {
         let boxes: serde_json::Map<String, Value> =
             boxes.iter().map(|(v, w, h)| (v.to_string(), json!([w, h]))).collect();
-        let new = json!({"name": name, "kind": "card", "fit": "cover", "boxes": boxes});
+        let kind = if name == "background" { name } else { "card" };
+        let new = json!({"name": name, "kind": kind, "fit": "cover", "boxes": boxes});
         let slot = post(application, "/api/slots", &new).await;
         slots.push(slot["id"].as_str().unwrap().to_owned());
     }
@@ -66,13 +68,17 @@ async fn hosted(application: &Application, name: &str, set: &Value, markup: &str
     let style: String = boxes
         .iter()
         .map(|(v, w, h)| {
-            format!("@media (min-width: {v}px) {{ img {{ width: {w}px; height: {h}px }} }}\n")
+            format!(
+                "@media (min-width: {v}px) {{ img, .background {{ width: {w}px; height: {h}px }} }}\n"
+            )
         })
         .collect();
-    let page = format!(
-        "<!doctype html><title>{name}</title><style>img {{ object-fit: cover }}\n{style}</style>\
-         <body>{markup}"
-    );
+    let own = "img { object-fit: cover } .background { background: center / cover }";
+    let body = match name {
+        "background" => format!("<style>{markup}</style><body><div class=background></div>"),
+        _ => format!("<body>{markup}"),
+    };
+    let page = format!("<!doctype html><title>{name}</title><style>{own}\n{style}</style>{body}");
     // Each screen has addresses of its own, so that no file is preferred for being there already.
     let mut router = Router::new().route("/{screen}/", get(move || async move { Html(page) }));
     for file in files(set) {
@@ -143,12 +149,13 @@ async fn a_set_is_made_its_markup_copied_and_chromium_chooses_what_was_promised(
             let density = density.as_f64().unwrap();
             browser.screen(viewport as u32, 800, density).await;
             browser.client.goto(&format!("{host}/{viewport}-{density}/")).await.unwrap();
-            let loaded = "const image = document.querySelector('img');
-                return image.complete && image.currentSrc";
-            let chosen = browser.until("the picture is loaded", loaded).await;
+            let chosen = browser.until("the picture is loaded", LOADED).await;
             let chosen = chosen.as_str().unwrap().rsplit('/').next().unwrap().to_owned();
             let at = format!("{name} at {viewport} px, {density}x");
             assert_eq!(chosen, screen["file"].as_str().unwrap(), "{at}: {markup}");
+            if *name == "background" {
+                continue;
+            }
             let read = browser.run(ATTRIBUTES, vec![]).await;
             assert_eq!(read["alt"], "The \"dome\" & its <hill>");
             assert_eq!(read["caption"], "At dusk Ada Fenn");
@@ -158,6 +165,13 @@ async fn a_set_is_made_its_markup_copied_and_chromium_chooses_what_was_promised(
     }
     browser.close().await;
 }
+
+/// The address of the file that the page shows, in an element or behind one.
+const LOADED: &str = "const image = document.querySelector('img');
+    if (image) return image.complete && image.currentSrc;
+    const files = performance.getEntriesByType('resource').map((one) => one.name);
+    const pictures = files.filter((name) => /[.](webp|jpg)$/.test(name));
+    return pictures.length === 1 && pictures[0];";
 
 const ATTRIBUTES: &str = "const image = document.querySelector('img');
     const probe = new Image(); probe.src = image.currentSrc;

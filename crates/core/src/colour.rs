@@ -2,8 +2,28 @@
 
 use moxcms::{ColorProfile, DataColorSpace, Layout, ProfileText, TransformOptions};
 
+use serde::{Deserialize, Serialize};
+
 use crate::raster::{Channels, Raster};
 use crate::resize;
+
+/// The colours that the pixels of a file stand for.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum ColourSpace {
+    /// sRGB, which needs no profile.
+    #[default]
+    Srgb,
+    /// Those of the original's own profile, which goes with them.
+    Own,
+}
+
+impl ColourSpace {
+    /// Whether it is sRGB.
+    pub const fn is_srgb(&self) -> bool {
+        matches!(self, Self::Srgb)
+    }
+}
 
 /// An RGB colour profile that is not sRGB.
 pub struct Profile {
@@ -29,6 +49,11 @@ impl Profile {
     /// Its own description.
     pub fn name(&self) -> &str {
         &self.name
+    }
+
+    /// The profile as a file carries it; nothing where it cannot be written.
+    pub fn icc(&self) -> Option<Vec<u8>> {
+        self.profile.encode().ok()
     }
 
     /// Converts `raster` to sRGB in place; pixels stay as they are where the profile has no

@@ -2,6 +2,7 @@
 
 use serde::{Deserialize, Serialize};
 
+use crate::markup::escaped;
 use crate::naming;
 
 /// Alt text longer than this is read out without a pause by most screen readers, in characters.
@@ -101,7 +102,7 @@ impl Description {
     pub fn caption_line(&self) -> Option<String> {
         let mut parts = Vec::new();
         if !self.caption.trim().is_empty() {
-            parts.push(escape(self.caption.trim()));
+            parts.push(escaped(self.caption.trim()));
         }
         let credit = self.credit();
         if !credit.is_empty() {
@@ -115,14 +116,14 @@ impl Description {
         let creator = match (creator, address(&self.source)) {
             ("", None) => String::new(),
             ("", Some(source)) => link(source, "Source"),
-            (creator, None) => escape(creator),
+            (creator, None) => escaped(creator),
             (creator, Some(source)) => link(source, creator),
         };
         let licence = self.licence.trim();
         let licence = match terms(licence) {
             Some(terms) if licence != terms => link(&terms, licence),
             Some(terms) => link(&terms, "Terms"),
-            None => escape(licence),
+            None => escaped(licence),
         };
         [creator, licence]
             .into_iter()
@@ -161,11 +162,7 @@ fn terms(licence: &str) -> Option<String> {
 }
 
 fn link(address: &str, words: &str) -> String {
-    format!("<a href=\"{}\">{}</a>", escape(address), escape(words))
-}
-
-fn escape(text: &str) -> String {
-    text.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;").replace('"', "&quot;")
+    format!("<a href=\"{}\">{}</a>", escaped(address), escaped(words))
 }
 
 #[cfg(test)]

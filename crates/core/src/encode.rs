@@ -5,11 +5,16 @@ use thiserror::Error;
 
 use crate::codec::extras::Extras;
 use crate::codec::{self, CodecError};
-use crate::colour::Inks;
+use crate::colour::{Inks, Profile};
 use crate::format::{Format, SideTooLong};
 use crate::palette;
 use crate::raster::Raster;
 use crate::source::Source;
+
+/// Counts what the encoders and the measure of scores were set to: it goes up whenever the same
+/// pixels and the same encoding come to other bytes or another score, so that what was kept from
+/// before is made anew.
+pub const GENERATION: u16 = 2;
 
 /// How hard a lossy encoder tries to keep detail, from 1 to 100; each format has its own scale.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
@@ -188,7 +193,8 @@ pub fn encode(raster: &Raster, encoding: Encoding) -> Result<Vec<u8>, EncodeErro
     encode_with(raster, encoding, &Extras::default())
 }
 
-/// Encodes `raster` with `extras` beside its pixels; a GIF carries none.
+/// Encodes `raster` with `extras` beside its pixels. A GIF carries none: where they name a profile,
+/// its pixels are brought to sRGB.
 ///
 /// # Errors
 /// As [`encode`].
@@ -198,6 +204,13 @@ pub fn encode_with(
     extras: &Extras,
 ) -> Result<Vec<u8>, EncodeError> {
     encoding.format().check_size(raster.size())?;
+    if encoding.format() == Format::Gif
+        && let Some(profile) = extras.icc.as_deref().and_then(Profile::read)
+    {
+        let mut raster = raster.clone();
+        profile.convert(&mut raster);
+        return Ok(codec::elsewhere::encode(&raster, encoding, extras)?);
+    }
     Ok(codec::elsewhere::encode(raster, encoding, extras)?)
 }
 

@@ -9,6 +9,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::codec::Blocks;
 use crate::describe::Description;
+use crate::markup::escaped;
 
 /// The longest value that is kept of a block, in characters.
 const LONGEST: usize = 2_000;
@@ -152,10 +153,6 @@ impl Credit {
         );
         packet.into_bytes()
     }
-}
-
-fn escaped(text: &str) -> String {
-    text.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;")
 }
 
 /// A property as an element, with or without a list inside, or as an attribute.

@@ -259,12 +259,15 @@ fn latin(text: &str) -> String {
 /// `stem` with its extension, and a number before it where `is_taken` says that others have the
 /// name.
 pub fn unique(stem: &str, extension: &str, is_taken: impl Fn(&str) -> bool) -> String {
+    let free = candidates(stem, extension).find(|name| !is_taken(name));
+    free.unwrap_or_else(|| format!("{stem}.{extension}"))
+}
+
+/// `stem` with its extension, and then with numbers from 2 on before it.
+pub fn candidates(stem: &str, extension: &str) -> impl Iterator<Item = String> {
     let plain = format!("{stem}.{extension}");
-    if !is_taken(&plain) {
-        return plain;
-    }
-    let numbered = (2u32..).map(|n| format!("{stem}-{n}.{extension}"));
-    numbered.into_iter().find(|name| !is_taken(name)).unwrap_or(plain)
+    let numbered = (2u32..).map(move |n| format!("{stem}-{n}.{extension}"));
+    std::iter::once(plain).chain(numbered)
 }
 
 #[cfg(test)]

@@ -123,6 +123,13 @@ impl<'a> Picture<'a> {
         self.icc.as_deref()
     }
 
+    /// The profile of its colours, where they are RGB and not sRGB's: as it stands in the file, or
+    /// written for a container that only names them.
+    pub fn own_profile(&self) -> Option<Vec<u8>> {
+        let profile = self.colour.as_ref()?;
+        self.icc.clone().or_else(|| profile.icc())
+    }
+
     /// The blocks of metadata in the file.
     pub fn blocks(&self) -> &Blocks {
         &self.blocks

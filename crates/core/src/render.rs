@@ -5,6 +5,7 @@
 
 use crate::codec::jpeg::DctScale;
 use crate::codec::{self, CodecError};
+use crate::colour::ColourSpace;
 use crate::fitting::Fitting;
 use crate::geometry::{Rect, Size};
 use crate::picture::Picture;
@@ -17,21 +18,34 @@ use crate::source::Source;
 /// # Errors
 /// Those of decoding it.
 pub fn render(picture: &Picture<'_>, fitting: &Fitting) -> Result<Raster, CodecError> {
+    render_in(picture, fitting, ColourSpace::Srgb)
+}
+
+/// As [`render`], in `colours`.
+///
+/// # Errors
+/// Those of decoding it.
+pub fn render_in(
+    picture: &Picture<'_>,
+    fitting: &Fitting,
+    colours: ColourSpace,
+) -> Result<Raster, CodecError> {
     if picture.facts().format == Source::Svg {
         return draw(picture, fitting);
     }
-    Ok(Decoded::for_all(picture, std::slice::from_ref(fitting))?.show(fitting))
+    Ok(Decoded::for_all(picture, std::slice::from_ref(fitting))?.show(fitting, colours))
 }
 
-/// The pixels of `picture` as each of `fittings` shows it, decoded once; `each` gets their place
-/// among them, the largest first. What shows the same part at half the size or less is made from
-/// the larger one.
+/// The pixels of `picture` as each of `fittings` shows it in `colours`, decoded once; `each` gets
+/// their place among them, the largest first. What shows the same part at half the size or less is
+/// made from the larger one.
 ///
 /// # Errors
 /// Those of decoding it, and those of `each`.
 pub fn render_ladder<E: From<CodecError>>(
     picture: &Picture<'_>,
     fittings: &[Fitting],
+    colours: ColourSpace,
     mut each: impl FnMut(usize, &Raster) -> Result<(), E>,
 ) -> Result<(), E> {
     let mut order: Vec<usize> = (0..fittings.len()).collect();
@@ -49,7 +63,7 @@ pub fn render_ladder<E: From<CodecError>>(
         };
         let raster = match (made.iter().rev().find(has_twice), &decoded) {
             (Some((_, larger)), _) => resize::resize(larger, Region::whole(larger.size()), output),
-            (None, Some(decoded)) => decoded.show(&fittings[n]),
+            (None, Some(decoded)) => decoded.show(&fittings[n], colours),
             (None, None) => draw(picture, &fittings[n])?,
         };
         each(n, &raster)?;
@@ -85,7 +99,7 @@ impl<'a> Decoded<'a> {
         Ok(Self { picture, pixels, scale: scale.factor() })
     }
 
-    fn show(&self, fitting: &Fitting) -> Raster {
+    fn show(&self, fitting: &Fitting, colours: ColourSpace) -> Raster {
         let orientation = self.picture.orientation;
         let crop = orientation.to_stored(fitting.crop, self.picture.stored);
         let output = orientation.apply(fitting.output);
@@ -95,7 +109,7 @@ impl<'a> Decoded<'a> {
             resize::resize(&self.pixels, region(crop, self.scale, self.pixels.size()), output)
         };
         let mut upright = orientation.turn(scaled);
-        if let Some(profile) = &self.picture.colour {
+        if let (ColourSpace::Srgb, Some(profile)) = (colours, &self.picture.colour) {
             profile.convert(&mut upright);
         }
         upright

@@ -7,12 +7,14 @@ use serde::{Deserialize, Deserializer, Serialize, Serializer};
 use thiserror::Error;
 
 use crate::choosing::{self, Want};
+use crate::colour::ColourSpace;
 use crate::describe::Description;
 use crate::encode::Encoding;
 use crate::format::Format;
 use crate::grade::Grade;
 use crate::look::ContentClass;
 use crate::metadata::Credit;
+use crate::picture::Facts;
 use crate::units::{Bytes, Density};
 
 /// What a rule can be about, from far to near.
@@ -73,6 +75,8 @@ pub struct OutputRule {
     pub densities: Option<Vec<Density>>,
     /// Whether creator and licence stay in the file.
     pub keeps_credit: Option<bool>,
+    /// Whether files stay in the colours of the picture's own profile instead of sRGB.
+    pub keeps_profile: Option<bool>,
     /// The pattern of file names.
     pub name_pattern: Option<String>,
 }
@@ -196,6 +200,8 @@ pub struct Decision {
     pub densities: Decided<Option<Vec<Density>>>,
     /// Whether creator and licence stay in the file.
     pub keeps_credit: Decided<bool>,
+    /// Whether files stay in the colours of the picture's own profile instead of sRGB.
+    pub keeps_profile: Decided<bool>,
     /// The pattern of file names instead of the site's.
     pub name_pattern: Decided<Option<String>>,
 }
@@ -212,6 +218,7 @@ impl Decision {
             cap: nearest(&levels, |rule| rule.cap, Cap::Open),
             densities: nearest(&levels, |rule| rule.densities.clone().map(Some), None),
             keeps_credit: nearest(&levels, |rule| rule.keeps_credit, true),
+            keeps_profile: nearest(&levels, |rule| rule.keeps_profile, false),
             name_pattern: nearest(&levels, |rule| rule.name_pattern.clone().map(Some), None),
         }
     }
@@ -226,6 +233,17 @@ impl Decision {
     /// What a file says of who made it.
     pub fn credit(&self, description: &Description) -> Option<Credit> {
         self.keeps_credit.value.then(|| Credit::of(description)).flatten()
+    }
+
+    /// The colours that files of a picture of such `facts` are in. A still picture alone keeps its
+    /// own, and only where each of the formats carries a profile.
+    pub fn colours(&self, facts: &Facts) -> ColourSpace {
+        let carried = !self.formats.value.contains(&Format::Gif);
+        let has_own = facts.profile.is_some() && facts.frames == 1;
+        match self.keeps_profile.value && has_own && carried {
+            true => ColourSpace::Own,
+            false => ColourSpace::Srgb,
+        }
     }
 
     /// The formats that are worth trying for such a picture. Where nothing may be lost, those that

@@ -362,6 +362,15 @@ fn what_moves_reaches_its_grade_in_every_frame_or_says_what_it_cannot() {
     assert!(worst(&webp.trial.bytes, Source::Webp) >= Grade::Good.target().0 - 3.0);
     let gif = choosing.choose(Format::Gif, Want::Grade(Grade::Good), None).unwrap();
     assert_eq!(gif.encodes(), 1);
+    let lossless = choosing.choose(Format::Webp, Want::Lossless, None).unwrap();
+    assert_eq!(lossless.trial.encoding, Encoding::WebpLossless);
+    let got = animation::decode(Source::Webp, &lossless.trial.bytes).unwrap();
+    for (n, frame) in motion.frames.iter().enumerate() {
+        assert_eq!(got.shown_at(motion.middle_of(n)).raster, frame.raster, "frame {n}");
+    }
+    // A scene has more colours than a GIF.
+    let gif = choosing.choose(Format::Gif, Want::Lossless, None).unwrap();
+    assert_eq!(gif.outcome, Outcome::Short { target: Score::SAME });
     let usual = [Format::Avif, Format::Webp, Format::Jpeg, Format::Png];
     let worth = worth_trying(&usual, ContentClass::Animation, false);
     assert_eq!(worth, [Format::Webp, Format::Gif]);

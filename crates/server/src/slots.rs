@@ -4,6 +4,7 @@ use brisk_margin_core::budget;
 use brisk_margin_core::fitting::Fitting;
 use brisk_margin_core::geometry::Size;
 use brisk_margin_core::layout::{BoxSize, Cropping};
+use brisk_margin_core::markup::position::Holder;
 use brisk_margin_core::needs::{self, Need};
 use brisk_margin_core::slot::Slot;
 use brisk_margin_core::standing::Use;
@@ -17,6 +18,20 @@ fn aspect(slot: &SlotRow) -> f64 {
     let shown = slot.boxes().values().filter(|size| size.is_shown());
     let largest = shown.max_by(|a, b| (a.width * a.height).total_cmp(&(b.width * b.height)));
     largest.map_or(1.0, |size| size.aspect())
+}
+
+/// What holds the slot's pictures.
+pub fn holder(slot: &SlotRow) -> Holder {
+    if slot.kind == "background" { Holder::Background } else { Holder::Element }
+}
+
+/// The selector of what holds the slot's pictures; a name to be replaced where none is known.
+pub fn selector(slot: &SlotRow) -> &str {
+    let usual = match holder(slot) {
+        Holder::Background => ".background",
+        Holder::Element => "img",
+    };
+    slot.selector.as_deref().unwrap_or(usual)
 }
 
 /// Device pixels at each layout width and density.

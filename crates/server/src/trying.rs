@@ -6,7 +6,7 @@ use std::sync::atomic::{AtomicBool, Ordering};
 use brisk_margin_core::choosing::{ChoiceError, Choosing, Chosen, Moving, Outcome, Want};
 use brisk_margin_core::codec::extras::Extras;
 use brisk_margin_core::codec::{elsewhere, png};
-use brisk_margin_core::encode::{self, Encoding};
+use brisk_margin_core::encode::{self, Encoding, GENERATION};
 use brisk_margin_core::format::Format;
 use brisk_margin_core::geometry::Size;
 use brisk_margin_core::judge::{Judge, WorstSpot};
@@ -93,6 +93,7 @@ pub struct Subject<'a> {
 }
 
 impl Subject<'_> {
+    /// What its files carry besides pixels in sRGB.
     fn extras(&self) -> Extras {
         Extras { icc: None, xmp: self.credit.map(Credit::packet) }
     }
@@ -100,7 +101,7 @@ impl Subject<'_> {
     /// What is kept of it under another name than of any other.
     fn kind(&self, what: &str, of: &impl Serialize) -> String {
         let credit = self.credit.map(words).unwrap_or_default();
-        format!("{what} {} {}{credit}", self.framing.recipe(), words(of))
+        format!("{what} {GENERATION} {} {}{credit}", self.framing.recipe(), words(of))
     }
 
     /// The file of `encoding`, where it was made before and is still there.
@@ -156,8 +157,9 @@ pub async fn try_out(app: &App, of: Subject<'_>, ask: Ask) -> Result<Tried, Make
         let reference = variants::reference(app, picture, framing.clone()).await?;
         let room = app.workshop.admit(memory(size)).await;
         let search = move || {
-            let judge = Judge::new(png::decode(&reference)?.without_idle_alpha())
-                .map_err(ChoiceError::from)?;
+            let (raster, icc) = pixels(&reference)?;
+            let extras = Extras { icc, ..extras };
+            let judge = Judge::new(raster).map_err(ChoiceError::from)?;
             let choosing =
                 Choosing { judge: &judge, moving: None, class, extras: &extras, stop: &stop };
             searched(&choosing, ask)
@@ -197,7 +199,9 @@ pub async fn file(
         });
         return Ok(file.await?.into());
     }
-    let make = move |raster: Raster| Ok(encode::encode_with(&raster, encoding, &extras)?);
+    let make = move |raster: Raster, icc| {
+        Ok(encode::encode_with(&raster, encoding, &Extras { icc, ..extras })?)
+    };
     made(app, of.picture, of.framing, &of.kind("trial", &encoding), make).await
 }
 
@@ -247,7 +251,7 @@ pub async fn differences(
         return Ok(kept);
     }
     let file = file(app, of, encoding).await?;
-    let make = move |raster: Raster| {
+    let make = move |raster: Raster, _| {
         let judge = Judge::new(raster).map_err(ChoiceError::from)?;
         let file = encode::decode(encoding.format(), &file)?;
         let differences = judge.differences(&file).map_err(ChoiceError::from)?;
@@ -256,18 +260,28 @@ pub async fn differences(
     made(app, of.picture, of.framing, &kind, make).await
 }
 
-/// What `make` makes of the pixels of `picture` in `framing`, kept under `kind`.
+/// What [`variants::reference`] holds: pixels, and their profile where they are not in sRGB.
+fn pixels(reference: &[u8]) -> Result<(Raster, Option<Vec<u8>>), MakeError> {
+    let raster = png::decode(reference)?.without_idle_alpha();
+    Ok((raster, png::header(reference)?.icc))
+}
+
+/// What `make` makes of the pixels of `picture` in `framing` and of their profile, kept under
+/// `kind`.
 async fn made(
     app: &App,
     picture: &Picture,
     framing: &Framing,
     kind: &str,
-    make: impl FnOnce(Raster) -> Result<Vec<u8>, MakeError> + Send + 'static,
+    make: impl FnOnce(Raster, Option<Vec<u8>>) -> Result<Vec<u8>, MakeError> + Send + 'static,
 ) -> Result<bytes::Bytes, MakeError> {
     let (_, plan) = framing.plan(picture.facts.size)?;
     let reference = variants::reference(app, picture, framing.clone()).await?;
     let room = app.workshop.admit(memory(plan.fitting.output)).await;
-    let work = move || make(png::decode(&reference)?.without_idle_alpha());
+    let work = move || {
+        let (raster, icc) = pixels(&reference)?;
+        make(raster, icc)
+    };
     let made = bytes::Bytes::from(app.workshop.run(room, work).await??);
     app.store.blobs().put_derived(&picture.hash, kind, made.clone()).await?;
     Ok(made)

@@ -5,6 +5,7 @@ use brisk_margin_core::budget;
 use brisk_margin_core::choosing::ChoiceError;
 use brisk_margin_core::codec::extras::Extras;
 use brisk_margin_core::codec::{CodecError, png};
+use brisk_margin_core::colour::ColourSpace;
 use brisk_margin_core::encode::{self, EncodeError, Encoding, Quality};
 use brisk_margin_core::finish::canvas::{Canvas, CanvasError};
 use brisk_margin_core::finish::plan::Plan;
@@ -40,10 +41,11 @@ pub async fn make(app: &App, picture: &Picture, order: Order) -> Result<Made, Ma
     if let Some(kept) = app.store.variant_of(picture.id, &order).await? {
         return Ok(Made::Kept(kept));
     }
-    let drawn = Drawn { finish: order.framing.finish.clone(), canvas, plan };
+    let drawn = Drawn::new(&order.framing, canvas, plan);
     let logos = logos(app, &drawn.finish).await?;
-    let extras = Extras { icc: None, xmp: order.credit.as_ref().map(Credit::packet) };
+    let xmp = order.credit.as_ref().map(Credit::packet);
     let bytes = work(app, picture, drawn.memory(), move |original| {
+        let extras = Extras { icc: drawn.profile(original), xmp };
         Ok(encode::encode_with(&drawn.render(original, &logos)?.raster, encoding, &extras)?)
     })
     .await?;
@@ -68,14 +70,26 @@ pub struct Drawn {
     pub canvas: Canvas,
     /// The part and the size.
     pub plan: Plan,
+    /// The colours of its pixels.
+    pub colours: ColourSpace,
 }
 
 impl Drawn {
+    /// What `framing` comes to by its `canvas` and `plan`.
+    pub fn new(framing: &Framing, canvas: Canvas, plan: Plan) -> Self {
+        Self { finish: framing.finish.clone(), canvas, plan, colours: framing.colours }
+    }
+
+    /// The profile that goes with the pixels; sRGB needs none.
+    fn profile(&self, original: &Original<'_>) -> Option<Vec<u8>> {
+        profile(original, self.colours)
+    }
+
     /// All of `picture` with its edits, at most `side` pixels long.
     pub fn whole(picture: &Picture, finish: &Finish, side: u32) -> Result<Self, MakeError> {
         let canvas = Canvas::new(picture.facts.size, finish)?;
         let plan = Plan::whole(&canvas, finish).no_longer_than(side);
-        Ok(Self { finish: finish.in_use(), canvas, plan })
+        Ok(Self { finish: finish.in_use(), canvas, plan, colours: ColourSpace::Srgb })
     }
 
     /// The memory that it takes besides decoding: the result twice, and a tile with its source.
@@ -87,13 +101,17 @@ impl Drawn {
 
     /// The pixels, from the original.
     pub fn render(&self, original: &Original<'_>, logos: &Logos) -> Result<Rendered, CodecError> {
-        let Self { finish, canvas, plan } = self;
+        let Self { finish, canvas, plan, colours } = self;
         if finish.is_plain() {
-            let raster = render::render(original, &plan.fitting)?;
+            let raster = render::render_in(original, &plan.fitting, *colours)?;
             return Ok(Rendered { raster, remarks: Vec::new() });
         }
         finish::render::render(original, canvas, finish, plan, logos)
     }
+}
+
+fn profile(original: &Original<'_>, colours: ColourSpace) -> Option<Vec<u8>> {
+    if colours.is_srgb() { None } else { original.own_profile() }
 }
 
 /// The pictures that `finish` lays on others, large enough for any frame. One that is gone is left
@@ -117,8 +135,8 @@ pub fn name(picture: &Picture, order: &Order) -> String {
     naming::propose(&picture.name, *slot, *density, order.encoding.format())
 }
 
-/// The pixels of `picture` in `framing` before they are encoded, as PNG: what the file is held
-/// against.
+/// The pixels of `picture` in `framing` before they are encoded, as PNG with their profile: what
+/// the file is held against.
 pub async fn reference(
     app: &App,
     picture: &Picture,
@@ -127,20 +145,22 @@ pub async fn reference(
     let (canvas, plan) = framing.plan(picture.facts.size)?;
     let logos = logos(app, &framing.finish).await?;
     let kind = framing.recipe();
-    let drawn = Drawn { finish: framing.finish, canvas, plan };
+    let drawn = Drawn::new(&framing, canvas, plan);
     derived(app, picture, &kind, move |original| {
-        Ok(png::encode_fast(&drawn.render(original, &logos)?.raster)?)
+        let extras = Extras { icc: drawn.profile(original), xmp: None };
+        Ok(png::encode_fast_with(&drawn.render(original, &logos)?.raster, &extras)?)
     })
     .await
 }
 
-/// Sees to it that [`reference`] has the pixels of `picture` in all `framings`; those that are
-/// missing are made from one decoding, where no edit needs its own.
+/// Sees to it that [`reference`] has the pixels of `picture` in all `framings`, which are in the
+/// same colours; those that are missing are made from one decoding, where no edit needs its own.
 pub async fn references(
     app: &App,
     picture: &Picture,
     framings: &[&Framing],
 ) -> Result<(), MakeError> {
+    let Some(colours) = framings.first().map(|framing| framing.colours) else { return Ok(()) };
     let mut missing = Vec::new();
     for framing in framings {
         let kind = framing.recipe();
@@ -157,10 +177,16 @@ pub async fn references(
     let memory = fittings.iter().map(|fitting| fitting.output.pixels() * 8).sum();
     let files = work(app, picture, Bytes(memory), move |original| {
         let mut files = Vec::new();
-        render::render_ladder(original, &fittings, |n, raster| -> Result<(), MakeError> {
-            files.push((n, png::encode_fast(raster)?));
-            Ok(())
-        })?;
+        let extras = Extras { icc: profile(original, colours), xmp: None };
+        render::render_ladder(
+            original,
+            &fittings,
+            colours,
+            |n, raster| -> Result<(), MakeError> {
+                files.push((n, png::encode_fast_with(raster, &extras)?));
+                Ok(())
+            },
+        )?;
         Ok(files)
     })
     .await?;

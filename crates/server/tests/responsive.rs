@@ -2,10 +2,14 @@
 
 mod support;
 
+use brisk_margin_core::colour::Profile;
+use brisk_margin_core::encode;
 use brisk_margin_core::format::Format;
+use brisk_margin_core::geometry::Rect;
 use brisk_margin_core::metadata::Told;
 use brisk_margin_core::picture::Picture;
-use brisk_margin_testing::pictures::{encoded, gradient, gradient_jpeg};
+use brisk_margin_core::raster::Raster;
+use brisk_margin_testing::pictures::{encoded, gradient, gradient_jpeg, profiled_png};
 use serde_json::{Value, json};
 use support::{Answer, Api};
 
@@ -63,6 +67,12 @@ async fn a_set_is_made_once_as_the_rules_say_with_its_credit_in_it() {
     let again = api.post(&format!("/api/pictures/{id}/set/files"), &asked).await.json();
     assert_eq!(files(&again), files(&set));
     assert_eq!(trials().await, before);
+
+    // Another picture's files are never called the same.
+    let other = api.taken("dome.jpg", &gradient_jpeg(700, 500)).await;
+    let set = api.post(&format!("/api/pictures/{other}/set"), &asked).await.json();
+    let names: Vec<&str> = files(&set).iter().map(|file| file["name"].as_str().unwrap()).collect();
+    assert_eq!(names, ["dome-200-2.webp", "dome-200-2.jpg", "dome-300-2.webp", "dome-300-2.jpg"]);
 
     // Without credit they are other files.
     rule(&api, &format!("?picture={id}"), json!({"keeps_credit": false})).await;
@@ -123,6 +133,74 @@ async fn a_slot_that_nothing_shows_or_that_asks_for_too_much_says_so() {
     assert_eq!(widths, [100], "never enlarged");
     let remarks = set["remarks"].to_string();
     assert!(remarks.contains("too small") && remarks.contains("no alt text"), "{remarks}");
+
+    // An exact slot asks for all of its pixels: screens that have them get them.
+    let size = json!([80, 40]);
+    let exact = json!({
+        "name": "icon", "kind": "card", "fit": "exact", "boxes": {"390": size, "1280": size},
+    });
+    let exact = api.post("/api/slots", &exact).await.json()["id"].clone();
+    let set = api.post(&format!("/api/pictures/{id}/set"), &json!({"slot": exact})).await.json();
+    let steps = set["parts"][0]["steps"].as_array().unwrap_or_else(|| panic!("{set:#}"));
+    assert_eq!((&steps[0]["width"], steps.len()), (&json!(80), 2), "{set:#}");
+    assert!(set["remarks"].to_string().contains("too small"), "{set:#}");
+    let size = json!([200, 100]);
+    let large = json!({
+        "name": "poster", "kind": "card", "fit": "exact", "boxes": {"390": size, "1280": size},
+    });
+    let large = api.post("/api/slots", &large).await.json()["id"].clone();
+    let refused = api.post(&format!("/api/pictures/{id}/set"), &json!({"slot": large})).await;
+    assert_eq!(refused.status, 422, "no screen has enough");
     let missing = json!({"slot": "01a21446-84ac-71b1-9551-e0574fdcb3ed"});
     assert_eq!(api.post(&format!("/api/pictures/{id}/set"), &missing).await.status, 404);
+}
+
+/// The first file of a set: its pixels as stored, and its profile.
+async fn first_file(api: &Api, set: &Value) -> (Raster, Option<Vec<u8>>) {
+    let file = files(set)[0];
+    let variant = file["made"]["variant"].as_str().unwrap();
+    let bytes = api.get(&format!("/api/variants/{variant}/file")).await.body;
+    let icc = Picture::open(&bytes).unwrap().icc().map(<[u8]>::to_vec);
+    (encode::decode(Format::Webp, &bytes).unwrap(), icc)
+}
+
+#[tokio::test]
+async fn colours_become_srgb_unless_a_rule_keeps_the_profile() {
+    let api = Api::start().await;
+    let profile = Profile::display_p3();
+    let icc = profile.icc().unwrap();
+    let drawn = gradient(300, 200);
+    let id = api.taken("dome.png", &profiled_png(&drawn, &icc)).await;
+    let slot = slot(&api, 300).await;
+    let asked = json!({"slot": slot});
+    let made = async |keeps: bool, formats: Value| {
+        let said = json!({
+            "formats": formats, "densities": [1], "want": {"by": "lossless"},
+            "keeps_profile": keeps,
+        });
+        rule(&api, &format!("?picture={id}"), said).await;
+        api.post(&format!("/api/pictures/{id}/set/files"), &asked).await.json()
+    };
+    let shown = drawn.crop(Rect { x: 0, y: 25, width: 300, height: 150 });
+    let kept = made(true, json!(["webp", "png"])).await;
+    assert_eq!(kept["profile"], "Display P3", "{kept:#}");
+    assert_eq!(first_file(&api, &kept).await, (shown.clone(), Some(icc)));
+
+    let plain = made(false, json!(["webp", "png"])).await;
+    assert_eq!(plain["profile"], Value::Null);
+    let mut converted = shown;
+    profile.convert(&mut converted);
+    assert_eq!(first_file(&api, &plain).await, (converted, None));
+
+    // GIF has no place for a profile.
+    let gif = api
+        .put(
+            &format!("/api/output-rules?picture={id}"),
+            &json!({"formats": ["webp", "gif"], "keeps_profile": true}),
+        )
+        .await;
+    assert_eq!(gif.status, 200);
+    let set = api.post(&format!("/api/pictures/{id}/set"), &asked).await.json();
+    let remarks = set["remarks"].to_string();
+    assert!(remarks.contains("Display P3 is not kept: a rule with GIF"), "{remarks}");
 }

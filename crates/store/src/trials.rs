@@ -2,7 +2,7 @@
 
 use std::collections::HashMap;
 
-use brisk_margin_core::encode::Encoding;
+use brisk_margin_core::encode::{Encoding, GENERATION};
 use brisk_margin_core::grade::Score;
 use brisk_margin_core::judge::WorstSpot;
 use brisk_margin_core::units::Bytes;
@@ -86,15 +86,16 @@ impl Store {
     ) -> Result<Vec<TrialRow>, StoreError> {
         let statement = self.statement(
             "SELECT id, picture_id, framing, encoding, bytes, score, spots FROM trials
-             WHERE picture_id = $1 AND framing = $2 ORDER BY bytes, id",
-            [picture.into(), framing.recipe().into()],
+             WHERE picture_id = $1 AND framing = $2 AND generation = $3 ORDER BY bytes, id",
+            [picture.into(), framing.recipe().into(), generation()],
         );
         let rows = Row::find_by_statement(statement).all(&self.db).await?;
         rows.into_iter().map(TrialRow::try_from).collect()
     }
 
     /// Keeps what was tried. What was tried before may learn its spots, and its weight where the
-    /// picture's credit, which is part of a file, is another one now.
+    /// picture's credit, which is part of a file, is another one now; what an earlier generation of
+    /// encoders made is replaced.
     pub async fn add_trials(
         &self,
         picture: Uuid,
@@ -111,14 +112,17 @@ impl Store {
             })
         });
         let statement = self.statement(
-            "INSERT INTO trials (id, picture_id, framing, encoding, bytes, score, spots, made_at)
-             SELECT id, $1, $2, encoding, bytes, score, spots, now()
+            "INSERT INTO trials
+                 (id, picture_id, framing, generation, encoding, bytes, score, spots, made_at)
+             SELECT id, $1, $2, $4, encoding, bytes, score, spots, now()
              FROM jsonb_to_recordset($3)
                  AS t (id uuid, encoding text, bytes bigint, score double precision, spots jsonb)
              ON CONFLICT (picture_id, framing, encoding)
-             DO UPDATE SET bytes = excluded.bytes,
-                 spots = CASE trials.spots WHEN '[]' THEN excluded.spots ELSE trials.spots END",
-            [picture.into(), framing.recipe().into(), rows.collect::<Value>().into()],
+             DO UPDATE SET bytes = excluded.bytes, score = excluded.score,
+                 generation = excluded.generation,
+                 spots = CASE WHEN trials.spots = '[]' OR trials.generation <> excluded.generation
+                     THEN excluded.spots ELSE trials.spots END",
+            [picture.into(), framing.recipe().into(), rows.collect::<Value>().into(), generation()],
         );
         self.db.execute_raw(statement).await?;
         Ok(())
@@ -134,8 +138,8 @@ impl Store {
         let recipes: Vec<String> = framings.into_iter().map(Framing::recipe).collect();
         let statement = self.statement(
             "SELECT id, picture_id, framing, encoding, bytes, score, spots FROM trials
-             WHERE picture_id = $1 AND framing = ANY($2)",
-            [picture.into(), recipes.into()],
+             WHERE picture_id = $1 AND framing = ANY($2) AND generation = $3",
+            [picture.into(), recipes.into(), generation()],
         );
         let rows = Row::find_by_statement(statement).all(&self.db).await?;
         let read = |row: Row| {
@@ -154,6 +158,10 @@ impl Store {
         let row = Row::find_by_statement(statement).one(&self.db).await?;
         row.map(TrialRow::try_from).transpose()
     }
+}
+
+fn generation() -> sea_orm::Value {
+    i32::from(GENERATION).into()
 }
 
 /// What encodings are told apart by.

@@ -2,7 +2,8 @@
 
 use std::collections::HashMap;
 
-use brisk_margin_core::encode::Encoding;
+use brisk_margin_core::colour::ColourSpace;
+use brisk_margin_core::encode::{Encoding, GENERATION};
 use brisk_margin_core::finish::Finish;
 use brisk_margin_core::finish::canvas::{Canvas, CanvasError};
 use brisk_margin_core::finish::plan::{Aim, Plan};
@@ -52,6 +53,9 @@ pub struct Framing {
     /// The edits in use.
     #[serde(default, skip_serializing_if = "Finish::is_plain")]
     pub finish: Finish,
+    /// The colours of its pixels.
+    #[serde(default, skip_serializing_if = "ColourSpace::is_srgb")]
+    pub colours: ColourSpace,
 }
 
 impl Framing {
@@ -63,7 +67,14 @@ impl Framing {
             None if slot.fit().crops() => aim,
             None => Aim::at(FocalPoint::CENTRE),
         };
-        Self { slot, density, aim, finish: finish.in_use() }
+        Self { slot, density, aim, finish: finish.in_use(), colours: ColourSpace::Srgb }
+    }
+
+    /// The same in `colours`. Edits are done in sRGB, and what is edited stays there.
+    #[must_use]
+    pub fn in_colours(mut self, colours: ColourSpace) -> Self {
+        self.colours = if self.finish.is_plain() { colours } else { ColourSpace::Srgb };
+        self
     }
 
     /// A picture of upright size `source` framed so.
@@ -94,9 +105,9 @@ impl Framing {
 }
 
 impl Order {
-    /// All of it in one text.
+    /// All of it in one text, with the generation of the encoders.
     pub fn recipe(&self) -> String {
-        serde_json::to_string(self).expect("plain values")
+        format!("{GENERATION} {}", serde_json::to_string(self).expect("plain values"))
     }
 }
 
@@ -148,6 +159,26 @@ pub struct NewVariant<'a> {
     pub budget: Bytes,
 }
 
+/// The name of a file that was made.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct NameInUse {
+    /// The name.
+    pub name: String,
+    picture_id: Uuid,
+    recipe: String,
+}
+
+impl NameInUse {
+    /// Whether it is of the pixels of `picture` in `framing`, whatever their encoding.
+    pub fn is_of(&self, picture: Uuid, framing: &Framing) -> bool {
+        // The recipe of an order begins with its framing's, which goes on instead of ending.
+        let framing = framing.recipe();
+        let begins = framing.strip_suffix('}').unwrap_or(&framing);
+        let order = self.recipe.split_once(' ').map_or(self.recipe.as_str(), |(_, order)| order);
+        self.picture_id == picture && order.starts_with(begins)
+    }
+}
+
 impl Store {
     /// The variant of `picture_id` that was made for the same order before.
     pub async fn variant_of(
@@ -175,6 +206,17 @@ impl Store {
             .all(&self.db)
             .await?;
         found.into_iter().map(|row| Ok((row.recipe.clone(), Variant::try_from(row)?))).collect()
+    }
+
+    /// The files that have one of `names` already.
+    pub async fn names_in_use(&self, names: Vec<String>) -> Result<Vec<NameInUse>, StoreError> {
+        let found = Entity::find().filter(Column::FileName.is_in(names)).all(&self.db).await?;
+        let in_use = |row: Model| NameInUse {
+            name: row.file_name,
+            picture_id: row.picture_id,
+            recipe: row.recipe,
+        };
+        Ok(found.into_iter().map(in_use).collect())
     }
 
     /// Keeps `data` and a variant for it.

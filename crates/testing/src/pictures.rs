@@ -1,5 +1,6 @@
 //! Small pictures, good and bad.
 
+use brisk_margin_core::codec::extras::Extras;
 use brisk_margin_core::codec::png;
 use brisk_margin_core::encode::{Encoding, Quality, encode};
 use brisk_margin_core::format::Format;
@@ -29,6 +30,12 @@ pub fn gradient_jpeg(width: u32, height: u32) -> Vec<u8> {
 /// [`gradient`] as a PNG.
 pub fn gradient_png(width: u32, height: u32) -> Vec<u8> {
     png::encode_fast(&gradient(width, height)).expect("a plain picture")
+}
+
+/// `raster` as a PNG whose colours are those of the ICC profile `icc`.
+pub fn profiled_png(raster: &Raster, icc: &[u8]) -> Vec<u8> {
+    let extras = Extras { icc: Some(icc.to_vec()), xmp: None };
+    png::encode_fast_with(raster, &extras).expect("a plain picture")
 }
 
 /// `jpeg` with an EXIF block that says how it is to be turned (1 to 8).

@@ -205,10 +205,28 @@ impl Choosing<'_> {
     }
 
     fn lossless(&self, format: Format, cap: Option<Bytes>) -> Result<Chosen, ChoiceError> {
-        let encoding = Encoding::lossless(format).ok_or(ChoiceError::NotLossless(format))?;
         let mut search = Search::new(self, format);
+        // Whether a GIF has colours enough shows once it is made.
+        if format == Format::Gif {
+            let trial = search.trial(Encoding::Gif)?;
+            let is_same = self.is_same(&trial)?;
+            let mut chosen = self.ended(search.tried, trial, None, cap)?;
+            if !is_same && chosen.outcome == Outcome::Met {
+                chosen.outcome = Outcome::Short { target: Score::SAME };
+            }
+            return Ok(chosen);
+        }
+        let encoding = Encoding::lossless(format).ok_or(ChoiceError::NotLossless(format))?;
         let trial = search.trial(encoding)?;
         self.ended(search.tried, trial, None, cap)
+    }
+
+    /// Whether a file shows exactly the pixels that it was made from.
+    fn is_same(&self, trial: &Trial) -> Result<bool, ChoiceError> {
+        match self.moving {
+            Some(moving) => moving.is_same(trial.encoding.format(), &trial.bytes),
+            None => Ok(same(self.judge.raster(), &trial.raster)),
+        }
     }
 
     fn graded(
@@ -322,7 +340,7 @@ impl Choosing<'_> {
         grade: Option<Grade>,
         cap: Option<Bytes>,
     ) -> Result<Chosen, ChoiceError> {
-        if trial.encoding.is_lossless() && !same(self.judge.raster(), &trial.raster) {
+        if trial.encoding.is_lossless() && !self.is_same(&trial)? {
             return Err(ChoiceError::NotTheSame(trial.encoding.format()));
         }
         let worst = self.judge.worst_tile(&trial.raster)?;

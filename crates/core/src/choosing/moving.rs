@@ -1,6 +1,6 @@
 //! Moving pictures, held against some of their frames.
 
-use super::ChoiceError;
+use super::{ChoiceError, same};
 use crate::codec::extras::Extras;
 use crate::codec::{animation, elsewhere};
 use crate::encode::{EncodeError, Encoding};
@@ -56,14 +56,21 @@ impl Moving {
         Ok(elsewhere::encode_motion(&self.motion, encoding, extras)?)
     }
 
+    /// Whether `file` shows every frame exactly as it is.
+    pub(super) fn is_same(&self, format: Format, file: &[u8]) -> Result<bool, ChoiceError> {
+        let got = animation::decode(source(format), file)?;
+        let mut frames = self.motion.frames.iter().enumerate();
+        Ok(frames
+            .all(|(n, frame)| same(&frame.raster, &got.shown_at(self.motion.middle_of(n)).raster)))
+    }
+
     /// How the first frame of `file` looks, and the score of its worst sampled frame.
     pub(super) fn judged(
         &self,
         format: Format,
         file: &[u8],
     ) -> Result<(Raster, Score), ChoiceError> {
-        let source = if format == Format::Gif { Source::Gif } else { Source::Webp };
-        let got = animation::decode(source, file)?;
+        let got = animation::decode(source(format), file)?;
         let mut worst = Score::SAME;
         for (at, judge) in &self.sampled {
             let score = judge.score(&got.shown_at(*at).raster)?;
@@ -72,4 +79,9 @@ impl Moving {
         let first = got.shown_at(self.sampled[0].0).raster.clone();
         Ok((first, worst))
     }
+}
+
+/// What files in a format that moves are read as.
+fn source(format: Format) -> Source {
+    if format == Format::Gif { Source::Gif } else { Source::Webp }
 }

@@ -3,9 +3,9 @@
 use std::io::Cursor;
 
 use image::AnimationDecoder;
-use image::codecs::{gif, webp};
+use image::codecs::gif;
 
-use super::CodecError;
+use super::{CodecError, elsewhere, simple};
 use crate::geometry::Size;
 use crate::motion::{Frame, Motion};
 use crate::raster::{Channels, Raster};
@@ -65,12 +65,9 @@ pub fn decode(source: Source, data: &[u8]) -> Result<Motion, CodecError> {
     let file = Cursor::new(data);
     let failed = |error: image::ImageError| CodecError::told(source, error.to_string());
     let unread = CodecError::Unsupported { format: source, flavour: "frames in a rare form" };
-    let (frames, loops) = match source {
-        Source::Gif => (gif::GifDecoder::new(file).map_err(failed)?.into_frames(), gif_loops(data)),
-        Source::Webp => {
-            let decoder = webp::WebPDecoder::new(file).map_err(failed)?;
-            (decoder.into_frames(), webp_loops(data))
-        }
+    let frames = match source {
+        Source::Gif => gif::GifDecoder::new(file).map_err(failed)?.into_frames(),
+        Source::Webp => return webp(data),
         _ => return Err(unread),
     };
     let frames: Vec<Frame> = frames
@@ -88,7 +85,17 @@ pub fn decode(source: Source, data: &[u8]) -> Result<Motion, CodecError> {
     if frames.is_empty() {
         return Err(CodecError::Truncated(source));
     }
-    Ok(Motion { frames, loops })
+    Ok(Motion { frames, loops: gif_loops(data) })
+}
+
+/// By the library that browsers use: where a frame lies on another, its pixels come out exactly.
+fn webp(data: &[u8]) -> Result<Motion, CodecError> {
+    let size = simple::header(Source::Webp, data)?.size;
+    let frames = elsewhere::decode_webp_motion(data, size, webp_frames(data))?;
+    let frames = frames
+        .into_iter()
+        .map(|Frame { raster, millis }| Frame { raster: raster.without_idle_alpha(), millis });
+    Ok(Motion { frames: frames.collect(), loops: webp_loops(data) })
 }
 
 /// How often a GIF is shown, by its application block of 1995; once where it has none.

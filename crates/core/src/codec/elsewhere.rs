@@ -11,7 +11,7 @@ use thiserror::Error;
 
 use super::extras::Extras;
 use super::jpeg::{DctScale, Pixels};
-use super::{CodecError, avif, gif, jpeg, jpeg_copy, png, webp};
+use super::{CodecError, avif, gif, jpeg, jpeg_copy, png, webp, webp_motion};
 use crate::chroma::Chroma;
 use crate::colour::Inks;
 use crate::encode::Encoding;
@@ -76,6 +76,8 @@ pub enum Job {
     ReadAvif,
     /// The pixels of an AVIF.
     DecodeAvif,
+    /// The frames of a WebP, so many at most.
+    DecodeWebpMotion(u32),
     /// A file.
     Encode {
         /// The pixels' shape.
@@ -152,6 +154,8 @@ pub enum Reply {
     Pixels(Shape),
     /// Pixels in four inks.
     Inks(Shape),
+    /// The pixels of frames of one shape, each with its time in milliseconds.
+    Frames(Shape, Vec<u16>),
     /// What an AVIF's header says.
     Avif(Box<avif::Told>),
     /// The file ends too early.
@@ -169,6 +173,16 @@ impl Answer {
 
     fn file(bytes: Vec<u8>) -> Self {
         Self { reply: Reply::File, bytes }
+    }
+
+    fn frames(frames: Vec<Frame>) -> Self {
+        let Some(first) = frames.first() else {
+            return Self::words(Reply::Truncated(Source::Webp));
+        };
+        let shape = Shape::of(&first.raster);
+        let millis = frames.iter().map(|frame| frame.millis).collect();
+        let bytes = frames.into_iter().flat_map(|frame| frame.raster.into_data()).collect();
+        Self { reply: Reply::Frames(shape, millis), bytes }
     }
 
     fn pixels(raster: Raster) -> Self {
@@ -213,6 +227,7 @@ pub fn perform(job: &Job, parts: &[&[u8]]) -> Answer {
             avif::header(part(0)).map(|told| Answer::words(Reply::Avif(Box::new(told))))
         }
         Job::DecodeAvif => avif::decode(part(0)).map(Answer::pixels),
+        Job::DecodeWebpMotion(most) => webp_motion::decode(part(0), *most).map(Answer::frames),
         Job::Encode { shape, encoding, chroma, carries } => {
             encoded(&shape.raster(part(0)), *encoding, *chroma, &carried(carries, 1))
                 .map(Answer::file)
@@ -258,7 +273,8 @@ fn encoded_motion(
     extras: &Extras,
 ) -> Result<Vec<u8>, CodecError> {
     match encoding {
-        Encoding::Webp(quality) => webp::encode_motion(motion, quality.get(), extras),
+        Encoding::Webp(quality) => webp_motion::encode(motion, Some(quality.get()), extras),
+        Encoding::WebpLossless => webp_motion::encode(motion, None, extras),
         Encoding::Gif => gif::encode_motion(motion),
         other => Err(CodecError::Encode {
             format: other.format(),
@@ -282,7 +298,9 @@ fn refused(reply: Reply) -> CodecError {
         Reply::Truncated(source) => CodecError::Truncated(source),
         Reply::Damaged(format, detail) => CodecError::Damaged { format, detail },
         Reply::Failed(format, detail) => CodecError::Encode { format, detail },
-        Reply::File | Reply::Pixels(_) | Reply::Inks(_) | Reply::Avif(_) => Broken::Crashed.into(),
+        Reply::File | Reply::Pixels(_) | Reply::Inks(_) | Reply::Frames(..) | Reply::Avif(_) => {
+            Broken::Crashed.into()
+        }
     }
 }
 
@@ -350,6 +368,27 @@ pub fn decode_avif(file: &[u8]) -> Result<Raster, CodecError> {
     match reply {
         Reply::Pixels(shape) if fits(shape, &bytes) => {
             Ok(Raster::new(shape.size(), shape.channels(), bytes))
+        }
+        reply => Err(refused(reply)),
+    }
+}
+
+/// The frames of a WebP whose canvas is of `size`, each as it is shown: `count` at most.
+///
+/// # Errors
+/// [`CodecError::Truncated`], [`CodecError::Damaged`] or [`CodecError::Broken`].
+pub fn decode_webp_motion(file: &[u8], size: Size, count: u32) -> Result<Vec<Frame>, CodecError> {
+    // Each frame as it goes out, and the two that the decoder works on.
+    let memory = Bytes(size.pixels() * 4 * (2 * u64::from(count) + 4) + file.len() as u64 * 2);
+    let Answer { reply, bytes } = ask(&Job::DecodeWebpMotion(count), &[file], memory)?;
+    match reply {
+        Reply::Frames(shape, millis) if shape.size() == size => {
+            let each = shape.size().pixels() as usize * shape.channels().count();
+            if each == 0 || bytes.len() != each * millis.len() {
+                return Err(Broken::Crashed.into());
+            }
+            let frame = |(pixels, millis)| Frame { raster: shape.raster(pixels), millis };
+            Ok(bytes.chunks_exact(each).zip(millis).map(frame).collect())
         }
         reply => Err(refused(reply)),
     }

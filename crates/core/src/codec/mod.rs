@@ -15,6 +15,7 @@ pub mod png;
 pub mod simple;
 pub mod svg;
 pub mod webp;
+mod webp_motion;
 
 use std::panic::{AssertUnwindSafe, catch_unwind};
 

@@ -141,6 +141,12 @@ fn smallest(
     Ok(if extras.is_empty() { file } else { extras::into_png(&file, extras) })
 }
 
+/// Encodes `raster` losslessly and fast, for a picture that is only looked at, with `extras`.
+pub fn encode_fast_with(raster: &Raster, extras: &Extras) -> Result<Vec<u8>, CodecError> {
+    let file = encode_fast(raster)?;
+    Ok(if extras.is_empty() { file } else { extras::into_png(&file, extras) })
+}
+
 /// Encodes `raster` losslessly and fast, for a picture that is only looked at.
 pub fn encode_fast(raster: &Raster) -> Result<Vec<u8>, CodecError> {
     let failed = |error: png::EncodingError| CodecError::Encode {

@@ -2,7 +2,7 @@
 
 use std::fmt::Write;
 
-use super::choice;
+use super::{choice, escaped};
 use crate::format::Format;
 use crate::geometry::Size;
 use crate::sizes::Sizes;
@@ -152,10 +152,6 @@ impl Picture {
         let source = middle.map_or("", |file| &file.address);
         format!("<img src=\"{}\" {} {}>", escaped(source), offer.attributes(), self.words())
     }
-}
-
-fn escaped(text: &str) -> String {
-    text.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;").replace('"', "&quot;")
 }
 
 #[cfg(test)]

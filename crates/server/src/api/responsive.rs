@@ -7,6 +7,7 @@ use brisk_margin_core::choosing::Outcome;
 use brisk_margin_core::format::Format;
 use brisk_margin_core::grade::Score;
 use brisk_margin_core::layout::Cropping;
+use brisk_margin_core::markup::position::Holder;
 use brisk_margin_core::rule::Decision;
 use brisk_margin_core::source::Source;
 use brisk_margin_core::units::{Bytes, Density};
@@ -21,6 +22,7 @@ use super::pictures::find;
 use super::served::Served;
 use crate::app::App;
 use crate::responsive::{Made, Part, Set, SetError, SetFile, Step};
+use crate::slots;
 use crate::variants;
 
 /// Which set is asked for.
@@ -47,6 +49,10 @@ pub(super) struct SetBody {
     decision: Decision,
     /// The encodings that were settled by eye, in words.
     settled: Vec<String>,
+    /// The profile that files stay in; nothing for sRGB.
+    profile: Option<String>,
+    /// Whether the markup is style rules, for a background.
+    is_background: bool,
     /// The formats, those that only some browsers read first.
     formats: Vec<Format>,
     /// The shapes, the widest viewports first.
@@ -59,8 +65,8 @@ pub(super) struct SetBody {
     bytes: Bytes,
     /// What each screen downloads, where the browser reads every format.
     downloads: Vec<DownloadBody>,
-    /// The markup of the whole set; nothing for a background, which has none, and for a picture
-    /// that is excluded.
+    /// The markup of the whole set, or the style rules of a background; nothing for a picture that
+    /// is excluded.
     markup: Option<String>,
     /// What is to be mended before it goes into a page.
     remarks: Vec<String>,
@@ -172,13 +178,15 @@ impl SetBody {
             cropping: set.cropping,
             decision: set.decision.clone(),
             settled: set.decision.settled.value.values().map(ToString::to_string).collect(),
+            profile: profile(set, picture),
+            is_background: slots::holder(&set.slot) == Holder::Background,
             formats: set.formats.clone(),
             parts: set.parts.iter().enumerate().map(|(n, part)| part_body(set, n, part)).collect(),
             files: set.files.len(),
             made: made().count(),
             bytes: made().map(|made| made.variant.bytes).sum(),
             downloads: downloads(set),
-            markup: set.html(),
+            markup: set.page_text(),
             remarks: remarks(set, picture),
             drawing,
         }
@@ -222,26 +230,45 @@ fn file_body(file: &SetFile) -> SetFileBody {
 }
 
 fn downloads(set: &Set) -> Vec<DownloadBody> {
-    let markup = set.markup();
+    let chosen = set.chooser();
     let screens = set.parts.iter().rev().flat_map(|part| part.boxes.iter().map(move |b| (part, b)));
     let screens = screens.flat_map(|(part, &(viewport, size))| {
         set.densities.iter().map(move |&density| (part, viewport, size, density))
     });
     let download = |(part, viewport, size, density): (&Part, u32, _, Density)| {
-        let offer = markup.taken(viewport, |_| true)?;
-        let chosen = offer.downloaded(viewport, density)?;
-        let file = set.files.iter().find(|file| file.name == chosen.address)?;
+        let file = chosen(viewport, density)?;
         let made = file.made.as_ref();
         Some(DownloadBody {
             viewport,
             density,
             file: file.name.clone(),
-            width: chosen.size.width,
+            width: set.step(file).fitting.output.width,
             needed: set.needed(part, size, density),
             margin: made.map(|made| Margin::new(set.budget, made.variant.bytes)),
         })
     };
     screens.filter_map(download).collect()
+}
+
+/// The profile that the files stay in.
+fn profile(set: &Set, picture: &Picture) -> Option<String> {
+    let mut steps = set.parts.iter().flat_map(|part| &part.steps);
+    let is_own = steps.any(|step| !step.framing.colours.is_srgb());
+    is_own.then(|| picture.facts.profile.clone()).flatten()
+}
+
+/// Why files are in sRGB although a rule keeps the picture's own profile.
+fn why_not_own_colours(set: &Set, picture: &Picture) -> Option<String> {
+    let own = picture.facts.profile.as_ref()?;
+    if !set.decision.keeps_profile.value || profile(set, picture).is_some() {
+        return None;
+    }
+    let why = match () {
+        () if picture.facts.frames > 1 => "what moves",
+        () if set.decision.formats.value.contains(&Format::Gif) => "a rule with GIF in it",
+        () => "an edited picture",
+    };
+    Some(format!("{own} is not kept: {why} is made in sRGB"))
 }
 
 fn remarks(set: &Set, picture: &Picture) -> Vec<String> {
@@ -250,8 +277,13 @@ fn remarks(set: &Set, picture: &Picture) -> Vec<String> {
     if set.decision.excluded.value {
         say("the picture is excluded by a rule: no file is made of it");
     }
-    if set.slot.kind == "background" {
-        say("the slot is a background: name its files in the style sheet");
+    if set.slot.kind == "background" && set.slot.selector.is_none() {
+        say(
+            "the slot's selector is not known: write your own for “.background” in the style rules",
+        );
+    }
+    if let Some(reason) = why_not_own_colours(set, picture) {
+        say(&reason);
     }
     let offered = set.offered();
     for format in set.formats.iter().filter(|format| !offered.contains(format)) {

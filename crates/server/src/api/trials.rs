@@ -46,6 +46,8 @@ pub(super) struct ProofBody {
     link: u32,
     /// What kind of picture it is.
     class: ContentClass,
+    /// The profile that files stay in; nothing for sRGB.
+    profile: Option<String>,
     /// What holds for it, and who decided that.
     decision: Decision,
     /// The encodings that were settled by eye, in words.
@@ -134,13 +136,14 @@ impl Stand {
             None => None,
         };
         let id = slot.as_ref().map(|slot| slot.id);
+        let decision = app.store.decision(picture.id, id).await?;
         let usual = || budget::default_budget(plan.fitting.needed);
         Ok(Self {
-            framing,
+            framing: framing.in_colours(decision.colours(&picture.facts)),
             size: plan.fitting.output,
             budget: slot.as_ref().map_or_else(usual, slot_budget),
             today: today_in(app, picture, id).await?,
-            decision: app.store.decision(picture.id, id).await?,
+            decision,
         })
     }
 
@@ -151,7 +154,8 @@ impl Stand {
             Some(look) => look.is_transparent,
             None => picture.facts.has_alpha,
         };
-        let Self { size, budget, today, decision, .. } = self;
+        let Self { framing, size, budget, today, decision } = self;
+        let profile = (!framing.colours.is_srgb()).then(|| picture.facts.profile.clone());
         let grade = |grade: Grade| GradeBody { grade, target: grade.target() };
         let settled = decision.settled.value.values();
         ProofBody {
@@ -161,6 +165,7 @@ impl Stand {
             today,
             link: budget::USUAL_LINK,
             class,
+            profile: profile.flatten(),
             formats: decision.worth_trying(class, is_transparent),
             settled: settled.map(ToString::to_string).collect(),
             decision,

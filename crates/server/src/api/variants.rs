@@ -143,10 +143,12 @@ pub(super) async fn make(
 ) -> Result<(StatusCode, Json<VariantBody>), Problem> {
     let picture = find(&app, id).await?;
     let slot = wish.shown.place.map(|place| place.slot);
+    let decision = app.store.decision(id, slot).await?;
+    let colours = decision.colours(&picture.facts);
     let order = Order {
-        framing: wish.shown.framing(&picture)?,
+        framing: wish.shown.framing(&picture)?.in_colours(colours),
         encoding: Encoding::new(wish.format, wish.quality.unwrap_or(Quality::USUAL)),
-        credit: app.store.decision(id, slot).await?.credit(&picture.description),
+        credit: decision.credit(&picture.description),
         is_copy: false,
     };
     let (status, variant) = match variants::make(&app, &picture, order).await? {

@@ -1,5 +1,7 @@
 //! Measured pages, and which slots the places on them belong to.
 
+use std::collections::BTreeSet;
+
 use brisk_margin_core::recognise::{Likeness, Signature};
 use brisk_margin_core::slot::Fit;
 use brisk_margin_core::state::Painting;
@@ -97,6 +99,17 @@ impl Store {
             query = query.filter(occurrence::Column::PageId.eq(page));
         }
         query.all(&self.db).await?.into_iter().map(Occurrence::try_from).collect()
+    }
+
+    /// Where the slot `slot` occurs, and the pages that it is on.
+    pub async fn places_of(&self, slot: Uuid) -> Result<(Vec<Occurrence>, Vec<Page>), StoreError> {
+        let places = occurrence::Entity::find().filter(occurrence::Column::SlotId.eq(slot));
+        let places = places.order_by_asc(occurrence::Column::Id).all(&self.db).await?;
+        let on: BTreeSet<Uuid> = places.iter().map(|place| place.page_id).collect();
+        let pages = page::Entity::find().filter(page::Column::Id.is_in(on)).all(&self.db).await?;
+        let places: Result<_, StoreError> = places.into_iter().map(Occurrence::try_from).collect();
+        let pages: Result<_, StoreError> = pages.into_iter().map(Page::try_from).collect();
+        Ok((places?, pages?))
     }
 }
 

@@ -26,6 +26,7 @@ const STEPS: &[Step] = &steps![
     "m0004_library",
     "m0005_bench",
     "m0006_encode",
+    "m0007_generations",
 ];
 
 /// A step: a file of SQL beside this one.

@@ -70,6 +70,10 @@ function RuleForm({ rule, decision, onSay }: { rule: OutputRule; decision: Decis
         <Select aria-label="Creator and licence" value={yesNo(rule.keeps_credit)} onChange={(value) => { set({ keeps_credit: said(value) }); }}
           options={[{ value: UNSAID, label: "not said here" }, { value: "yes", label: "stay in the file" }, { value: "no", label: "are left out, as all metadata" }]} />
       </Part>
+      <Part words="Colours" holds={decision && (decision.keeps_profile.value ? "the picture's own profile" : "sRGB")} by={decision?.keeps_profile.by}>
+        <Select aria-label="Colours" value={yesNo(rule.keeps_profile)} onChange={(value) => { set({ keeps_profile: said(value) }); }}
+          options={[{ value: UNSAID, label: "not said here" }, { value: "no", label: "brought to sRGB" }, { value: "yes", label: "stay in the picture's own profile" }]} />
+      </Part>
       <Part words="File names" holds={decision && (decision.name_pattern.value ?? "the site's pattern")} by={decision?.name_pattern.by}>
         <Input aria-label="Pattern of file names" placeholder="not said here: {title}-{slot}-{width}x{height}" value={pattern} onChange={(event) => { setPattern(event.target.value); }}
           onPressEnter={(event) => { event.currentTarget.blur(); }}

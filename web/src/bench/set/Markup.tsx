@@ -20,18 +20,20 @@ export function Copy({ text, words, onRefused }: { text: string; words: string; 
   );
 }
 
-/** The markup of a set, to be copied into the page. */
-export function Markup({ text, made }: { text: string; made: boolean }) {
+/** The markup of a set, or the style rules of a background, to be copied into the page. */
+export function Markup({ text, made, isBackground }: { text: string; made: boolean; isBackground: boolean }) {
   const shown = useRef<HTMLPreElement>(null);
   const select = () => {
     if (shown.current) getSelection()?.selectAllChildren(shown.current);
     return "press Ctrl C: it is selected";
   };
+  const what = isBackground ? "Style rules" : "Markup";
   return (
-    <section className="markup" aria-label="Markup">
+    <section className="markup" aria-label={what}>
       <div className="row">
-        <b>Markup</b>
-        <Copy text={text} words="Copy markup" onRefused={select} />
+        <b>{what}</b>
+        <Copy text={text} words={`Copy ${what.toLowerCase()}`} onRefused={select} />
+        {isBackground && <span className="soft">behind the page’s own rules, which keep size and place</span>}
         {!made && <span className="soft">names files that are not made yet</span>}
       </div>
       <pre ref={shown} data-testid="markup">{text}</pre>

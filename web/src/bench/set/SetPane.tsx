@@ -61,7 +61,7 @@ export function SetPane({ picture, slot, work, lead, rules }: Props) {
         </div>
         <div className="set-side">
           <Downloads set={set.data} />
-          {set.data.markup && <Markup text={set.data.markup} made={left === 0} />}
+          {set.data.markup && <Markup text={set.data.markup} made={left === 0} isBackground={set.data.is_background} />}
         </div>
       </div>
     </section>

@@ -22,7 +22,7 @@ use crate::api::Problem;
 use crate::api::extract::{self, Path};
 use crate::api::pictures::find;
 use crate::app::App;
-use crate::slots::{slot_budget, who_crops};
+use crate::slots::{self, slot_budget, who_crops};
 
 /// Which framings are asked for.
 #[derive(Deserialize, ToSchema)]
@@ -227,8 +227,8 @@ fn hold(
             (shown[0] - f64::from(ideal.x)).abs().max((shown[1] - f64::from(ideal.y)).abs()) * scale
         });
     framing.focal_error = Some(error.fold(0.0, f64::max));
-    let selector = slot.selector.as_deref().unwrap_or("img");
-    framing.css = Some(position::object_position_rules(selector, &held));
+    let (holder, selector) = (slots::holder(slot), slots::selector(slot));
+    framing.css = Some(position::position_rules(holder, selector, &held));
     framing.file = Some(file);
 }
 

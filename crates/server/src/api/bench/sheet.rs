@@ -5,6 +5,7 @@ use std::sync::Arc;
 use axum::Json;
 use axum::extract::State;
 use brisk_margin_core::codec::png;
+use brisk_margin_core::colour::ColourSpace;
 use brisk_margin_core::finish::Finish;
 use brisk_margin_core::finish::canvas::Canvas;
 use brisk_margin_core::finish::histogram::Histogram;
@@ -190,7 +191,8 @@ fn drawn(
     };
     let plan = view.width.map_or(plan, |width| plan.no_wider_than(width.max(1)));
     // Places in the list are told with remarks: what is set aside stays in it.
-    Ok(Some(Drawn { finish: finish.clone(), canvas, plan }))
+    let colours = ColourSpace::Srgb;
+    Ok(Some(Drawn { finish: finish.clone(), canvas, plan, colours }))
 }
 
 /// Renders `drawings` from a reduced copy as far as it has their pixels, else from the original, on
@@ -248,7 +250,7 @@ async fn from_copy(
     let (copy, logos) = (Arc::clone(copy), Arc::clone(logos));
     let draw = move || {
         let mut done = Vec::with_capacity(drawings.len());
-        for (at, Drawn { finish, canvas, plan }) in drawings {
+        for (at, Drawn { finish, canvas, plan, .. }) in drawings {
             if let Some(pixels) = copy.get().and_then(|copy| copy.pixels(&plan)) {
                 done.push((at, render::draw(pixels, &canvas, &finish, &plan, &logos)?));
             }

@@ -6,6 +6,7 @@ use std::sync::Mutex;
 use std::time::Instant;
 
 use brisk_margin_core::codec::CodecError;
+use brisk_margin_core::colour::ColourSpace;
 use brisk_margin_core::encode::{self, Quality};
 use brisk_margin_core::fitting::Fitting;
 use brisk_margin_core::format::Format;
@@ -117,7 +118,7 @@ pub fn ladder(path: &Path, widths: &[u32]) -> Result<Vec<Raster>, Failure> {
     };
     let fittings: Vec<Fitting> = widths.iter().map(fitting).collect();
     let mut rasters = Vec::new();
-    render_ladder(&picture, &fittings, |_, raster| {
+    render_ladder(&picture, &fittings, ColourSpace::Srgb, |_, raster| {
         rasters.push(raster.clone());
         Ok::<(), CodecError>(())
     })?;
