@@ -1,9 +1,12 @@
 //! Files that were damaged at random: every decoder answers, and never with a crash.
 
-use brisk_margin_core::codec::svg;
+use brisk_margin_core::codec::extras::Extras;
+use brisk_margin_core::codec::{animation, elsewhere, svg};
+use brisk_margin_core::encode::{Encoding, Quality};
 use brisk_margin_core::format::Format;
 use brisk_margin_core::geometry::{Rect, Size};
 use brisk_margin_core::metadata::Told;
+use brisk_margin_core::motion::{Frame, Motion};
 use brisk_margin_core::picture::Picture;
 use brisk_margin_core::render::preview;
 use brisk_margin_testing::pictures::{encoded, gradient, oriented};
@@ -32,6 +35,15 @@ fn files() -> Vec<Vec<u8>> {
     let mut files: Vec<Vec<u8>> =
         Format::ALL.map(|format| encoded(&raster, format, 70)).into_iter().collect();
     files.extend([oriented(&encoded(&raster, Format::Jpeg, 80), 6), tiff, bmp, svg.to_vec()]);
+    let frames = [80, 90, 100].map(|wide| Frame {
+        raster: gradient(wide, 40).crop(Rect { x: 0, y: 0, width: 20, height: 15 }),
+        millis: 40,
+    });
+    let motion = Motion { frames: frames.into(), loops: 0 };
+    let moving = [Encoding::Webp(Quality::USUAL), Encoding::Gif];
+    files.extend(moving.map(|encoding| {
+        elsewhere::encode_motion(&motion, encoding, &Extras::default()).unwrap()
+    }));
     files
 }
 
@@ -40,7 +52,7 @@ proptest! {
 
     #[test]
     fn damage_is_answered_in_words(
-        which in 0usize..9,
+        which in 0usize..11,
         damage in prop::collection::vec((any::<prop::sample::Index>(), any::<u8>()), 1..12),
         keep in 0.2f64..=1.0,
     ) {
@@ -56,6 +68,9 @@ proptest! {
             // Sizes that damage made huge are refused, or cost their time elsewhere.
             if picture.facts().size.pixels() <= 1_000_000 {
                 preview(&picture, 24)?;
+                if picture.facts().frames > 1 && picture.facts().frames < 100 {
+                    animation::decode(picture.facts().format, &file)?;
+                }
             }
             Ok(())
         });

@@ -56,15 +56,22 @@ impl Store {
         subject: RuleFor,
         rule: &OutputRule,
     ) -> Result<OutputRule, StoreError> {
-        let before = self.output_rule(subject).await?;
         let (slot, picture) = subject.key();
+        // Both in one statement: of two who speak at once, the later one hears of the other.
         let sql = format!(
-            "INSERT INTO output_rules (slot_id, picture_id, rule) VALUES ($1, $2, $3)
-             ON CONFLICT ({SUBJECT}) DO UPDATE SET rule = excluded.rule"
+            "WITH before AS (
+                 SELECT slot_id, picture_id, rule FROM output_rules
+                 WHERE slot_id IS NOT DISTINCT FROM $1 AND picture_id IS NOT DISTINCT FROM $2
+                 FOR UPDATE
+             ), said AS (
+                 INSERT INTO output_rules (slot_id, picture_id, rule) VALUES ($1, $2, $3)
+                 ON CONFLICT ({SUBJECT}) DO UPDATE SET rule = excluded.rule
+             )
+             SELECT slot_id, picture_id, rule FROM before"
         );
         let values = [slot.into(), picture.into(), json(rule).into()];
-        self.db.execute_raw(self.statement(&sql, values)).await?;
-        Ok(before)
+        let before = Row::find_by_statement(self.statement(&sql, values)).one(&self.db).await?;
+        before.map(|row| read(row.rule)).transpose().map(Option::unwrap_or_default)
     }
 
     /// What holds for `picture`, in `slot` where it is for one.

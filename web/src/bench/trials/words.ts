@@ -14,7 +14,7 @@ export function capWords(cap: Cap) {
 }
 
 /** Which rule holds, and who decided each part of it. */
-export function ruleWords({ settled, decision }: { settled: string[]; decision: Decision }) {
+export function ruleWords({ settled, decision, profile }: { settled: string[]; decision: Decision; profile?: string | null }) {
   const { formats, want, cap, excluded } = decision;
   if (excluded.value) return `No file is made of it, ${LEVELS[excluded.by]}.`;
   const parts = [
@@ -23,6 +23,7 @@ export function ruleWords({ settled, decision }: { settled: string[]; decision: 
   ];
   if (settled.length > 0) parts.push(`${settled.join(", ")} ${LEVELS[decision.settled.by]}`);
   if (cap.value.kind === "at") parts.push(`at most ${bytes(cap.value.bytes)} ${LEVELS[cap.by]}`);
+  if (profile) parts.push(`colours of ${profile} ${LEVELS[decision.keeps_profile.by]}`);
   if (cap.value.kind === "budget") parts.push(`at most the budget ${LEVELS[cap.by]}`);
   return `${parts.join("; ")}.`;
 }
