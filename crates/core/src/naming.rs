@@ -220,10 +220,23 @@ impl Pattern {
     /// The stem of a file name for `subject`: lower-case Latin letters, digits and single
     /// hyphens, without an extension. Never empty.
     pub fn stem(&self, subject: &Subject) -> String {
-        let text: Vec<String> = self.pieces.iter().map(|piece| piece.fill(subject)).collect();
-        let stem: String = latin(&text.concat()).chars().take(MAX_NAME - 16).collect();
+        const MOST: usize = MAX_NAME - 16;
+        let mut stem = self.filled(subject);
+        // The title gives way: what tells a picture's files apart stands behind it.
+        if stem.len() > MOST {
+            let mut title = latin(split_extension(&subject.title).0);
+            title.truncate(title.len().saturating_sub(stem.len() - MOST));
+            stem = self.filled(&Subject { title, ..subject.clone() });
+            stem.truncate(MOST);
+        }
         let stem = stem.trim_matches('-');
         if stem.is_empty() { "picture".to_owned() } else { stem.to_owned() }
+    }
+
+    /// In Latin letters, digits and hyphens, however long.
+    fn filled(&self, subject: &Subject) -> String {
+        let text: Vec<String> = self.pieces.iter().map(|piece| piece.fill(subject)).collect();
+        latin(&text.concat())
     }
 }
 
@@ -346,6 +359,21 @@ mod tests {
         for text in ["Dome", "The 2-metre mirror", "Star-walkers on the moor", "M31"] {
             assert!(!reads_like_a_file(text, "other.jpg"), "{text}");
         }
+    }
+
+    #[test]
+    fn a_long_title_gives_way_to_what_tells_its_files_apart() {
+        let pattern = Pattern::parse(Pattern::USUAL).unwrap();
+        let subject = Subject {
+            title: "a night with the veil ".repeat(9),
+            slot: "teaser".into(),
+            width: 772,
+            height: 475,
+            ..Subject::default()
+        };
+        let stem = pattern.stem(&subject);
+        assert!(stem.ends_with("-teaser-772x475") && stem.starts_with("a-night-with"), "{stem}");
+        assert!(stem.len() < MAX_NAME);
     }
 
     proptest! {

@@ -31,7 +31,8 @@ pub struct Stock {
     pub available: u32,
     /// How bytes grow with width.
     pub model: ByteModel,
-    /// Whether each screen gets a file of its own, since an edit keeps its size in CSS pixels.
+    /// Whether each screen gets a file of its own: an edit keeps its size in CSS pixels, or a style
+    /// sheet names the files.
     pub is_apart: bool,
 }
 

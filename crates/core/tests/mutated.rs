@@ -41,9 +41,11 @@ fn files() -> Vec<Vec<u8>> {
     });
     let motion = Motion { frames: frames.into(), loops: 0 };
     let moving = [Encoding::Webp(Quality::USUAL), Encoding::Gif];
-    files.extend(moving.map(|encoding| {
-        elsewhere::encode_motion(&motion, encoding, &Extras::default()).unwrap()
-    }));
+    files.extend(
+        moving.map(|encoding| {
+            elsewhere::encode_motion(&motion, encoding, &Extras::default()).unwrap()
+        }),
+    );
     files
 }
 

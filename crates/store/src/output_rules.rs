@@ -1,7 +1,7 @@
 //! Output rules as they are kept: for the site, for slots and for pictures.
 
 use brisk_margin_core::rule::{Decision, OutputRule};
-use sea_orm::{ConnectionTrait, FromQueryResult};
+use sea_orm::FromQueryResult;
 use uuid::Uuid;
 
 use crate::layouts::{json, read};

@@ -52,7 +52,7 @@ pub enum Broken {
     /// It wanted more memory than such a picture can need.
     #[error("the codec wanted more than {0} for this picture and was ended; export it again")]
     Memory(Bytes),
-    /// It did not come to an end.
+    /// It did not come to an end in so many seconds of work.
     #[error("the codec was ended after {0} s without a result; export the picture again")]
     Time(u64),
     /// It could not be started.

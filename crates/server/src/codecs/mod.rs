@@ -23,7 +23,8 @@ use rustix::process::{Pid, Resource, Rlimit, Signal, kill_process, prlimit};
 pub struct Limits {
     /// Memory besides the estimate, for what every job takes.
     pub memory: Bytes,
-    /// Time besides what grows with the estimate.
+    /// Processor time besides what grows with the estimate. By the clock, a job may take
+    /// [`PATIENCE`] times as long: a busy machine costs no picture.
     pub time: Duration,
     /// Time for each megabyte of the estimate.
     pub time_per_megabyte: Duration,
@@ -38,6 +39,9 @@ impl Default for Limits {
         }
     }
 }
+
+/// How many times its processor time a job may take by the clock.
+const PATIENCE: u32 = 8;
 
 /// A process that keeps more than this after a job is ended: memory is handed out by estimates of
 /// jobs, not of what processes hold.
@@ -100,7 +104,7 @@ impl Runner for Processes {
         process.allow(limit);
         let megabytes = (memory.get() >> 20) as u32;
         let time = self.limits.time + self.limits.time_per_megabyte * megabytes;
-        let late = self.watch.from_now(process.pid(), time);
+        let late = self.watch.from_now(&process, time);
         let answer = process.exchange(job, parts);
         let was_late = late.done();
         match answer {
@@ -176,6 +180,11 @@ impl Process {
         let _ = prlimit(Some(self.pid()), Resource::As, Rlimit { current: most, maximum: None });
     }
 
+    /// The processor time that it took since it was started.
+    fn took(&self) -> Duration {
+        processor_time(self.pid())
+    }
+
     /// The memory that it holds.
     fn holds(&self) -> u64 {
         self.pages(1) * PAGE
@@ -225,15 +234,48 @@ struct Watch {
 
 struct Watched {
     pid: Pid,
+    /// The processor time that it may have taken in all, and the end by the clock.
+    most: Duration,
+    end: Instant,
+    /// When it is looked at next.
     until: Instant,
     is_late: bool,
 }
 
+impl Watched {
+    /// Whether its time is over at `now`; if not, it is looked at again once it can be.
+    fn is_over(&mut self, now: Instant) -> bool {
+        let left = self.most.saturating_sub(processor_time(self.pid));
+        self.until = self.end.min(now + left);
+        self.until <= now
+    }
+}
+
+/// The processor time that `pid` took so far (proc(5), stat): nothing where it is gone.
+fn processor_time(pid: Pid) -> Duration {
+    /// What the kernel counts in on every machine that runs this.
+    const TICKS_PER_SECOND: u64 = 100;
+    let text = std::fs::read_to_string(format!("/proc/{}/stat", pid.as_raw_nonzero()));
+    let text = text.unwrap_or_default();
+    // The program's name stands in brackets and may hold anything.
+    let after = text.rsplit_once(") ").map_or("", |(_, after)| after);
+    let ticks = after.split(' ').skip(11).take(2).filter_map(|field| field.parse::<u64>().ok());
+    Duration::from_millis(ticks.sum::<u64>() * 1_000 / TICKS_PER_SECOND)
+}
+
 impl Watch {
-    fn from_now(self: &Arc<Self>, pid: Pid, time: Duration) -> Late {
+    fn from_now(self: &Arc<Self>, process: &Process, time: Duration) -> Late {
+        let now = Instant::now();
+        let watched = Watched {
+            pid: process.pid(),
+            most: process.took() + time,
+            end: now + time * PATIENCE,
+            until: now + time,
+            is_late: false,
+        };
         let mut jobs = locked(&self.jobs);
         let number = jobs.keys().max().map_or(0, |last| last + 1);
-        jobs.insert(number, Watched { pid, until: Instant::now() + time, is_late: false });
+        jobs.insert(number, watched);
         self.changed.notify_all();
         Late { watch: Arc::clone(self), number }
     }
@@ -244,6 +286,9 @@ impl Watch {
         let mut jobs = locked(&self.jobs);
         let now = Instant::now();
         for job in jobs.values_mut().filter(|job| !job.is_late && job.until <= now) {
+            if !job.is_over(now) {
+                continue;
+            }
             job.is_late = true;
             // Not reaped before its job is done, so that the number is still its own.
             let _ = kill_process(job.pid, Signal::KILL);

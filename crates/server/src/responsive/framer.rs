@@ -7,7 +7,7 @@ use brisk_margin_core::fitting::TooSmall;
 use brisk_margin_core::framing::{self, FocalPoint};
 use brisk_margin_core::geometry::Rect;
 use brisk_margin_core::layout::{BoxSize, Cropping};
-use brisk_margin_core::markup::position::{self, Held};
+use brisk_margin_core::markup::position::{self, Held, Holder};
 use brisk_margin_core::markup::shape::{Shape, shapes};
 use brisk_margin_core::needs::{self, ByteModel};
 use brisk_margin_core::responsive::{Layout, Stock};
@@ -139,6 +139,8 @@ impl<'a> Framer<'a> {
             }
             None => ByteModel::provisional(aspect),
         };
+        // A style sheet names files for its ranges of viewports, none for widths between them.
+        let is_apart = is_apart || slots::holder(self.slot) == Holder::Background;
         Ok(Stock { aspect, available, model, is_apart })
     }
 

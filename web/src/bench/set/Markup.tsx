@@ -36,7 +36,7 @@ export function Markup({ text, made, isBackground }: { text: string; made: boole
         {isBackground && <span className="soft">behind the page’s own rules, which keep size and place</span>}
         {!made && <span className="soft">names files that are not made yet</span>}
       </div>
-      <pre ref={shown} data-testid="markup">{text}</pre>
+      <pre ref={shown} data-testid="markup" data-rules={isBackground || undefined}>{text}</pre>
     </section>
   );
 }
