@@ -132,7 +132,13 @@ make_cluster() {
 stop_postgres() {
   local folder=$1/postgres
   [ -e "$folder" ] || return 0
-  local bin
+  local bin pid
   bin=$(postgres_bin "$(as_postgres cat "$folder/PG_VERSION" 2>/dev/null || true)")
+  pid=$(as_postgres head -n 1 "$folder/postmaster.pid" 2>/dev/null || true)
   as_postgres "$bin/pg_ctl" -D "$folder" -m fast -w -s stop >/dev/null 2>&1 || true
+  # The file that names the process goes before the process itself does.
+  for _ in $(seq 100); do
+    [ -n "$pid" ] && [ -n "$(tr -d '\0' 2>/dev/null <"/proc/$pid/cmdline" || true)" ] || break
+    sleep 0.1
+  done
 }

@@ -149,11 +149,6 @@ impl Stand {
 
     fn proof(self, picture: &Picture, trials: Vec<TrialRow>) -> ProofBody {
         let class = trying::class_of(picture, &self.framing);
-        // Before it was looked at, its kind of pixel says whether it can be transparent.
-        let is_transparent = match &picture.look {
-            Some(look) => look.is_transparent,
-            None => picture.facts.has_alpha,
-        };
         let Self { framing, size, budget, today, decision } = self;
         let profile = (!framing.colours.is_srgb()).then(|| picture.facts.profile.clone());
         let grade = |grade: Grade| GradeBody { grade, target: grade.target() };
@@ -166,7 +161,7 @@ impl Stand {
             link: budget::USUAL_LINK,
             class,
             profile: profile.flatten(),
-            formats: decision.worth_trying(class, is_transparent),
+            formats: decision.worth_trying(class, picture.is_transparent()),
             settled: settled.map(ToString::to_string).collect(),
             decision,
             grades: Grade::ALL.map(grade).into(),

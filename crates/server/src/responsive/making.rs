@@ -1,4 +1,4 @@
-//! Making the files of a set.
+//! Making files as rules say: those of a set, and single ones.
 
 use brisk_margin_core::fitting::Fitting;
 use brisk_margin_core::format::Format;
@@ -7,13 +7,13 @@ use brisk_margin_core::lossless;
 use brisk_margin_core::metadata::Credit;
 use brisk_margin_core::units::Bytes;
 use brisk_margin_store::pictures::Picture;
-use brisk_margin_store::variants::{Framing, NewVariant};
+use brisk_margin_store::variants::{Framing, NewVariant, Order};
 use futures::{StreamExt, TryStreamExt};
 
 use super::{Set, SetError, SetFile, Step};
 use crate::app::{App, Change};
-use crate::trying::{self, Subject};
-use crate::variants;
+use crate::trying::{self, Ask, Subject};
+use crate::variants::{self, MakeError};
 
 impl Set {
     /// Makes every file that was not made yet, spread over the cores; whoever goes away ends it
@@ -37,29 +37,56 @@ impl Set {
     async fn make_one(&self, app: &App, picture: &Picture, file: &SetFile) -> Result<(), SetError> {
         let Step { framing, fitting } = self.step(file);
         let of = Subject { picture, framing, credit: self.credit.as_ref() };
-        let tried = trying::try_out(app, of, file.ask).await?;
-        let mut bytes = trying::file(app, of, tried.encoding).await?;
-        let copy = lean_copy(app, of, fitting, file.format).await?;
-        let cap = self.decision.cap.value.bytes(self.budget);
-        let copy = copy.filter(|copy| {
-            is_lean(copy.len(), bytes.len()) && cap.is_none_or(|cap| Bytes::of(copy) <= cap)
-        });
-        let is_copy = copy.is_some();
-        if let Some(copy) = copy {
-            bytes = copy;
-        }
-        let order = self.order(file, tried.encoding, is_copy);
-        let new = NewVariant {
-            picture_id: picture.id,
-            order,
+        let wish = FileWish {
+            of,
             fitting,
-            file_name: file.name.clone(),
+            ask: file.ask,
+            cap: self.decision.cap.value.bytes(self.budget),
             budget: self.budget,
+            name: file.name.clone(),
         };
-        app.store.add_variant(bytes, new).await?;
-        app.tell(Change::Variants);
-        Ok(())
+        Ok(make_file(app, wish).await?)
     }
+}
+
+/// A file to be made as rules say.
+pub struct FileWish<'a> {
+    /// Of what.
+    pub of: Subject<'a>,
+    /// How the picture fills it.
+    pub fitting: &'a Fitting,
+    /// What is asked of it.
+    pub ask: Ask,
+    /// The most bytes that it may have, also where the original's own are left alone.
+    pub cap: Option<Bytes>,
+    /// The budget that it counts under.
+    pub budget: Bytes,
+    /// What it is called.
+    pub name: String,
+}
+
+/// Makes a file and keeps it; the original's own where that is lean already.
+///
+/// # Errors
+/// [`MakeError`] where it cannot be made.
+pub async fn make_file(app: &App, wish: FileWish<'_>) -> Result<(), MakeError> {
+    let FileWish { of, fitting, ask, cap, budget, name } = wish;
+    let encoding = trying::try_out(app, of, ask).await?.encoding;
+    let bytes = trying::file(app, of, encoding).await?;
+    let copy = lean_copy(app, of, fitting, ask.format()).await?.filter(|copy| {
+        is_lean(copy.len(), bytes.len()) && cap.is_none_or(|cap| Bytes::of(copy) <= cap)
+    });
+    let order = Order {
+        framing: of.framing.clone(),
+        encoding,
+        credit: of.credit.cloned(),
+        is_copy: copy.is_some(),
+    };
+    let picture_id = of.picture.id;
+    let new = NewVariant { picture_id, order, fitting, file_name: name, budget };
+    app.store.add_variant(copy.unwrap_or(bytes), new).await?;
+    app.tell(Change::Variants);
+    Ok(())
 }
 
 /// A served file is left alone unless another is at least 3 % smaller.
@@ -74,7 +101,7 @@ async fn lean_copy(
     of: Subject<'_>,
     fitting: &Fitting,
     format: Format,
-) -> Result<Option<bytes::Bytes>, SetError> {
+) -> Result<Option<bytes::Bytes>, MakeError> {
     let Subject { picture, framing, credit } = of;
     let facts = &picture.facts;
     let untouched = framing.finish.is_plain()
@@ -92,5 +119,5 @@ async fn lean_copy(
         let copy = shows_the_same.then(|| lossless::copy(original, xmp));
         Ok(copy.and_then(Result::ok).map(bytes::Bytes::from))
     });
-    Ok(copy.await?)
+    copy.await
 }

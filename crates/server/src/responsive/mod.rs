@@ -2,7 +2,7 @@
 //! browsers.
 
 mod framer;
-mod making;
+pub mod making;
 mod offering;
 
 use std::collections::{BTreeSet, HashSet};
@@ -170,11 +170,9 @@ impl Set {
         if parts.is_empty() {
             return Err(SetError::NotShown);
         }
-        let is_transparent =
-            picture.look.map_or(picture.facts.has_alpha, |look| look.is_transparent);
         let framing = &parts[0].steps[0].framing;
         let class = trying::class_of(picture, framing);
-        let mut formats = decision.worth_trying(class, is_transparent);
+        let mut formats = decision.worth_trying(class, picture.is_transparent());
         // The last one is for browsers that read no other.
         formats.sort_by_key(|format| format.is_universal());
         let uses = app.store.uses_of(&[picture.id]).await?.remove(&picture.id).unwrap_or_default();

@@ -63,6 +63,11 @@ impl Picture {
         Canvas::new(self.facts.size, &self.work.finish)
     }
 
+    /// Whether it is transparent somewhere; before it was looked at, whether it can be.
+    pub fn is_transparent(&self) -> bool {
+        self.look.as_ref().map_or(self.facts.has_alpha, |look| look.is_transparent)
+    }
+
     /// Its size as it is shown, in pixels of the original.
     pub fn shown_size(&self) -> Size {
         self.canvas().map_or(self.facts.size, |canvas| canvas.size())
