@@ -2,6 +2,7 @@
 
 mod support;
 
+use axum::http::StatusCode;
 use brisk_margin_core::format::Format;
 use brisk_margin_core::geometry::Size;
 use brisk_margin_core::raster::{Channels, Raster};
@@ -54,6 +55,31 @@ async fn a_search_is_kept_and_coming_back_costs_nothing() {
     let reference = api.get(&format!("/api/trials/{settled}/reference")).await;
     let reference = brisk_margin_core::codec::png::decode(&reference.body).unwrap();
     assert_eq!(reference.size(), map.size());
+}
+
+#[tokio::test]
+async fn what_older_encoders_made_is_made_anew_and_its_files_stay() {
+    let api = Api::start().await;
+    let id = api.taken("moor.jpg", &grainy()).await;
+    let file = json!({"format": "jpeg", "quality": 60});
+    let path = format!("/api/pictures/{id}/variants");
+    let old = api.post(&path, &wish(file.clone())).await.json();
+    let search = wish(json!({"format": "jpeg", "how": {"by": "bytes", "bytes": 9_000}}));
+    api.post(&format!("/api/pictures/{id}/trials"), &search).await;
+    let proof = async || {
+        let proof = api.post(&format!("/api/pictures/{id}/proof"), &wish(json!({}))).await.json();
+        proof["trials"].as_array().unwrap().len()
+    };
+    assert!(proof().await > 0);
+
+    api.execute("UPDATE trials SET generation = generation - 1, bytes = 1").await;
+    api.execute("UPDATE variants SET recipe = regexp_replace(recipe, '^[0-9]+', '0')").await;
+    assert_eq!(proof().await, 0, "nothing is told of files that are not made so any more");
+    let made = api.post(&path, &wish(file)).await;
+    assert_eq!(made.status, StatusCode::CREATED);
+    assert_ne!(made.json()["id"], old["id"]);
+    let kept = format!("/api/variants/{}/file", old["id"].as_str().unwrap());
+    assert_eq!(api.get(&kept).await.status, StatusCode::OK);
 }
 
 #[tokio::test]

@@ -20,3 +20,13 @@ pub async fn database() -> String {
     let (server, _) = cluster.rsplit_once('/').expect("an address with a database");
     format!("{server}/{name}")
 }
+
+/// Does `sql` in the database at `address`, behind the program's back.
+///
+/// # Panics
+/// Where the database refuses it.
+pub async fn execute(address: &str, sql: &str) {
+    let connection = Database::connect(address).await.expect("the database answers");
+    connection.execute_unprepared(sql).await.expect("a statement that can be done");
+    connection.close().await.expect("a connection can be closed");
+}

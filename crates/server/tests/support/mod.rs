@@ -69,6 +69,11 @@ impl Api {
         Self::on(database, tempfile::tempdir().unwrap()).await
     }
 
+    /// Does `sql` in its database, as an older program would have.
+    pub async fn execute(&self, sql: &str) {
+        brisk_margin_testing::execute(&self.database, sql).await;
+    }
+
     /// The same data in a new process, as far as anybody can tell.
     pub async fn restart(self) -> Self {
         drop(self.router);

@@ -33,7 +33,7 @@ export function Markup({ text, made, isBackground }: { text: string; made: boole
       <div className="row">
         <b>{what}</b>
         <Copy text={text} words={`Copy ${what.toLowerCase()}`} onRefused={select} />
-        {isBackground && <span className="soft">behind the page’s own rules, which keep size and place</span>}
+        {isBackground && <span className="soft">to stand behind the page’s own, which keep size and place</span>}
         {!made && <span className="soft">names files that are not made yet</span>}
       </div>
       <pre ref={shown} data-testid="markup" data-rules={isBackground || undefined}>{text}</pre>

@@ -121,7 +121,7 @@ function FilesOfSet({ set }: { set: ResponsiveSet }) {
       {set.parts.map((part) => (
         <tbody key={part.media ?? ""}>
           {set.parts.length > 1 && (
-            <tr><th colSpan={1 + set.formats.length} scope="rowgroup" className="set-part">{part.media ?? "narrower viewports"}<span className="figure soft"> sizes {part.sizes}</span></th></tr>
+            <tr><th colSpan={1 + set.formats.length} scope="rowgroup" className="set-part"><b>{part.media ?? "narrower viewports"}</b><span className="figure soft"> sizes {part.sizes}</span></th></tr>
           )}
           {part.steps.map((step) => (
             <tr key={step.width}>
