@@ -1,14 +1,15 @@
 //! Lossless copies of untouched originals: the same picture in a smaller file.
 //!
 //! A JPEG keeps its coefficients, its profile and, since blocks cannot always be turned, the tag of
-//! its turn; a PNG keeps its pixels, its depth and its profile. What is not identical when it is
-//! decoded is thrown away.
+//! its turn; a PNG keeps its pixels, its depth and its profile; a WebP keeps all but its metadata,
+//! and so does an AVIF that has none. What is not identical when it is decoded is thrown away.
 
 use thiserror::Error;
 
-use crate::codec::extras::Extras;
-use crate::codec::{CodecError, elsewhere, jpeg, png};
+use crate::codec::extras::{self, Extras};
+use crate::codec::{Blocks, CodecError, elsewhere, jpeg, png, simple};
 use crate::colour::Inks;
+use crate::orientation::Orientation;
 use crate::picture::Picture;
 use crate::source::Source;
 
@@ -22,7 +23,9 @@ pub enum LosslessError {
     #[error("the copy does not hold the same pixels and was thrown away")]
     NotTheSame,
     /// A format that is not copied.
-    #[error("{0} files are not copied without loss: make a PNG or a WebP without loss instead")]
+    #[error(
+        "such {0} files are not copied without loss: make a PNG or a WebP without loss instead"
+    )]
     NoCopy(Source),
 }
 
@@ -49,6 +52,17 @@ pub fn copy(picture: &Picture<'_>, xmp: Option<Vec<u8>>) -> Result<Vec<u8>, Loss
                 return Err(LosslessError::NotTheSame);
             }
             copy
+        }
+        // Without its metadata a turned one would lie on its side.
+        Source::Webp if picture.orientation == Orientation::UPRIGHT => {
+            let copy = extras::bare_webp(original, extras.xmp, picture.stored, picture.facts())?;
+            if simple::decode(Source::Webp, original)? != simple::decode(Source::Webp, &copy)? {
+                return Err(LosslessError::NotTheSame);
+            }
+            copy
+        }
+        Source::Avif if extras.xmp.is_none() && *picture.blocks() == Blocks::default() => {
+            original.to_vec()
         }
         other => return Err(LosslessError::NoCopy(other)),
     };

@@ -245,6 +245,27 @@ fn every_format_carries_its_credit_and_its_profile() {
     }
 }
 
+#[test]
+fn a_webp_is_copied_without_its_metadata() {
+    let raster = gradient(40, 30);
+    let xmp = b"<x:xmpmeta xmlns:x='adobe:ns:meta/'/>".to_vec();
+    let icc = moxcms_profile();
+    let told = Extras { icc: Some(icc.clone()), xmp: Some(xmp.clone()) };
+    let webp = Encoding::Webp(Quality::USUAL);
+    let file = encode::encode_with(&raster, webp, &told).unwrap();
+    let copy = lossless::copy(&Picture::open(&file).unwrap(), None).unwrap();
+    let picture = Picture::open(&copy).unwrap();
+    assert_eq!((picture.blocks().xmp.as_ref(), picture.icc()), (None, Some(icc.as_slice())));
+    assert_eq!(copy.len(), file.len() - xmp.len() - 8 - xmp.len() % 2);
+    let shown = |file: &[u8]| encode::decode(Format::Webp, file).unwrap();
+    assert_eq!(shown(&copy), shown(&file));
+    // A credit goes into a plain one, too.
+    let plain = encode::encode(&raster, webp).unwrap();
+    let credited = lossless::copy(&Picture::open(&plain).unwrap(), Some(xmp.clone())).unwrap();
+    assert_eq!(Picture::open(&credited).unwrap().blocks().xmp, Some(xmp));
+    assert_eq!(shown(&credited), shown(&plain));
+}
+
 fn moxcms_profile() -> Vec<u8> {
     moxcms::ColorProfile::new_display_p3().encode().unwrap()
 }

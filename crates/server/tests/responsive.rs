@@ -123,6 +123,26 @@ async fn what_is_lean_already_is_left_as_it_came_and_never_gets_heavier() {
 }
 
 #[tokio::test]
+async fn files_of_other_formats_never_get_heavier_either() {
+    let api = Api::start().await;
+    let slot = slot(&api, 400).await;
+    for format in [Format::Webp, Format::Avif] {
+        let lean = encoded(&gradient(400, 200), format, 20);
+        let name = format!("lean.{}", format.extension());
+        let id = api.taken(&name, &lean).await;
+        let formats = json!([format.name(), "jpeg"]);
+        let want = json!({"by": "grade", "value": "fine"});
+        let said = json!({"formats": formats, "densities": [1], "want": want});
+        rule(&api, &format!("?picture={id}"), said).await;
+        let asked = json!({"slot": slot});
+        let set = api.post(&format!("/api/pictures/{id}/set/files"), &asked).await.json();
+        let made = &files(&set)[0]["made"];
+        assert_eq!(made["is_copy"], true, "{format}: {made}");
+        assert!(made["margin"]["weight"].as_u64().unwrap() <= lean.len() as u64, "{format}");
+    }
+}
+
+#[tokio::test]
 async fn a_slot_that_nothing_shows_or_that_asks_for_too_much_says_so() {
     let api = Api::start().await;
     let id = api.taken("dome.jpg", &gradient_jpeg(100, 50)).await;

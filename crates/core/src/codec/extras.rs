@@ -2,6 +2,9 @@
 
 use super::CodecError;
 use crate::format::Format;
+use crate::geometry::Size;
+use crate::picture::Facts;
+use crate::source::Source;
 
 /// Blocks that are written into a file; none of either by default.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
@@ -107,6 +110,40 @@ pub(super) fn into_webp(
     let mut out = Vec::with_capacity(body.len() + 8);
     riff(&mut out, *b"RIFF", &body);
     Ok(out)
+}
+
+/// `file`, a WebP, without its metadata but with `xmp` (RFC 9649, 2.7); `stored` is its size.
+pub(crate) fn bare_webp(
+    file: &[u8],
+    xmp: Option<Vec<u8>>,
+    stored: Size,
+    facts: &Facts,
+) -> Result<Vec<u8>, CodecError> {
+    const TOLD: u8 = 0x08 | 0x04;
+    let mut body = b"WEBP".to_vec();
+    let mut rest = file.get(12..).unwrap_or_default();
+    while let Some((name, after)) = rest.split_first_chunk::<4>() {
+        let cut_off = || CodecError::Truncated(Source::Webp);
+        let (length, content) = after.split_first_chunk::<4>().ok_or_else(cut_off)?;
+        let length = u32::from_le_bytes(*length) as usize;
+        let content_here = content.get(..length).ok_or_else(cut_off)?;
+        if name != b"EXIF" && name != b"XMP " {
+            riff(&mut body, *name, content_here);
+        }
+        rest = content.get(length + (length & 1)..).unwrap_or_default();
+    }
+    let mut bare = Vec::with_capacity(body.len() + 8);
+    riff(&mut bare, *b"RIFF", &body);
+    if bare.get(12..16) == Some(b"VP8X") {
+        bare[FLAGS] &= !TOLD;
+    }
+    match xmp {
+        None => Ok(bare),
+        Some(_) => {
+            let extras = Extras { icc: None, xmp };
+            into_webp(&bare, &extras, (stored.width, stored.height), facts.has_alpha)
+        }
+    }
 }
 
 fn riff(out: &mut Vec<u8>, name: [u8; 4], body: &[u8]) {

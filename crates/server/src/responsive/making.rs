@@ -107,15 +107,15 @@ async fn lean_copy(
     let untouched = framing.finish.is_plain()
         && fitting.output == facts.size
         && fitting.crop == Rect::whole(facts.size);
-    let can_be_copied = matches!(format, Format::Jpeg | Format::Png);
-    if !untouched || !can_be_copied || facts.format.name() != format.name() {
+    if !untouched || facts.format.name() != format.name() {
         return Ok(None);
     }
     let xmp = credit.map(Credit::packet);
     let keeps_srgb = framing.colours.is_srgb();
     let copy = variants::work(app, picture, Bytes(0), move |original| {
         // A profile stays, which is right only where files keep it.
-        let shows_the_same = !keeps_srgb || original.icc().is_none();
+        let is_srgb = original.icc().is_none() && original.own_profile().is_none();
+        let shows_the_same = !keeps_srgb || is_srgb;
         let copy = shows_the_same.then(|| lossless::copy(original, xmp));
         Ok(copy.and_then(Result::ok).map(bytes::Bytes::from))
     });
