@@ -4,6 +4,7 @@ set -euo pipefail
 
 root=$(cd "$(dirname "${BASH_SOURCE[0]}")/.." && pwd)
 program=$root/target/debug/brisk-margin
+demo=$root/target/debug/brisk-margin-demo
 
 say() { printf '%s\n' "$*" >&2; }
 fail() { say "${0##*/}: $*"; exit 1; }
@@ -21,11 +22,28 @@ missing_packages() {
   [ -n "$(postgres_bin)" ] || printf 'postgresql '
 }
 
-install_packages() {
-  local tool packages
+# The oldest Node.js that the client's builder runs on; Rust's version stands in rust-toolchain.toml.
+node_wanted=20.19
+
+# Whether version $1 is $2 or newer.
+at_least() { [ "$(printf '%s\n' "$2" "$1" | sort -V | head -n 1)" = "$2" ]; }
+
+check_versions() {
+  local tool node rust rust_wanted
+  rust_wanted=$(sed -n 's/^channel = "\(.*\)"/\1/p' "$root/rust-toolchain.toml")
   for tool in cargo node npm; do
-    command -v "$tool" >/dev/null || fail "$tool is not here; install Rust (rustup) and Node.js 20 or later, then run this again"
+    command -v "$tool" >/dev/null || fail "$tool is not here; install Rust (rustup) and Node.js $node_wanted or later, then run this again"
   done
+  node=$(node --version)
+  at_least "${node#v}" "$node_wanted" || fail "Node.js is ${node#v} here; $node_wanted or later is needed"
+  # Where rustup is missing, nothing fetches the version that is asked for.
+  rust=$(cd "$root" && rustc --version | cut -d ' ' -f 2)
+  at_least "$rust" "$rust_wanted" || fail "Rust is $rust here; $rust_wanted or later is needed (rustup fetches it by itself)"
+}
+
+install_packages() {
+  local packages
+  check_versions
   packages=$(missing_packages)
   [ -n "$packages" ] || return 0
   [ "$(id -u)" = 0 ] && command -v apt-get >/dev/null || fail "these packages are missing: $packages- install them as root, for example with: apt-get install $packages"
@@ -58,7 +76,16 @@ unless_stamped() {
 npm_install() { (cd "$root/web" && npm ci --no-audit --no-fund --loglevel=error >&2); }
 npm_build() { (cd "$root/web" && npm run --silent types >/dev/null && npm run --silent build -- --logLevel warn >&2); }
 
-build_program() { (cd "$root" && cargo build --workspace --locked --quiet >&2); }
+# Shows cargo's progress the first time, when there is much to wait for.
+build_program() {
+  local quiet=--quiet
+  if [ ! -x "$program" ]; then
+    quiet=''
+    say "Building for the first time, which takes about 20 minutes on two cores…"
+  fi
+  # shellcheck disable=SC2086 # no word where it is empty
+  (cd "$root" && cargo build --workspace --locked $quiet >&2)
+}
 
 build_client() {
   unless_stamped "$root/web/node_modules/.stamp" "$(sha256sum <"$root/web/package-lock.json")" npm_install

@@ -21,7 +21,7 @@ const metadata = JSON.parse(
   execFileSync("cargo", arguments_, { encoding: "utf8", maxBuffer: 1 << 28 }),
 );
 const nodes = new Map(metadata.resolve.nodes.map((node) => [node.id, node]));
-const start = metadata.packages.find((entry) => entry.name === "brisk-margin-server").id;
+const start = metadata.packages.find((entry) => entry.name === "brisk-margin-cli").id;
 const reached = new Set();
 const pending = [start];
 while (pending.length > 0) {

@@ -52,6 +52,11 @@ impl Home {
         Store::open(&self.database, &self.data.path().join("data/blobs")).await.unwrap()
     }
 
+    /// The address of its database.
+    pub fn database(&self) -> &str {
+        &self.database
+    }
+
     /// Starts the application and waits until it says that it is ready.
     pub fn serve(&self) -> Application {
         let mut child = Command::new(program())

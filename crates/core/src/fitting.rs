@@ -3,11 +3,12 @@
 use serde::Serialize;
 use thiserror::Error;
 
-use crate::framing::{self, Cuts, FocalPoint};
+use crate::framing;
+use crate::framing::{Cuts, FocalPoint};
 use crate::geometry::{Rect, Size};
 use crate::layout::BoxSize;
 use crate::needs;
-use crate::slot::{Fit, Slot};
+use crate::slot_shape::{Fit, SlotShape};
 use crate::units::Density;
 
 /// How one picture fills one slot at one density.
@@ -38,7 +39,7 @@ impl Fitting {
     /// [`TooSmall`] with [`Fit::Exact`], which promises the slot's pixels.
     pub fn new(
         source: Size,
-        slot: Slot,
+        slot: SlotShape,
         density: Density,
         focal: FocalPoint,
     ) -> Result<Self, TooSmall> {
@@ -67,7 +68,7 @@ impl Fitting {
         self.shortfall > 1.0
     }
 
-    fn unchecked(source: Size, slot: Slot, density: Density, focal: FocalPoint) -> Self {
+    fn unchecked(source: Size, slot: SlotShape, density: Density, focal: FocalPoint) -> Self {
         let choose = |aspect: Option<f64>| match aspect {
             Some(aspect) => framing::cover(source, aspect, focal),
             None => Rect::whole(source),
@@ -82,7 +83,7 @@ impl Fitting {
     /// the slot has room, but for [`Fit::Exact`], which takes the largest part of it that fits.
     pub(crate) fn framed(
         source: Size,
-        slot: Slot,
+        slot: SlotShape,
         density: Density,
         padding: u32,
         choose: impl Fn(Option<f64>) -> Rect,
@@ -175,7 +176,7 @@ mod tests {
     fn fitting(source: (u32, u32), slot: (f64, f64), fit: Fit, density: f64) -> Fitting {
         Fitting::new(
             Size::new(source.0, source.1),
-            Slot::new(slot.0, slot.1, fit).unwrap(),
+            SlotShape::new(slot.0, slot.1, fit).unwrap(),
             Density::new(density).unwrap(),
             FocalPoint::CENTRE,
         )
@@ -217,7 +218,7 @@ mod tests {
     fn exact_refuses_a_small_source_with_the_figures() {
         let error = Fitting::new(
             Size::new(640, 480),
-            Slot::new(912.0, 344.0, Fit::Exact).unwrap(),
+            SlotShape::new(912.0, 344.0, Fit::Exact).unwrap(),
             Density::ONE,
             FocalPoint::CENTRE,
         )
@@ -231,7 +232,7 @@ mod tests {
         for fit in Fit::ALL {
             let f = Fitting::unchecked(
                 Size::new(20_000, 1),
-                Slot::new(300.0, 200.0, fit).unwrap(),
+                SlotShape::new(300.0, 200.0, fit).unwrap(),
                 Density::ONE,
                 FocalPoint::CENTRE,
             );
@@ -246,10 +247,10 @@ mod tests {
             fit in prop::sample::select(Fit::ALL.to_vec()),
             density in 0.5..4.0f64,
             fx in 0.0..=1.0f64, fy in 0.0..=1.0f64,
-        ) -> (Size, Slot, Density, FocalPoint) {
+        ) -> (Size, SlotShape, Density, FocalPoint) {
             (
                 Size::new(w, h),
-                Slot::new(bw, bh, fit).unwrap(),
+                SlotShape::new(bw, bh, fit).unwrap(),
                 Density::new(density).unwrap(),
                 FocalPoint::new(fx, fy).unwrap(),
             )
@@ -279,7 +280,7 @@ mod tests {
 
         #[test]
         fn exact_has_the_slots_pixels_or_is_refused((source, slot, density, focal) in case()) {
-            let slot = Slot::new(slot.width().get(), slot.height().get(), Fit::Exact).unwrap();
+            let slot = SlotShape::new(slot.width().get(), slot.height().get(), Fit::Exact).unwrap();
             match Fitting::new(source, slot, density, focal) {
                 Ok(f) => prop_assert_eq!(
                     f.output,

@@ -2,6 +2,8 @@
 
 use serde::{Deserialize, Serialize};
 
+use crate::geometry::Rect;
+
 /// How faithful a file is to the pixels it was made from: SSIMULACRA2, 100 for no difference;
 /// from 90 on nobody sees one, below 30 everybody does.
 #[derive(Debug, Clone, Copy, PartialEq, PartialOrd, Serialize, Deserialize)]
@@ -78,4 +80,14 @@ impl Grade {
     pub fn named(name: &str) -> Option<Self> {
         Self::ALL.into_iter().find(|grade| grade.name() == name)
     }
+}
+
+/// A place in a picture, and how faithful the file is there.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct WorstSpot {
+    /// Where, in pixels of the file.
+    pub place: Rect,
+    /// The score of that part alone.
+    pub score: Score,
 }

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
 
-use crate::slot::Fit;
+use crate::slot_shape::Fit;
 
 /// A layout width: a viewport at which slots are measured, in CSS pixels.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
@@ -80,6 +80,12 @@ impl BoxSize {
             Fit::Exact => self,
         }
     }
+}
+
+/// The largest of `boxes` by area, of those that are shown.
+pub fn largest(boxes: impl IntoIterator<Item = BoxSize>) -> Option<BoxSize> {
+    let shown = boxes.into_iter().filter(|size| size.is_shown());
+    shown.max_by(|a, b| (a.width * a.height).total_cmp(&(b.width * b.height)))
 }
 
 /// A slot's boxes, by the width of the viewport they were measured at.

@@ -1,59 +1,60 @@
-//! The job's rules and computation: bytes and values in, bytes and values out.
+//! The job's nouns and rules: plain values in, plain values out.
 //!
-//! No interface, database, network or file system in here. A picture's way through it:
+//! No interface, database, network, file system or codec in here. The order of the work:
 //!
-//! 1. [`picture`] reads what a file is and refuses what cannot be taken.
-//! 2. [`fitting`] says, for a [`slot`], what is cut, scaled and short.
-//! 3. [`render`] turns the original into the pixels of that fitting, and [`finish`] does so where
-//!    the picture has edits.
-//! 4. [`choosing`] finds the smallest file that is faithful enough, by trying with [`encode`] and
-//!    judging with [`judge`].
-//! 5. [`budget`] says what margin the file leaves in its slot.
-//!
-//! What a picture in the library is like and is said to be: its [`look`], the [`metadata`] that it
-//! came with, how people [`describe`] it, and its [`standing`]: what is worth doing with it.
-//!
-//! A page's slots, once measured at several [`layout`] widths, have [`needs`]; a [`responsive`] set
-//! of files meets them, [`sizes`] and [`markup`] tell the browser of it, and [`state`] says in
-//! words how well the picture there does.
+//! 1. A page is measured at several [`layout`] widths; what shows a picture there is a [`slot`],
+//!    recognised by its [`recognise`] signature. [`needs`] says how many pixels it wants.
+//! 2. An original has [`facts`], [`content`] and [`embedded`] metadata.
+//! 3. [`framing`] says which part of it a slot shows, [`fitting`] what is cut, scaled and short,
+//!    [`edits`] what else is changed.
+//! 4. An output [`rule`] says how it is encoded; [`choice`] what is worth trying at which
+//!    [`grade`]; [`encoding`] how one file is made.
+//! 5. A [`responsive`] set has the files for every screen; [`sizes`] and [`markup`] tell the
+//!    browser of it.
+//! 6. People [`describe`] a picture; [`naming`] proposes file names.
+//! 7. [`status`] and [`slot_state`] say what is worth mending, [`budget`] what margin is left.
 
+pub mod adjustments;
 pub mod budget;
-pub mod choosing;
-pub mod chroma;
-pub mod codec;
-pub mod colour;
+pub mod cache_key;
+pub mod choice;
+pub mod colour_space;
+pub mod content;
+pub mod credit;
 pub mod describe;
-pub mod drawing;
-pub mod encode;
-pub mod finish;
+pub mod edits;
+pub mod embedded;
+pub mod encoding;
+pub mod facts;
 pub mod fitting;
 pub mod format;
 pub mod framing;
 pub mod geometry;
 pub mod grade;
-pub mod judge;
 pub mod layout;
-pub mod look;
-pub mod lossless;
 pub mod markup;
-pub mod metadata;
-pub mod motion;
+pub mod name_pattern;
 pub mod naming;
 pub mod needs;
+pub mod object_fit;
 pub mod orientation;
-pub mod palette;
-pub mod picture;
-pub mod raster;
+pub mod place;
+pub mod place_kind;
+pub mod place_status;
+pub mod place_use;
+pub mod placement;
 pub mod recognise;
-pub mod render;
-pub mod resize;
+pub mod render_spec;
 pub mod responsive;
 pub mod rule;
-pub mod saliency;
+pub mod set_plan;
+pub mod site;
 pub mod size_set;
 pub mod sizes;
 pub mod slot;
-pub mod source;
-pub mod standing;
-pub mod state;
+pub mod slot_shape;
+pub mod slot_state;
+pub mod source_format;
+pub mod status;
 pub mod units;
+pub mod variant_spec;

@@ -4,7 +4,7 @@ use serde::Serialize;
 
 use crate::geometry::Size;
 use crate::layout::Boxes;
-use crate::slot::Fit;
+use crate::slot_shape::Fit;
 use crate::units::{Bytes, CssPx, Density};
 
 /// The pixels that a slot needs at one layout width and density.

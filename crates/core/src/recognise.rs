@@ -1,6 +1,7 @@
 //! Recognising slots: which places on pages are one slot, used often.
 
 use crate::layout::Boxes;
+use crate::place_kind::PlaceKind;
 
 /// Boxes may differ by so many CSS pixels and still be the same.
 const TOLERANCE: f64 = 1.0;
@@ -11,7 +12,7 @@ pub struct Signature {
     /// Its selector without positions.
     pub selector: String,
     /// What it is for, and how a picture is put there.
-    pub kind: String,
+    pub kind: PlaceKind,
     /// Its boxes by layout width.
     pub boxes: Boxes,
 }
@@ -49,21 +50,27 @@ mod tests {
     use super::*;
     use crate::layout::BoxSize;
 
-    fn place(selector: &str, kind: &str, width: f64) -> Signature {
+    fn place(selector: &str, kind: PlaceKind, width: f64) -> Signature {
         let size = BoxSize { width, height: 200.0 };
-        Signature { selector: selector.into(), kind: kind.into(), boxes: [(390, size)].into() }
+        Signature { selector: selector.into(), kind, boxes: [(390, size)].into() }
     }
 
     #[test]
     fn cards_alike_are_one_slot_and_alike_in_name_only_is_a_question() {
-        let card = place("main > ul.cards > li > img", "card", 280.0);
+        let card = place("main > ul.cards > li > img", PlaceKind::Card, 280.0);
         let compare = |other: Signature| card.likeness(&other);
-        assert_eq!(compare(place("main > ul.cards > li > img", "card", 280.4)), Likeness::Same);
-        assert_eq!(compare(place("main > ul.cards > li > img", "card", 300.0)), Likeness::Doubtful);
         assert_eq!(
-            compare(place("main > ul.cards > li > img", "text", 280.0)),
+            compare(place("main > ul.cards > li > img", PlaceKind::Card, 280.4)),
+            Likeness::Same
+        );
+        assert_eq!(
+            compare(place("main > ul.cards > li > img", PlaceKind::Card, 300.0)),
+            Likeness::Doubtful
+        );
+        assert_eq!(
+            compare(place("main > ul.cards > li > img", PlaceKind::Text, 280.0)),
             Likeness::Different
         );
-        assert_eq!(compare(place("header > img", "card", 280.0)), Likeness::Different);
+        assert_eq!(compare(place("header > img", PlaceKind::Card, 280.0)), Likeness::Different);
     }
 }

@@ -4,9 +4,10 @@ use std::ops::Range;
 
 use crate::layout::{Boxes, rendered_widths};
 use crate::markup::shape::Shape;
-use crate::needs::{self, ByteModel, variant_widths};
+use crate::needs;
+use crate::needs::{ByteModel, variant_widths};
 use crate::sizes::Sizes;
-use crate::slot::Fit;
+use crate::slot_shape::Fit;
 use crate::units::Density;
 
 /// How a slot is laid out.
@@ -24,7 +25,7 @@ pub struct Layout<'a> {
 
 /// What is known of the files for one shape.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Stock {
+pub struct WidthLimits {
     /// Width over height.
     pub aspect: f64,
     /// The widest file that the picture gives, in pixels.
@@ -36,7 +37,7 @@ pub struct Stock {
     pub is_apart: bool,
 }
 
-impl Stock {
+impl WidthLimits {
     /// Files of shape `aspect` of a picture that nobody chose yet.
     pub fn provisional(aspect: f64) -> Self {
         let model = ByteModel::provisional(aspect);
@@ -46,7 +47,7 @@ impl Stock {
 
 /// The files of one shape.
 #[derive(Debug, Clone, PartialEq)]
-pub struct Source {
+pub struct ShapeWidths {
     /// The narrowest viewport that shows it; 0 for the narrowest shape.
     pub from: u32,
     /// The widths of its files in pixels, the smallest first.
@@ -58,9 +59,9 @@ pub struct Source {
 impl Layout<'_> {
     /// The files for shapes, which stand from the widest viewports down, each with what is known of
     /// it.
-    pub fn sources(&self, shapes: &[(Shape, Stock)]) -> Vec<Source> {
+    pub fn sources(&self, shapes: &[(Shape, WidthLimits)]) -> Vec<ShapeWidths> {
         let mut below = u32::MAX;
-        let source = |(shape, stock): &(Shape, Stock)| {
+        let source = |(shape, stock): &(Shape, WidthLimits)| {
             let viewports = shape.from..below;
             below = shape.from;
             self.source(shape, viewports, *stock)
@@ -68,7 +69,7 @@ impl Layout<'_> {
         shapes.iter().map(source).collect()
     }
 
-    fn source(&self, shape: &Shape, viewports: Range<u32>, stock: Stock) -> Source {
+    fn source(&self, shape: &Shape, viewports: Range<u32>, stock: WidthLimits) -> ShapeWidths {
         let needs = needs::needs(&shape.boxes, self.fit, stock.aspect, self.densities);
         let widths = match stock.is_apart {
             false => variant_widths(&needs, stock.available, stock.model),
@@ -82,7 +83,7 @@ impl Layout<'_> {
         };
         let boxes: Boxes = self.rendered.range(viewports).map(|(&v, &size)| (v, size)).collect();
         let rendered = rendered_widths(&boxes, self.fit, stock.aspect);
-        Source { from: shape.from, widths, sizes: Sizes::of(&rendered, self.breakpoints) }
+        ShapeWidths { from: shape.from, widths, sizes: Sizes::of(&rendered, self.breakpoints) }
     }
 }
 
@@ -107,7 +108,7 @@ mod tests {
             densities: &densities,
         };
         let shapes = shapes(&boxes, Fit::Cover, Cropping::ArtDirection, &breakpoints, drop);
-        let stock = |shape: &Shape| Stock {
+        let stock = |shape: &Shape| WidthLimits {
             aspect: shape.largest().unwrap().aspect(),
             available: 2_000,
             model: ByteModel { width: 1_000, bytes: Bytes(10_000) },
@@ -121,7 +122,7 @@ mod tests {
         let wide = sources[0].sizes.clone().unwrap();
         assert!((wide.at(820) - 906.7).abs() <= 1.0 && (wide.at(1_280) - 1_280.0).abs() <= 1.0);
         assert_eq!(sources[1].sizes.clone().unwrap().to_string(), "390px");
-        let near = Stock { is_apart: true, available: 950, ..stock(&shapes[0]) };
+        let near = WidthLimits { is_apart: true, available: 950, ..stock(&shapes[0]) };
         let apart = layout.sources(&[(shapes[0].clone(), near)]);
         assert_eq!(apart[0].widths, [907, 950]);
     }

@@ -6,22 +6,23 @@ use std::collections::BTreeMap;
 use serde::{Deserialize, Deserializer, Serialize, Serializer};
 use thiserror::Error;
 
-use crate::choosing::{self, Want};
-use crate::colour::ColourSpace;
+use crate::choice;
+use crate::choice::{EncodeRequest, QualityTarget};
+use crate::colour_space::ColourSpace;
+use crate::content::ContentClass;
+use crate::credit::Credit;
 use crate::describe::Description;
-use crate::encode::Encoding;
+use crate::encoding::Encoding;
+use crate::facts::PictureFacts;
 use crate::format::Format;
 use crate::grade::Grade;
-use crate::look::ContentClass;
-use crate::metadata::Credit;
-use crate::picture::Facts;
 use crate::units::{Bytes, Density};
 
 /// What a rule can be about, from far to near.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub enum Level {
+pub enum RuleLevel {
     /// Nobody said anything.
     Usual,
     /// The whole site.
@@ -36,7 +37,7 @@ pub enum Level {
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(tag = "kind", content = "bytes", rename_all = "lowercase")]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub enum Cap {
+pub enum ByteCap {
     /// None.
     Open,
     /// So many.
@@ -45,7 +46,7 @@ pub enum Cap {
     Budget,
 }
 
-impl Cap {
+impl ByteCap {
     /// The bytes under a slot's `budget`.
     pub const fn bytes(self, budget: Bytes) -> Option<Bytes> {
         match self {
@@ -66,11 +67,11 @@ pub struct OutputRule {
     /// The formats, the first one before those that browsers fall back to.
     pub formats: Option<Vec<Format>>,
     /// How good files must be.
-    pub want: Option<Want>,
+    pub want: Option<QualityTarget>,
     /// Encodings that were settled by eye, by format, instead of `want`.
     pub settled: Option<BTreeMap<Format, Encoding>>,
     /// The most bytes that a file may have.
-    pub cap: Option<Cap>,
+    pub cap: Option<ByteCap>,
     /// The densities that files are made for.
     pub densities: Option<Vec<Density>>,
     /// Whether creator and licence stay in the file.
@@ -104,7 +105,7 @@ pub enum RuleError {
     NoBytes,
     /// A pattern that names nothing.
     #[error(transparent)]
-    Pattern(#[from] crate::naming::PatternError),
+    Pattern(#[from] crate::name_pattern::PatternError),
 }
 
 impl Serialize for OutputRule {
@@ -141,11 +142,11 @@ impl OutputRule {
         if self.densities.as_ref().is_some_and(Vec::is_empty) {
             return Err(RuleError::NoDensity);
         }
-        if self.cap == Some(Cap::At(Bytes(0))) {
+        if self.cap == Some(ByteCap::At(Bytes(0))) {
             return Err(RuleError::NoBytes);
         }
         if let Some(pattern) = &self.name_pattern {
-            crate::naming::Pattern::parse(pattern)?;
+            crate::name_pattern::Pattern::parse(pattern)?;
         }
         Ok(())
     }
@@ -179,23 +180,23 @@ pub struct Decided<T> {
     /// What holds.
     pub value: T,
     /// Who said so.
-    pub by: Level,
+    pub by: RuleLevel,
 }
 
 /// What holds for a picture in a slot.
 #[derive(Debug, Clone, PartialEq, Serialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub struct Decision {
+pub struct EffectiveRule {
     /// Whether no file is made.
     pub excluded: Decided<bool>,
     /// The formats, the first one before those that browsers fall back to.
     pub formats: Decided<Vec<Format>>,
     /// How good files must be.
-    pub want: Decided<Want>,
+    pub want: Decided<QualityTarget>,
     /// Encodings that were settled by eye.
     pub settled: Decided<BTreeMap<Format, Encoding>>,
     /// The most bytes that a file may have.
-    pub cap: Decided<Cap>,
+    pub cap: Decided<ByteCap>,
     /// Densities instead of the slot's own.
     pub densities: Decided<Option<Vec<Density>>>,
     /// Whether creator and licence stay in the file.
@@ -206,16 +207,17 @@ pub struct Decision {
     pub name_pattern: Decided<Option<String>>,
 }
 
-impl Decision {
+impl EffectiveRule {
     /// What holds where these levels say what they do.
     pub fn new(site: &OutputRule, slot: &OutputRule, picture: &OutputRule) -> Self {
-        let levels = [(Level::Picture, picture), (Level::Slot, slot), (Level::Site, site)];
+        let levels =
+            [(RuleLevel::Picture, picture), (RuleLevel::Slot, slot), (RuleLevel::Site, site)];
         Self {
             excluded: nearest(&levels, |rule| rule.excluded, false),
             formats: nearest(&levels, |rule| rule.formats.clone(), usual_formats()),
-            want: nearest(&levels, |rule| rule.want, Want::Grade(Grade::Good)),
+            want: nearest(&levels, |rule| rule.want, QualityTarget::Grade(Grade::Good)),
             settled: nearest(&levels, |rule| rule.settled.clone(), BTreeMap::new()),
-            cap: nearest(&levels, |rule| rule.cap, Cap::Open),
+            cap: nearest(&levels, |rule| rule.cap, ByteCap::Open),
             densities: nearest(&levels, |rule| rule.densities.clone().map(Some), None),
             keeps_credit: nearest(&levels, |rule| rule.keeps_credit, true),
             keeps_profile: nearest(&levels, |rule| rule.keeps_profile, false),
@@ -230,6 +232,22 @@ impl Decision {
         counts.then(|| self.settled.value.get(&format).copied()).flatten()
     }
 
+    /// What it asks of a file in `format` under `budget`; `target` says otherwise how good it must be.
+    pub fn request(
+        &self,
+        format: Format,
+        target: Option<QualityTarget>,
+        budget: Bytes,
+    ) -> EncodeRequest {
+        match (target, self.settled_in(format)) {
+            (None, Some(encoding)) => EncodeRequest::One(encoding),
+            (target, _) => {
+                let target = target.unwrap_or(self.want.value);
+                EncodeRequest::Best(format, target, self.cap.value.bytes(budget))
+            }
+        }
+    }
+
     /// What a file says of who made it.
     pub fn credit(&self, description: &Description) -> Option<Credit> {
         self.keeps_credit.value.then(|| Credit::of(description)).flatten()
@@ -237,7 +255,7 @@ impl Decision {
 
     /// The colours that files of a picture of such `facts` are in. A still picture alone keeps its
     /// own, and only where each of the formats carries a profile.
-    pub fn colours(&self, facts: &Facts) -> ColourSpace {
+    pub fn colours(&self, facts: &PictureFacts) -> ColourSpace {
         let carried = !self.formats.value.contains(&Format::Gif);
         let has_own = facts.profile.is_some() && facts.frames == 1;
         match self.keeps_profile.value && has_own && carried {
@@ -249,8 +267,8 @@ impl Decision {
     /// The formats that are worth trying for such a picture. Where nothing may be lost, those that
     /// always lose something are not, and PNG stands in for them.
     pub fn worth_trying(&self, class: ContentClass, is_transparent: bool) -> Vec<Format> {
-        let mut formats = choosing::worth_trying(&self.formats.value, class, is_transparent);
-        if self.want.value == Want::Lossless && class != ContentClass::Animation {
+        let mut formats = choice::worth_trying(&self.formats.value, class, is_transparent);
+        if self.want.value == QualityTarget::Lossless && class != ContentClass::Animation {
             formats.retain(|&format| {
                 Encoding::lossless(format).is_some() || self.settled_in(format).is_some()
             });
@@ -263,12 +281,12 @@ impl Decision {
 }
 
 fn nearest<T>(
-    levels: &[(Level, &OutputRule)],
+    levels: &[(RuleLevel, &OutputRule)],
     says: impl Fn(&OutputRule) -> Option<T>,
     usual: T,
 ) -> Decided<T> {
     let said = levels.iter().find_map(|(by, rule)| Some(Decided { value: says(rule)?, by: *by }));
-    said.unwrap_or(Decided { value: usual, by: Level::Usual })
+    said.unwrap_or(Decided { value: usual, by: RuleLevel::Usual })
 }
 
 fn usual_formats() -> Vec<Format> {
@@ -278,7 +296,7 @@ fn usual_formats() -> Vec<Format> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::encode::{Colours, Quality};
+    use crate::encoding::{PaletteSize, Quality};
 
     fn quality(value: u8) -> Quality {
         Quality::new(value).unwrap()
@@ -286,21 +304,22 @@ mod tests {
 
     #[test]
     fn the_nearest_that_says_something_decides_each_part() {
-        let site = OutputRule { want: Some(Want::Grade(Grade::Lean)), ..OutputRule::default() };
+        let site =
+            OutputRule { want: Some(QualityTarget::Grade(Grade::Lean)), ..OutputRule::default() };
         let slot = OutputRule {
-            cap: Some(Cap::At(Bytes::kb(60))),
-            want: Some(Want::Lossless),
+            cap: Some(ByteCap::At(Bytes::kb(60))),
+            want: Some(QualityTarget::Lossless),
             ..OutputRule::default()
         };
-        let picture = OutputRule { cap: Some(Cap::Open), ..OutputRule::default() };
-        let decision = Decision::new(&site, &slot, &picture);
-        assert_eq!(decision.want, Decided { value: Want::Lossless, by: Level::Slot });
-        assert_eq!(decision.cap, Decided { value: Cap::Open, by: Level::Picture });
-        assert_eq!(decision.formats.by, Level::Usual);
+        let picture = OutputRule { cap: Some(ByteCap::Open), ..OutputRule::default() };
+        let decision = EffectiveRule::new(&site, &slot, &picture);
+        assert_eq!(decision.want, Decided { value: QualityTarget::Lossless, by: RuleLevel::Slot });
+        assert_eq!(decision.cap, Decided { value: ByteCap::Open, by: RuleLevel::Picture });
+        assert_eq!(decision.formats.by, RuleLevel::Usual);
     }
 
-    fn alone(picture: &OutputRule) -> Decision {
-        Decision::new(&OutputRule::default(), &OutputRule::default(), picture)
+    fn alone(picture: &OutputRule) -> EffectiveRule {
+        EffectiveRule::new(&OutputRule::default(), &OutputRule::default(), picture)
     }
 
     #[test]
@@ -311,7 +330,7 @@ mod tests {
         assert_eq!(rule.formats, Some(vec![Format::Webp, Format::Avif, Format::Jpeg]));
         assert_eq!(alone(&rule).settled_in(Format::Webp), Some(chosen));
         assert_eq!(alone(&rule).settled_in(Format::Jpeg), None);
-        let plan = Encoding::PngPalette(Colours::new(32).unwrap());
+        let plan = Encoding::PngPalette(PaletteSize::new(32).unwrap());
         let rule = rule.with_trial(plan, &formats);
         assert_eq!(rule.formats, Some(vec![Format::Png]));
         assert_eq!(alone(&rule).settled_in(Format::Png), Some(plan));
@@ -321,15 +340,16 @@ mod tests {
     fn a_nearer_grade_counts_more_than_a_farther_choice() {
         let settled = Some([(Format::Jpeg, Encoding::Jpeg(quality(40)))].into());
         let site = OutputRule { settled, ..OutputRule::default() };
-        let picture = OutputRule { want: Some(Want::Lossless), ..OutputRule::default() };
-        let decision = Decision::new(&site, &OutputRule::default(), &picture);
+        let picture = OutputRule { want: Some(QualityTarget::Lossless), ..OutputRule::default() };
+        let decision = EffectiveRule::new(&site, &OutputRule::default(), &picture);
         assert_eq!(decision.settled_in(Format::Jpeg), None);
     }
 
     #[test]
     fn where_nothing_may_be_lost_no_format_that_loses_is_tried() {
         let formats = Some(vec![Format::Avif, Format::Webp, Format::Jpeg]);
-        let rule = OutputRule { formats, want: Some(Want::Lossless), ..OutputRule::default() };
+        let rule =
+            OutputRule { formats, want: Some(QualityTarget::Lossless), ..OutputRule::default() };
         let worth = alone(&rule).worth_trying(ContentClass::Photograph, false);
         assert_eq!(worth, [Format::Webp, Format::Png]);
     }
@@ -345,7 +365,7 @@ mod tests {
         assert!(read(other).unwrap_err().contains("another format"));
         let rule = read(r#"{"formats":["avif","jpeg"],"want":{"by":"grade","value":"fine"}}"#);
         let rule = rule.unwrap();
-        assert_eq!(rule.want, Some(Want::Grade(Grade::Fine)));
+        assert_eq!(rule.want, Some(QualityTarget::Grade(Grade::Fine)));
         assert_eq!(read(&serde_json::to_string(&rule).unwrap()).unwrap(), rule);
     }
 }

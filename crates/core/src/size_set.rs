@@ -6,7 +6,7 @@ use serde::{Deserialize, Serialize};
 use thiserror::Error;
 
 use crate::layout::{BoxSize, Boxes};
-use crate::slot::MAX_SIDE;
+use crate::slot_shape::MAX_SIDE;
 
 /// Width against height in a set of sizes.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]

@@ -1,223 +1,137 @@
-//! Slots: the places in a layout that take a picture.
+//! Slots: the places in a site's layout that take a picture, what they need and under which budget.
 
-use serde::{Deserialize, Serialize};
-use thiserror::Error;
+use uuid::Uuid;
 
+use crate::adjustments::Adjustments;
+use crate::budget;
 use crate::geometry::Size;
-use crate::units::{CssPx, UnitError};
+use crate::layout::{self, BoxSize, Boxes, Cropping};
+use crate::markup::position::Holder;
+use crate::needs::{self, Need};
+use crate::place_kind::PlaceKind;
+use crate::recognise::Signature;
+use crate::slot_shape::Fit;
+use crate::units::{Bytes, Density};
 
-/// The longest side of a slot, in CSS pixels.
-pub const MAX_SIDE: f64 = 20_000.0;
-
-/// How a picture fills its slot.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
-#[serde(rename_all = "lowercase")]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub enum Fit {
-    /// Fill the box and cut the rest.
-    Cover,
-    /// All of the picture inside the box.
-    Contain,
-    /// The box's width is fixed, the height follows the picture.
-    Width,
-    /// As cover, and the file has exactly the box's pixels times the density.
-    Exact,
-}
-
-impl Fit {
-    /// Every fit, in the order they are offered.
-    pub const ALL: [Self; 4] = [Self::Cover, Self::Contain, Self::Width, Self::Exact];
-
-    /// Its name in the API, in files and on the command line.
-    pub const fn name(self) -> &'static str {
-        match self {
-            Self::Cover => "cover",
-            Self::Contain => "contain",
-            Self::Width => "width",
-            Self::Exact => "exact",
-        }
-    }
-
-    /// Whether it cuts the picture to the box's shape.
-    pub const fn crops(self) -> bool {
-        matches!(self, Self::Cover | Self::Exact)
-    }
-}
-
-impl std::str::FromStr for Fit {
-    type Err = SlotError;
-
-    fn from_str(text: &str) -> Result<Self, SlotError> {
-        Self::ALL
-            .into_iter()
-            .find(|fit| fit.name() == text)
-            .ok_or_else(|| SlotError::UnknownFit(text.to_owned()))
-    }
-}
-
-/// A place in the layout: its box in CSS pixels and how a picture fills it.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
-#[serde(try_from = "SlotSpec")]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+/// A slot, used once or often.
+#[derive(Debug, Clone, PartialEq)]
 pub struct Slot {
-    width: CssPx,
-    height: CssPx,
-    fit: Fit,
+    /// Its id.
+    pub id: Uuid,
+    /// Its name.
+    pub name: String,
+    /// What it is for.
+    pub kind: PlaceKind,
+    /// Its selector without positions; nothing for one that was typed by hand.
+    pub selector: Option<String>,
+    /// How a picture fills it.
+    pub fit: Fit,
+    /// Its boxes by layout width as they were measured, or typed for a slot by hand.
+    pub measured: Boxes,
+    /// Its boxes at every viewport that was looked at.
+    pub looked_at: Boxes,
+    /// Its boxes where they were set by hand.
+    pub hand_boxes: Option<Boxes>,
+    /// Who crops, where that was set by hand.
+    pub cropping: Option<Cropping>,
+    /// The densities it is made for.
+    pub densities: Vec<Density>,
+    /// Its byte budget where it was set by hand.
+    pub budget: Option<Bytes>,
 }
 
 impl Slot {
-    /// A slot of `width` × `height` CSS pixels, each above 0 and at most [`MAX_SIDE`].
-    pub fn new(width: f64, height: f64, fit: Fit) -> Result<Self, SlotError> {
-        Ok(Self { width: side("width", width)?, height: side("height", height)?, fit })
+    /// Its boxes by layout width: those set by hand before those measured.
+    pub fn boxes(&self) -> &Boxes {
+        self.hand_boxes.as_ref().unwrap_or(&self.measured)
     }
 
-    /// The box's width.
-    pub const fn width(self) -> CssPx {
-        self.width
+    /// Its boxes at every viewport that is known of.
+    pub fn rendered(&self) -> &Boxes {
+        self.hand_boxes.as_ref().unwrap_or(&self.looked_at)
     }
 
-    /// The box's height; with [`Fit::Width`] it only names the slot.
-    pub const fn height(self) -> CssPx {
-        self.height
+    /// The largest of its boxes that is shown; nothing where none is.
+    pub fn largest_box(&self) -> Option<BoxSize> {
+        layout::largest(self.boxes().values().copied())
     }
 
-    /// How a picture fills the box.
-    pub const fn fit(self) -> Fit {
-        self.fit
+    /// The shape of its largest box, which its files get: width over height, 1 where it is not shown.
+    pub fn aspect(&self) -> f64 {
+        self.largest_box().map_or(1.0, BoxSize::aspect)
     }
 
-    /// The box's width over its height.
-    pub fn aspect(self) -> f64 {
-        self.width.get() / self.height.get()
-    }
-}
-
-fn side(name: &'static str, value: f64) -> Result<CssPx, SlotError> {
-    if value > MAX_SIDE {
-        return Err(SlotError::TooLarge { name, value });
-    }
-    CssPx::new(value).map_err(|source| SlotError::NotPositive { name, source })
-}
-
-/// A size without a slot: the whole picture in proportion.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
-#[serde(tag = "by", rename_all = "kebab-case")]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub enum Resize {
-    /// So many pixels across.
-    Width {
-        /// Pixels.
-        px: f64,
-    },
-    /// So many pixels down.
-    Height {
-        /// Pixels.
-        px: f64,
-    },
-    /// So many pixels along its longer side.
-    LongSide {
-        /// Pixels.
-        px: f64,
-    },
-    /// A share of what it has.
-    Percent {
-        /// Of each side.
-        percent: f64,
-    },
-}
-
-impl Resize {
-    /// The slot that gives a picture of size `picture` this size at density 1.
-    ///
-    /// # Errors
-    /// [`SlotError`] where a side would be nothing, or longer than any layout.
-    pub fn slot(self, picture: Size) -> Result<Slot, SlotError> {
-        let (across, down) = (f64::from(picture.width), f64::from(picture.height));
-        let width = match self {
-            Self::Width { px } => px,
-            Self::Height { px } => px * across / down,
-            Self::LongSide { px } => px * across / across.max(down),
-            Self::Percent { percent } => across * percent / 100.0,
-        };
-        Slot::new(width, width * down / across, Fit::Width)
-    }
-}
-
-/// The unchecked form that comes in from outside.
-#[derive(Deserialize)]
-struct SlotSpec {
-    width: f64,
-    height: f64,
-    fit: Fit,
-}
-
-impl TryFrom<SlotSpec> for Slot {
-    type Error = SlotError;
-
-    fn try_from(spec: SlotSpec) -> Result<Self, SlotError> {
-        Self::new(spec.width, spec.height, spec.fit)
-    }
-}
-
-/// Why a slot was refused.
-#[derive(Debug, Clone, PartialEq, Error)]
-pub enum SlotError {
-    /// A side that is zero, negative or not a number.
-    #[error("the slot's {name} is not usable: {source}")]
-    NotPositive {
-        /// Which side.
-        name: &'static str,
-        /// What is wrong with it.
-        source: UnitError,
-    },
-    /// A side no layout has.
-    #[error("the slot's {name} of {value} CSS px is too large: at most {MAX_SIDE} CSS px")]
-    TooLarge {
-        /// Which side.
-        name: &'static str,
-        /// The value that was given.
-        value: f64,
-    },
-    /// A word that names no fit.
-    #[error("“{0}” is not a fit: use cover, contain, width or exact")]
-    UnknownFit(String),
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn a_slot_of_nothing_or_of_a_hundred_thousand_is_refused_by_name() {
-        let none = Slot::new(912.0, 0.0, Fit::Cover).unwrap_err().to_string();
-        assert!(none.contains("height") && none.contains("above 0"), "{none}");
-        let huge = Slot::new(100_000.0, 344.0, Fit::Cover).unwrap_err().to_string();
-        assert!(huge.contains("width") && huge.contains("100000"), "{huge}");
-        assert!(Slot::new(f64::NAN, 10.0, Fit::Cover).is_err());
-    }
-
-    #[test]
-    fn a_size_without_a_slot_keeps_the_proportion() {
-        let of = |resize: Resize| resize.slot(Size::new(1_600, 1_000)).unwrap();
-        for (resize, width, height) in [
-            (Resize::Width { px: 800.0 }, 800.0, 500.0),
-            (Resize::Height { px: 500.0 }, 800.0, 500.0),
-            (Resize::LongSide { px: 400.0 }, 400.0, 250.0),
-            (Resize::Percent { percent: 25.0 }, 400.0, 250.0),
-        ] {
-            let slot = of(resize);
-            assert_eq!((slot.width().get(), slot.height().get()), (width, height), "{resize:?}");
+    /// What holds its pictures.
+    pub const fn holder(&self) -> Holder {
+        match self.kind {
+            PlaceKind::Background => Holder::Background,
+            _ => Holder::Element,
         }
-        let tall = Resize::LongSide { px: 400.0 }.slot(Size::new(1_000, 1_600)).unwrap();
-        assert_eq!((tall.width().get(), tall.height().get()), (250.0, 400.0));
-        assert!(Resize::Percent { percent: -5.0 }.slot(Size::new(9, 9)).is_err());
     }
 
-    #[test]
-    fn the_check_holds_for_slots_read_from_json() {
-        let read = |text: &str| serde_json::from_str::<Slot>(text);
-        assert!(read(r#"{"width":912,"height":344,"fit":"exact"}"#).is_ok());
-        assert!(read(r#"{"width":-1,"height":344,"fit":"exact"}"#).is_err());
-        assert!(read(r#"{"width":912,"height":344,"fit":"squash"}"#).is_err());
+    /// The selector of what holds its pictures; a name to be replaced where none is known.
+    pub fn selector_or_default(&self) -> &str {
+        let default = match self.holder() {
+            Holder::Background => ".background",
+            Holder::Element => "img",
+        };
+        self.selector.as_deref().unwrap_or(default)
+    }
+
+    /// Device pixels at each layout width and density.
+    pub fn needs(&self) -> Vec<Need> {
+        needs::needs(self.boxes(), self.fit, self.aspect(), &self.densities)
+    }
+
+    /// Its budget: set by hand, or by its largest need.
+    pub fn budget(&self) -> Bytes {
+        self.budget.unwrap_or_else(|| {
+            let most = self.needs().into_iter().map(|need| need.pixels).max_by_key(|p| p.pixels());
+            budget::default_budget(most.unwrap_or(Size::new(1, 1)))
+        })
+    }
+
+    /// Who crops its picture with these adjustments, and why it is not who the shape of the boxes
+    /// says.
+    pub fn who_crops(&self, adjustments: &Adjustments) -> (Cropping, Option<CroppingReason>) {
+        let default = self.cropping.unwrap_or_else(|| Cropping::of(self.boxes(), self.fit));
+        if default != Cropping::Browser {
+            return (default, None);
+        }
+        let is_shown =
+            |viewport: &u32| self.boxes().get(viewport).is_some_and(|size| size.is_shown());
+        // What is smaller than the largest part of its shape cannot be said by a position alone.
+        if adjustments.crops.get(&self.id).is_some_and(|crops| crops.keys().any(is_shown)) {
+            return (Cropping::ArtDirection, Some(CroppingReason::FramedByHand));
+        }
+        if adjustments.edits.has_frame() {
+            return (Cropping::ArtDirection, Some(CroppingReason::FrameEdit));
+        }
+        (default, None)
+    }
+
+    /// What it is known by among the places of pages; nothing for one that was typed by hand.
+    pub fn signature(&self) -> Option<Signature> {
+        let selector = self.selector.clone()?;
+        Some(Signature { selector, kind: self.kind, boxes: self.measured.clone() })
+    }
+}
+
+/// Why each shape gets a file of its own although one could do.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum CroppingReason {
+    /// A layout width is framed by hand.
+    FramedByHand,
+    /// An edit depends on the frame.
+    FrameEdit,
+}
+
+impl CroppingReason {
+    /// In words.
+    pub const fn words(self) -> &'static str {
+        match self {
+            Self::FramedByHand => "a layout width is framed by hand",
+            Self::FrameEdit => "an edit depends on the frame",
+        }
     }
 }

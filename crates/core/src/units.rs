@@ -60,7 +60,7 @@ impl DevicePx {
 }
 
 /// Device pixels per CSS pixel, from 0.5 to 4.
-#[derive(Debug, Clone, Copy, PartialEq, PartialOrd, Serialize, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
 #[serde(try_from = "f64", into = "f64")]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(value_type = f64))]
 pub struct Density(f64);
@@ -68,6 +68,8 @@ pub struct Density(f64);
 impl Density {
     /// One device pixel per CSS pixel.
     pub const ONE: Self = Self(1.0);
+    /// The density at which the weight of slots and pages is counted.
+    pub const REFERENCE: Self = Self(2.0);
 
     /// `value` device pixels per CSS pixel.
     pub fn new(value: f64) -> Result<Self, UnitError> {
@@ -77,6 +79,83 @@ impl Density {
     /// Device pixels per CSS pixel.
     pub const fn get(self) -> f64 {
         self.0
+    }
+}
+
+impl Eq for Density {}
+
+impl PartialOrd for Density {
+    fn partial_cmp(&self, other: &Self) -> Option<std::cmp::Ordering> {
+        Some(self.cmp(other))
+    }
+}
+
+impl Ord for Density {
+    fn cmp(&self, other: &Self) -> std::cmp::Ordering {
+        self.0.total_cmp(&other.0)
+    }
+}
+
+/// Values by density; its keys are written as in `"1"` and `"1.5"`.
+#[derive(Debug, Clone, PartialEq)]
+pub struct ByDensity<T>(std::collections::BTreeMap<Density, T>);
+
+impl<T> Default for ByDensity<T> {
+    fn default() -> Self {
+        Self(std::collections::BTreeMap::new())
+    }
+}
+
+impl<T> std::ops::Deref for ByDensity<T> {
+    type Target = std::collections::BTreeMap<Density, T>;
+
+    fn deref(&self) -> &Self::Target {
+        &self.0
+    }
+}
+
+impl<T> std::ops::DerefMut for ByDensity<T> {
+    fn deref_mut(&mut self) -> &mut Self::Target {
+        &mut self.0
+    }
+}
+
+impl<T> FromIterator<(Density, T)> for ByDensity<T> {
+    fn from_iter<I: IntoIterator<Item = (Density, T)>>(values: I) -> Self {
+        Self(values.into_iter().collect())
+    }
+}
+
+impl<T> IntoIterator for ByDensity<T> {
+    type Item = (Density, T);
+    type IntoIter = std::collections::btree_map::IntoIter<Density, T>;
+
+    fn into_iter(self) -> Self::IntoIter {
+        self.0.into_iter()
+    }
+}
+
+impl<T: Serialize> Serialize for ByDensity<T> {
+    fn serialize<S: serde::Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        serializer.collect_map(self.0.iter().map(|(density, value)| (density.to_string(), value)))
+    }
+}
+
+impl<'de, T: Deserialize<'de>> Deserialize<'de> for ByDensity<T> {
+    fn deserialize<D: serde::Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
+        use serde::de::Error;
+        let texts = std::collections::BTreeMap::<String, T>::deserialize(deserializer)?;
+        let read = |(text, value): (String, T)| {
+            let number: f64 = text.parse().map_err(D::Error::custom)?;
+            Ok((Density::new(number).map_err(D::Error::custom)?, value))
+        };
+        texts.into_iter().map(read).collect()
+    }
+}
+
+impl std::fmt::Display for Density {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        self.0.fmt(f)
     }
 }
 

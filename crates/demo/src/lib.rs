@@ -10,6 +10,7 @@ mod land;
 mod noise;
 mod paint;
 mod scenes;
+pub mod seed;
 pub mod site;
 mod sky;
 mod studio;

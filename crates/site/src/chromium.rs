@@ -8,13 +8,14 @@ use std::time::Duration;
 
 use serde_json::json;
 use tempfile::TempDir;
-use thiserror::Error;
 use tokio::io::{AsyncBufReadExt, BufReader};
 use tokio::process::{Child, Command};
 
-use crate::devtools::{Devtools, DevtoolsError};
+use crate::devtools::{Devtools, DevtoolsError, Session};
+use crate::error::ChromiumError;
 use crate::gate::Gate;
-use crate::page::Page;
+use crate::page::Tab;
+use crate::served_file::FileReader;
 
 /// Where Debian and others put it.
 const PLACES: [&str; 5] = [
@@ -30,23 +31,6 @@ pub struct Chromium {
     devtools: Devtools,
     process: Child,
     _profile: TempDir,
-}
-
-/// Why there is no browser.
-#[derive(Debug, Error)]
-pub enum ChromiumError {
-    /// None is installed.
-    #[error(
-        "no Chromium is installed on this machine: install Debian's package chromium; until then \
-         slots can be typed by hand"
-    )]
-    Missing,
-    /// It did not start.
-    #[error("Chromium did not start ({0}); start it by hand once to see why")]
-    NotStarted(String),
-    /// It broke down later.
-    #[error(transparent)]
-    Devtools(#[from] DevtoolsError),
 }
 
 impl Chromium {
@@ -97,14 +81,14 @@ impl Chromium {
     }
 
     /// Opens an empty page.
-    pub async fn page(&self) -> Result<Page, DevtoolsError> {
+    pub async fn page(&self, reader: FileReader) -> Result<Tab, DevtoolsError> {
         // A tab behind another one is not painted, and its timers are held back.
         let target = json!({"url": "about:blank", "newWindow": true});
         let made = self.devtools.call("", "Target.createTarget", target).await?;
         let attach = json!({"targetId": made["targetId"], "flatten": true});
         let attached = self.devtools.call("", "Target.attachToTarget", attach).await?;
         let session = attached["sessionId"].as_str().unwrap_or_default().to_owned();
-        Page::prepare(self.devtools.clone(), session).await
+        Tab::prepare(Session::new(self.devtools.clone(), session), reader).await
     }
 }
 

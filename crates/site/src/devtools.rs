@@ -108,6 +108,34 @@ impl Devtools {
     }
 }
 
+/// A tab's part of the connection.
+pub struct Session {
+    devtools: Devtools,
+    id: String,
+}
+
+impl Session {
+    /// The session `id` on a connection.
+    pub fn new(devtools: Devtools, id: String) -> Self {
+        Self { devtools, id }
+    }
+
+    /// Calls `method` in this session.
+    pub async fn call(&self, method: &'static str, params: Value) -> Result<Value, DevtoolsError> {
+        self.devtools.call(&self.id, method, params).await
+    }
+
+    /// Everything that happens in the browser from now on, also in other sessions.
+    pub fn events(&self) -> broadcast::Receiver<Arc<Event>> {
+        self.devtools.events()
+    }
+
+    /// Whether `event` happened in this session.
+    pub fn owns(&self, event: &Event) -> bool {
+        event.session == self.id
+    }
+}
+
 async fn run(
     socket: Socket,
     mut outgoing: mpsc::UnboundedReceiver<String>,

@@ -4,7 +4,7 @@
 //! - [`chromium`]: the browser itself, as an unprivileged user with an empty profile.
 //! - [`plan`]: what to measure, and what may be reached for it.
 //! - [`page`]: one page, opened at each layout width and density; [`reading`] is what it tells,
-//!   [`traffic`] the files that came, each a [`served_file`].
+//!   [`fetched`] the files that came, each a [`served_file`].
 //! - [`measure`](mod@measure): one page or a whole site; [`measured`] is what was found.
 //! - [`archive`]: sites that come as files.
 //! - [`host`]: serves a folder as a customer's web host would.
@@ -12,6 +12,8 @@
 pub mod archive;
 pub mod chromium;
 mod devtools;
+pub mod error;
+pub mod fetched;
 pub mod gate;
 pub mod host;
 pub mod measure;
@@ -20,4 +22,4 @@ pub mod page;
 pub mod plan;
 pub mod reading;
 pub mod served_file;
-pub mod traffic;
+mod traffic;

@@ -7,17 +7,16 @@ use brisk_margin_core::layout::LayoutWidth;
 use brisk_margin_core::units::Density;
 use futures::StreamExt;
 use futures::stream::FuturesUnordered;
-use thiserror::Error;
 use url::Url;
 
-use crate::chromium::{Chromium, ChromiumError};
-use crate::devtools::DevtoolsError;
+use crate::chromium::Chromium;
+use crate::error::{MeasureError, PageError};
+use crate::fetched::Files;
 use crate::gate::{Authority, Gate};
 use crate::measured::{MeasuredPage, Sheet};
-use crate::page::{Page, PageError};
+use crate::page::Tab;
 use crate::plan::Plan;
 use crate::reading::Reading;
-use crate::traffic::Files;
 
 /// Viewports between the layout widths at which only boxes are read, besides those at the page's
 /// own breakpoints.
@@ -29,43 +28,10 @@ const TABS: usize = 2;
 
 /// A browser with a gate, ready to measure.
 pub struct Measurer {
-    tabs: Vec<Page>,
+    tabs: Vec<Tab>,
     plan: Plan,
     gate: Gate,
     _browser: Chromium,
-}
-
-/// Why nothing could be measured.
-#[derive(Debug, Error)]
-pub enum MeasureError {
-    /// Not an address that a browser can open.
-    #[error("“{0}” is no address of a page: write it as in http://127.0.0.1:4811/visit.html")]
-    Address(String),
-    /// There is no browser.
-    #[error(transparent)]
-    Browser(#[from] ChromiumError),
-    /// The gate could not be opened.
-    #[error("the gate for the browser could not be opened: {0}")]
-    Gate(#[from] std::io::Error),
-    /// The page could not be read.
-    #[error(transparent)]
-    Page(#[from] PageError),
-    /// It leads to a host that was not entered.
-    #[error(
-        "{from} leads to {to}, which was not entered; measure that address instead, or allow its host"
-    )]
-    Elsewhere {
-        /// The address that was asked for.
-        from: String,
-        /// The host and port behind it.
-        to: String,
-    },
-}
-
-impl From<DevtoolsError> for MeasureError {
-    fn from(error: DevtoolsError) -> Self {
-        Self::Browser(error.into())
-    }
 }
 
 impl Measurer {
@@ -75,14 +41,14 @@ impl Measurer {
         let browser = Chromium::start(&gate).await?;
         let mut tabs = Vec::new();
         for _ in 0..TABS {
-            tabs.push(browser.page().await?);
+            tabs.push(browser.page(plan.reader.clone()).await?);
         }
         Ok(Self { tabs, plan, gate, _browser: browser })
     }
 
     /// The hosts that pages asked for and that were not entered, each with one of the addresses.
     pub fn refused(&self) -> BTreeMap<Authority, String> {
-        let asked: BTreeSet<Authority> = self.tabs.iter().flat_map(Page::asked).collect();
+        let asked: BTreeSet<Authority> = self.tabs.iter().flat_map(Tab::asked).collect();
         let mut refused = self.gate.refused();
         refused.retain(|authority, _| asked.contains(authority));
         refused
@@ -93,7 +59,7 @@ impl Measurer {
         self.page_in(&self.tabs[0], address).await
     }
 
-    async fn page_in(&self, tab: &Page, address: &str) -> Result<MeasuredPage, MeasureError> {
+    async fn page_in(&self, tab: &Tab, address: &str) -> Result<MeasuredPage, MeasureError> {
         let mut files = Files::new();
         let mut sheet = Sheet::default();
         for &viewport in &self.plan.widths {
@@ -109,7 +75,7 @@ impl Measurer {
         Ok(sheet.finish(files))
     }
 
-    async fn boxes_at(tab: &Page, viewport: u32, sheet: &mut Sheet) -> Result<(), MeasureError> {
+    async fn boxes_at(tab: &Tab, viewport: u32, sheet: &mut Sheet) -> Result<(), MeasureError> {
         tab.resize(LayoutWidth::of(viewport), Density::ONE).await?;
         sheet.add_boxes(viewport, &tab.read_resized().await?);
         Ok(())
@@ -118,7 +84,7 @@ impl Measurer {
     /// Looks at the middle of each stretch between known viewports, and again at the middles of
     /// its halves where a box does not grow evenly: so limits in the layout that no media query
     /// tells are found to a pixel or two.
-    async fn refine(&self, tab: &Page, sheet: &mut Sheet) -> Result<(), MeasureError> {
+    async fn refine(&self, tab: &Tab, sheet: &mut Sheet) -> Result<(), MeasureError> {
         let known = sheet.viewports();
         let mut stretches: VecDeque<(u32, u32)> =
             known.iter().zip(known.iter().skip(1)).map(|(&a, &b)| (a, b)).collect();
@@ -140,7 +106,7 @@ impl Measurer {
     /// Opens `address` at `viewport`, once for all densities where they cannot matter.
     async fn at(
         &self,
-        tab: &Page,
+        tab: &Tab,
         address: &str,
         viewport: LayoutWidth,
         files: &mut Files,
@@ -177,7 +143,7 @@ impl Measurer {
         }
         let mut seen = BTreeSet::new();
         waiting.retain(|address| seen.len() < self.plan.pages && seen.insert(address.clone()));
-        let mut free: Vec<&Page> = self.tabs.iter().collect();
+        let mut free: Vec<&Tab> = self.tabs.iter().collect();
         let mut under_way = FuturesUnordered::new();
         let mut done = 0;
         loop {

@@ -1,14 +1,16 @@
 //! A page as it was measured, put together from what was read at each viewport.
 
+use brisk_margin_core::place_kind::PlaceKind;
+use brisk_margin_core::units::ByDensity;
 use std::collections::{BTreeMap, BTreeSet};
 
 use brisk_margin_core::layout::{BoxSize, Boxes, LayoutWidth};
-use brisk_margin_core::state::Painting;
+use brisk_margin_core::object_fit::ObjectFit;
 use brisk_margin_core::units::Density;
 
-use crate::reading::{Found, Icon, Kind, Reading};
+use crate::fetched::{Fetched, Files};
+use crate::reading::{Found, Icon, Reading};
 use crate::served_file::ServedFile;
-use crate::traffic::Files;
 
 /// How far a box may be from growing evenly, in CSS px.
 const EVEN: f64 = 0.25;
@@ -25,7 +27,7 @@ pub struct MeasuredPage {
     /// Viewport widths at which its style sheets change.
     pub breakpoints: Vec<u32>,
     /// Every place that shows a picture.
-    pub places: Vec<Place>,
+    pub places: Vec<FoundPlace>,
     /// The icons that its head names.
     pub icons: Vec<PageIcon>,
     /// Places beyond the limit of 1,000.
@@ -51,13 +53,13 @@ pub struct PageIcon {
 
 /// A place on a page that shows a picture.
 #[derive(Debug, Clone, PartialEq)]
-pub struct Place {
+pub struct FoundPlace {
     /// Finds this element alone.
     pub selector: String,
     /// The same without positions.
     pub loose: String,
     /// What it is for.
-    pub kind: Kind,
+    pub kind: PlaceKind,
     /// Its boxes at the layout widths.
     pub boxes: Boxes,
     /// Its boxes at all viewports that were looked at.
@@ -65,9 +67,9 @@ pub struct Place {
     /// Where it stands on the page, by layout width: from the left and from the top, in CSS px.
     pub positions: BTreeMap<u32, (f64, f64)>,
     /// The file at each layout width and density.
-    pub files: BTreeMap<u32, BTreeMap<String, ServedFile>>,
+    pub files: BTreeMap<u32, ByDensity<ServedFile>>,
     /// How the file is put into the box.
-    pub painting: Painting,
+    pub painting: ObjectFit,
     /// Which part stays where some is cut, as CSS says it.
     pub position: String,
     /// Its `srcset`.
@@ -93,7 +95,7 @@ pub(crate) struct Sheet {
     title: String,
     heights: BTreeMap<u32, f64>,
     pub(crate) breakpoints: Vec<u32>,
-    places: Vec<Place>,
+    places: Vec<FoundPlace>,
     icons: Vec<Icon>,
     left: usize,
     links: Vec<String>,
@@ -121,10 +123,10 @@ impl Sheet {
             place.rendered.insert(viewport.width, size);
             place.positions.insert(viewport.width, (found.rect.x, found.rect.y));
             let file = files.get(&found.address).filter(|file| file.status < 400 && found.loaded);
-            let served = ServedFile::new(&found.address, file);
+            let served = served(&found.address, file);
             if !found.address.is_empty() {
                 let files = place.files.entry(viewport.width).or_default();
-                files.insert(density.get().to_string(), served);
+                files.insert(density, served);
             }
             place.above_fold |= size.is_shown() && found.rect.y < f64::from(viewport.height);
             place.lcp |= reading.lcp.as_ref() == Some(&found.selector);
@@ -157,10 +159,10 @@ impl Sheet {
     }
 
     /// The place of `found`, which is the same at every viewport by its selector.
-    fn place(&mut self, found: &Found) -> &mut Place {
+    fn place(&mut self, found: &Found) -> &mut FoundPlace {
         let known = self.places.iter().position(|place| place.selector == found.selector);
         let at = known.unwrap_or_else(|| {
-            self.places.push(Place {
+            self.places.push(FoundPlace {
                 selector: found.selector.clone(),
                 loose: found.loose.clone(),
                 kind: found.kind,
@@ -194,7 +196,7 @@ impl Sheet {
                 .icons
                 .into_iter()
                 .map(|icon| PageIcon {
-                    file: ServedFile::new(
+                    file: served(
                         &icon.address,
                         files.get(&icon.address).filter(|file| file.status < 400),
                     ),
@@ -208,4 +210,9 @@ impl Sheet {
             files,
         }
     }
+}
+
+fn served(address: &str, file: Option<&Fetched>) -> ServedFile {
+    let facts = file.map(|file| file.facts).unwrap_or_default();
+    ServedFile::new(address, facts, file.map_or(0, |file| file.bytes))
 }

@@ -7,84 +7,33 @@ use std::time::Duration;
 use brisk_margin_core::layout::LayoutWidth;
 use brisk_margin_core::units::Density;
 use serde_json::{Value, json};
-use thiserror::Error;
 use tokio::time::timeout;
 
-use crate::devtools::{Devtools, DevtoolsError};
+use crate::devtools::{DevtoolsError, Session};
+use crate::error::PageError;
+use crate::fetched::Files;
 use crate::gate::Authority;
 use crate::reading::Reading;
-use crate::traffic::{Files, MAX_BODY, Traffic};
+use crate::served_file::FileReader;
+use crate::traffic::{MAX_BODY, Traffic};
 
 /// How long the map of a site may take.
 const MAP: Duration = Duration::from_secs(10);
 
 /// A tab of the browser.
-pub struct Page {
-    pub(crate) devtools: Devtools,
-    pub(crate) session: String,
+pub struct Tab {
+    session: Session,
+    reader: FileReader,
     /// Whom its pages asked, since the browser asks on its own account too.
-    pub(crate) asked: Mutex<BTreeSet<Authority>>,
+    asked: Mutex<BTreeSet<Authority>>,
 }
 
-/// Why a page could not be read.
-#[derive(Debug, Clone, Error)]
-pub enum PageError {
-    /// Nobody answers there.
-    #[error(
-        "{address} does not answer ({reason}); see that the address is right and the host is running"
-    )]
-    NoAnswer {
-        /// The page.
-        address: String,
-        /// The browser's word for it.
-        reason: String,
-    },
-    /// The host answered with an error.
-    #[error("{address} answers {status}; see that the page is there and open to everybody")]
-    Status {
-        /// The page.
-        address: String,
-        /// The HTTP status.
-        status: u16,
-    },
-    /// It is not a page.
-    #[error("{address} is {media_type} and no page; give the address of a page")]
-    NoPage {
-        /// What was asked for.
-        address: String,
-        /// What came.
-        media_type: String,
-    },
-    /// It does not come to an end.
-    #[error(
-        "{address} did not finish loading within {} s; measure it again when the host is faster",
-        patience.as_secs()
-    )]
-    NeverLoads {
-        /// The page.
-        address: String,
-        /// How long it was waited for.
-        patience: Duration,
-    },
-    /// The browser failed.
-    #[error(transparent)]
-    Browser(#[from] DevtoolsError),
-    /// The page's own scripts got in the way.
-    #[error("{address} could not be read ({reason})")]
-    Unreadable {
-        /// The page.
-        address: String,
-        /// The browser's words.
-        reason: String,
-    },
-}
-
-impl Page {
+impl Tab {
     pub(crate) async fn prepare(
-        devtools: Devtools,
-        session: String,
+        session: Session,
+        reader: FileReader,
     ) -> Result<Self, DevtoolsError> {
-        let page = Self { devtools, session, asked: Mutex::default() };
+        let page = Self { session, reader, asked: Mutex::default() };
         let buffers = json!({"maxTotalBufferSize": 400 << 20, "maxResourceBufferSize": MAX_BODY});
         page.call("Network.enable", buffers).await?;
         page.call("Network.setCacheDisabled", json!({"cacheDisabled": true})).await?;
@@ -99,12 +48,12 @@ impl Page {
         self.asked.lock().expect("no panic holds the lock").clone()
     }
 
-    pub(crate) async fn call(
-        &self,
-        method: &'static str,
-        params: Value,
-    ) -> Result<Value, DevtoolsError> {
-        self.devtools.call(&self.session, method, params).await
+    async fn call(&self, method: &'static str, params: Value) -> Result<Value, DevtoolsError> {
+        self.session.call(method, params).await
+    }
+
+    fn traffic(&self) -> Traffic<'_> {
+        Traffic::new(&self.session, &self.reader, &self.asked)
     }
 
     async fn evaluate(&self, script: &str) -> Result<Value, DevtoolsError> {
@@ -134,7 +83,7 @@ impl Page {
         known: &Files,
         patience: Duration,
     ) -> Result<(Reading, Files), PageError> {
-        let mut traffic = Traffic::new(self);
+        let mut traffic = self.traffic();
         let opened = self.call("Page.navigate", json!({"url": address})).await?;
         if let Some(reason) = opened["errorText"].as_str() {
             // An error without a page of its own is no answer to the browser, but has a status.
@@ -162,7 +111,7 @@ impl Page {
 
     /// The addresses that the sitemap at `address` lists (sitemaps.org, version 0.9).
     pub async fn locations(&self, address: &str) -> Result<Vec<String>, PageError> {
-        let mut traffic = Traffic::new(self);
+        let mut traffic = self.traffic();
         let opened = self.call("Page.navigate", json!({"url": address})).await?;
         if opened["errorText"].is_string() || timeout(MAP, traffic.until_loaded()).await.is_err() {
             return Ok(Vec::new());

@@ -7,8 +7,9 @@ use brisk_margin_core::layout::LayoutWidth;
 use brisk_margin_core::units::Density;
 use url::Url;
 
+use crate::error::MeasureError;
 use crate::gate::{Authority, Rules};
-use crate::measure::MeasureError;
+use crate::served_file::FileReader;
 
 /// What to measure, and what may be reached for it.
 #[derive(Debug, Clone)]
@@ -23,6 +24,8 @@ pub struct Plan {
     pub pages: usize,
     /// How long a page may take to load.
     pub patience: Duration,
+    /// Tells what the files that come are.
+    pub reader: FileReader,
 }
 
 impl Plan {
@@ -30,7 +33,7 @@ impl Plan {
     ///
     /// # Errors
     /// [`MeasureError::Address`] where it is none that a browser can open.
-    pub fn for_page(address: &str) -> Result<Self, MeasureError> {
+    pub fn for_page(address: &str, reader: FileReader) -> Result<Self, MeasureError> {
         let unusable = || MeasureError::Address(address.to_owned());
         let url = Url::parse(address).map_err(|_| unusable())?;
         let allowed = BTreeSet::from([Authority::of(&url).ok_or_else(unusable)?]);
@@ -40,6 +43,7 @@ impl Plan {
             rules: Rules { allowed, own_ports: BTreeSet::new() },
             pages: 50,
             patience: Duration::from_secs(20),
+            reader,
         })
     }
 }

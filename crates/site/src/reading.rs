@@ -1,6 +1,7 @@
 //! What the browser tells of an open page: its places, icons, links and breakpoints.
 
-use brisk_margin_core::state::Painting;
+use brisk_margin_core::object_fit::ObjectFit;
+use brisk_margin_core::place_kind::PlaceKind;
 use serde::Deserialize;
 
 /// What a page shows at one layout width.
@@ -41,7 +42,7 @@ pub struct Found {
     /// How the picture is put there.
     pub element: Element,
     /// What the place is for.
-    pub kind: Kind,
+    pub kind: PlaceKind,
     /// Where it is on the page, in CSS px.
     #[serde(rename = "box")]
     pub rect: PageRect,
@@ -54,7 +55,7 @@ pub struct Found {
     /// Its `sizes`.
     pub sizes: Option<String>,
     /// How the file is put into the box.
-    pub painting: Painting,
+    pub painting: ObjectFit,
     /// Which part stays where some is cut, as CSS says it.
     pub position: String,
     /// Its alternative text.
@@ -75,26 +76,6 @@ pub enum Element {
     Picture,
     /// A CSS background.
     Background,
-}
-
-/// What a place on a page is for.
-#[derive(
-    Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Deserialize, serde::Serialize,
-)]
-#[serde(rename_all = "lowercase")]
-pub enum Kind {
-    /// In the page's header.
-    Header,
-    /// Between the text.
-    Text,
-    /// Behind other content.
-    Background,
-    /// In a card of a list.
-    Card,
-    /// Small, and leading to something larger.
-    Thumbnail,
-    /// An icon of the page.
-    Icon,
 }
 
 /// A rectangle on a page, in CSS px.

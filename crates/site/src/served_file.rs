@@ -1,25 +1,42 @@
 //! A file that a page serves, and what its content says it is.
 
+use brisk_margin_core::source_format::SourceFormat;
+use std::sync::Arc;
+
 use brisk_margin_core::geometry::Size;
-use brisk_margin_core::picture::Picture;
 use brisk_margin_core::units::Bytes;
 use serde::Serialize;
-
-use crate::traffic::Fetched;
 
 /// What a file is by its content.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 pub struct FileFacts {
     /// Its pixels as shown.
     pub size: Option<Size>,
-    /// Its format, in lower case.
-    pub format: Option<&'static str>,
+    /// Its format.
+    pub format: Option<SourceFormat>,
 }
 
-impl FileFacts {
-    /// Reads `body` by its first bytes; nothing is decoded.
-    pub fn of(body: &[u8]) -> Self {
-        Self { size: size_of(body), format: format_of(body) }
+type Read = dyn Fn(&[u8]) -> FileFacts + Send + Sync;
+
+/// Reads what a file is by its content: whoever measures hands one in, since untrusted bytes are
+/// parsed elsewhere.
+#[derive(Clone)]
+pub struct FileReader(Arc<Read>);
+
+impl FileReader {
+    /// A reader that does what `read` does.
+    pub fn new(read: impl Fn(&[u8]) -> FileFacts + Send + Sync + 'static) -> Self {
+        Self(Arc::new(read))
+    }
+
+    pub(crate) fn read(&self, body: &[u8]) -> FileFacts {
+        (self.0)(body)
+    }
+}
+
+impl std::fmt::Debug for FileReader {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.write_str("FileReader")
     }
 }
 
@@ -39,60 +56,19 @@ pub struct ServedFile {
 }
 
 impl ServedFile {
-    pub(crate) fn new(address: &str, file: Option<&Fetched>) -> Self {
-        let facts = file.map(|file| file.facts).unwrap_or_default();
+    /// The file at `address` of `bytes`, which is what `facts` say.
+    pub(crate) fn new(address: &str, facts: FileFacts, bytes: u64) -> Self {
         Self {
             url: address.to_owned(),
             width: facts.size.map(|size| size.width),
             height: facts.size.map(|size| size.height),
-            format: facts.format.map(str::to_owned),
-            bytes: Bytes(file.map_or(0, |file| file.bytes)),
+            format: facts.format.map(|format| format.name().to_owned()),
+            bytes: Bytes(bytes),
         }
     }
 
     /// Its pixels.
     pub fn size(&self) -> Option<Size> {
         Some(Size::new(self.width?, self.height?)).filter(|size| size.pixels() > 0)
-    }
-}
-
-/// A file's pixels as shown: browsers turn a picture as its metadata say.
-fn size_of(body: &[u8]) -> Option<Size> {
-    if let Ok(picture) = Picture::open(body) {
-        return Some(picture.facts().size);
-    }
-    let size = imagesize::blob_size(body).ok()?;
-    Some(Size::new(u32::try_from(size.width).ok()?, u32::try_from(size.height).ok()?))
-}
-
-fn format_of(body: &[u8]) -> Option<&'static str> {
-    use imagesize::ImageType;
-    match imagesize::image_type(body) {
-        Ok(ImageType::Jpeg) => Some("jpeg"),
-        Ok(ImageType::Png) => Some("png"),
-        Ok(ImageType::Webp) => Some("webp"),
-        Ok(ImageType::Gif) => Some("gif"),
-        Ok(ImageType::Bmp) => Some("bmp"),
-        Ok(ImageType::Ico) => Some("ico"),
-        Ok(ImageType::Heif(imagesize::Compression::Av1)) => Some("avif"),
-        _ => String::from_utf8_lossy(&body[..body.len().min(1_024)])
-            .contains("<svg")
-            .then_some("svg"),
-    }
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-    use brisk_margin_testing::pictures::{gradient_jpeg, gradient_png, oriented};
-
-    #[test]
-    fn a_files_pixels_are_told_as_a_browser_shows_them() {
-        let lying = gradient_jpeg(60, 40);
-        assert_eq!(size_of(&lying), Some(Size::new(60, 40)));
-        assert_eq!(size_of(&oriented(&lying, 6)), Some(Size::new(40, 60)));
-        assert_eq!(size_of(&gradient_png(7, 5)), Some(Size::new(7, 5)));
-        assert_eq!(size_of(b"GIF89a\x0a\0\x14\0\0\0\0"), Some(Size::new(10, 20)));
-        assert_eq!(size_of(b"no picture"), None);
     }
 }

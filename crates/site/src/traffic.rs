@@ -1,7 +1,7 @@
 //! What goes over the wire while a page is open: when it is quiet, and the files that came.
 
-use std::collections::{HashMap, HashSet};
-use std::sync::Arc;
+use std::collections::{BTreeSet, HashMap, HashSet};
+use std::sync::{Arc, Mutex};
 use std::time::Duration;
 
 use base64::Engine;
@@ -12,10 +12,11 @@ use tokio::sync::broadcast;
 use tokio::time::{Instant, timeout};
 use url::Url;
 
-use crate::devtools::Event;
+use crate::devtools::{Event, Session};
+use crate::error::PageError;
+use crate::fetched::{Fetched, Files};
 use crate::gate::Authority;
-use crate::page::{Page, PageError};
-use crate::served_file::FileFacts;
+use crate::served_file::{FileFacts, FileReader};
 
 /// How long pictures may go on loading after that.
 const SETTLE: Duration = Duration::from_secs(8);
@@ -24,27 +25,11 @@ const QUIET: Duration = Duration::from_millis(120);
 /// A picture's body is looked at up to this size; larger ones still tell their bytes.
 pub(crate) const MAX_BODY: u64 = 60 << 20;
 
-/// A file as it came over the wire.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Fetched {
-    /// The HTTP status.
-    pub status: u16,
-    /// The media type that the host sent.
-    pub media_type: String,
-    /// Bytes of the body.
-    pub bytes: u64,
-    /// Its bytes, of a picture that was not too large to be looked at.
-    pub body: Option<Bytes>,
-    /// What it is by its content.
-    pub facts: FileFacts,
-}
-
-/// The files that came while a page was open, by their addresses.
-pub type Files = HashMap<String, Fetched>;
-
 /// What goes over the wire while a page is open.
 pub(crate) struct Traffic<'a> {
-    page: &'a Page,
+    session: &'a Session,
+    reader: &'a FileReader,
+    asked: &'a Mutex<BTreeSet<Authority>>,
     events: broadcast::Receiver<Arc<Event>>,
     requests: HashMap<String, Exchange>,
     document: Option<String>,
@@ -61,10 +46,17 @@ struct Exchange {
 }
 
 impl<'a> Traffic<'a> {
-    pub(crate) fn new(page: &'a Page) -> Self {
+    /// What goes over the wire in `session` from now on; whom it asks is noted in `asked`.
+    pub(crate) fn new(
+        session: &'a Session,
+        reader: &'a FileReader,
+        asked: &'a Mutex<BTreeSet<Authority>>,
+    ) -> Self {
         Self {
-            page,
-            events: page.devtools.events(),
+            session,
+            reader,
+            asked,
+            events: session.events(),
             requests: HashMap::new(),
             document: None,
             under_way: HashSet::new(),
@@ -92,7 +84,7 @@ impl<'a> Traffic<'a> {
     async fn next(&mut self) -> Option<Arc<Event>> {
         loop {
             match self.events.recv().await {
-                Ok(event) if event.session == self.page.session => {
+                Ok(event) if self.session.owns(&event) => {
                     self.note(&event);
                     return Some(event);
                 }
@@ -115,7 +107,7 @@ impl<'a> Traffic<'a> {
                 if let Some(authority) =
                     Url::parse(address).ok().and_then(|url| Authority::of(&url))
                 {
-                    self.page.asked.lock().expect("no panic holds the lock").insert(authority);
+                    self.asked.lock().expect("no panic holds the lock").insert(authority);
                 }
                 // The page's own; frames ask later.
                 if params["type"] == "Document" && self.document.is_none() {
@@ -194,7 +186,7 @@ impl<'a> Traffic<'a> {
                 // What a transfer encoding saved is the wire's, not the file's; but a body tells
                 // its own length where the browser kept it whole.
                 bytes: body.as_ref().map_or(bytes, |body| body.len() as u64),
-                facts: facts_of(body.clone()).await,
+                facts: facts_of(self.reader, body.clone()).await,
                 body,
             };
             files.insert(exchange.address.clone(), fetched);
@@ -204,7 +196,7 @@ impl<'a> Traffic<'a> {
 
     async fn body(&self, id: &str) -> Option<Bytes> {
         let params = json!({"requestId": id});
-        let answer = self.page.call("Network.getResponseBody", params).await.ok()?;
+        let answer = self.session.call("Network.getResponseBody", params).await.ok()?;
         let text = answer["body"].as_str()?;
         match answer["base64Encoded"].as_bool() {
             Some(true) => STANDARD.decode(text).ok().map(Bytes::from),
@@ -214,9 +206,10 @@ impl<'a> Traffic<'a> {
 }
 
 /// Reads a file once, away from the runtime: it may be built to be slow to read.
-async fn facts_of(body: Option<Bytes>) -> FileFacts {
+async fn facts_of(reader: &FileReader, body: Option<Bytes>) -> FileFacts {
     let Some(body) = body else { return FileFacts::default() };
-    tokio::task::spawn_blocking(move || FileFacts::of(&body)).await.unwrap_or_default()
+    let reader = reader.clone();
+    tokio::task::spawn_blocking(move || reader.read(&body)).await.unwrap_or_default()
 }
 
 fn is_picture(exchange: &Exchange) -> bool {

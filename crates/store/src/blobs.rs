@@ -86,6 +86,14 @@ impl Blobs {
         Ok(hash)
     }
 
+    /// Sees to it that `data`, whose hash is `hash`, is still there.
+    pub(crate) async fn put_again(&self, hash: &BlobHash, data: Bytes) -> Result<(), BlobError> {
+        if !self.holds(hash, data.len() as u64).await? {
+            self.store.put(&hash.key(), PutPayload::from_bytes(data)).await?;
+        }
+        Ok(())
+    }
+
     /// The bytes under `hash`.
     pub async fn get(&self, hash: &BlobHash) -> Result<Bytes, BlobError> {
         Ok(self.store.get(&hash.key()).await?.bytes().await?)
@@ -163,6 +171,11 @@ impl BlobError {
     /// Whether the bytes are not there: no other time will find them.
     pub const fn is_missing(&self) -> bool {
         matches!(self, Self::Store(object_store::Error::NotFound { .. }))
+    }
+
+    /// Whether the store is at fault and not what was asked: later it may go well.
+    pub const fn is_transient(&self) -> bool {
+        !self.is_missing()
     }
 
     /// Whether the disk is full: it works again when there is room.

@@ -5,11 +5,11 @@
 
 pub mod blobs;
 pub mod collections;
+pub mod edit_presets;
 mod entities;
-pub mod finishes;
+pub mod file_names;
 pub mod folder_files;
 pub mod layouts;
-pub mod many;
 mod migrations;
 pub mod output_rules;
 pub mod pictures;
@@ -115,4 +115,15 @@ pub enum StoreError {
     /// The tables are from a later version.
     #[error("this data folder belongs to a newer version of Brisk Margin; start that one instead")]
     Newer,
+}
+
+impl StoreError {
+    /// Whether database or disk are at fault and not what was asked: later it may go well.
+    pub const fn is_transient(&self) -> bool {
+        match self {
+            Self::Database(_) => true,
+            Self::Blob(error) => error.is_transient(),
+            Self::SavedMeanwhile | Self::Corrupt(_) | Self::Newer => false,
+        }
+    }
 }

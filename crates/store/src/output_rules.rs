@@ -1,6 +1,6 @@
 //! Output rules as they are kept: for the site, for slots and for pictures.
 
-use brisk_margin_core::rule::{Decision, OutputRule};
+use brisk_margin_core::rule::{EffectiveRule, OutputRule};
 use sea_orm::FromQueryResult;
 use uuid::Uuid;
 
@@ -79,7 +79,7 @@ impl Store {
         &self,
         picture: Uuid,
         slot: Option<Uuid>,
-    ) -> Result<Decision, StoreError> {
+    ) -> Result<EffectiveRule, StoreError> {
         let sql = "SELECT slot_id, picture_id, rule FROM output_rules
              WHERE slot_id = $1 OR picture_id = $2 OR slot_id IS NULL AND picture_id IS NULL";
         let rows = Row::find_by_statement(self.statement(sql, [slot.into(), picture.into()]));
@@ -92,6 +92,6 @@ impl Store {
             };
             *said = read(row.rule)?;
         }
-        Ok(Decision::new(&site, &of_slot, &of_picture))
+        Ok(EffectiveRule::new(&site, &of_slot, &of_picture))
     }
 }

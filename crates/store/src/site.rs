@@ -1,71 +1,12 @@
 //! The site that is looked after: its name, where it is, and how it is measured.
 
-use brisk_margin_core::layout::LayoutWidth;
-use brisk_margin_core::naming::Pattern;
+use brisk_margin_core::site::SiteSettings;
 use sea_orm::ActiveValue::Set;
 use sea_orm::{ActiveModelTrait, EntityTrait, IntoActiveModel, QuerySelect, TransactionTrait};
-use serde::{Deserialize, Serialize};
 
 use crate::entities::site;
 use crate::layouts::{json, read};
 use crate::{Store, StoreError};
-
-/// What holds for the whole site. A setting that an older version did not know is the usual one.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[serde(default)]
-pub struct SiteSettings {
-    /// Its name.
-    pub name: String,
-    /// The address of its first page.
-    pub address: Option<String>,
-    /// The viewports at which its pages are measured, the narrowest first.
-    pub widths: Vec<LayoutWidth>,
-    /// Other hosts that its pages may reach, as in `http://pictures.example:8080`.
-    pub allowed_hosts: Vec<String>,
-    /// The long side that is made of a picture at most where no slot says more, in pixels.
-    pub ceiling: u32,
-    /// What happens to pictures that arrive.
-    pub treatment: Treatment,
-    /// The pattern that file names are proposed by.
-    pub name_pattern: String,
-    /// The initials that stand in names where the pattern has them.
-    pub initials: String,
-    /// For how many days a removed picture can be brought back.
-    pub keep_days: u32,
-}
-
-/// What happens to a picture that arrives.
-#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(tag = "do", rename_all = "kebab-case")]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub enum Treatment {
-    /// It is listed, and nothing is made of it.
-    #[default]
-    List,
-    /// The files for the slots are made in which its file's bytes are shown today.
-    Slots,
-    /// A file is made for each size of a named set.
-    SizeSet {
-        /// The set's name.
-        name: String,
-    },
-}
-
-impl Default for SiteSettings {
-    fn default() -> Self {
-        Self {
-            name: String::new(),
-            address: None,
-            widths: LayoutWidth::USUAL.to_vec(),
-            allowed_hosts: Vec::new(),
-            ceiling: 2_560,
-            treatment: Treatment::List,
-            name_pattern: Pattern::USUAL.to_owned(),
-            initials: String::new(),
-            keep_days: 90,
-        }
-    }
-}
 
 impl Store {
     /// The site's settings.

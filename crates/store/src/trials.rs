@@ -1,18 +1,19 @@
 //! Trials: what came of encoding a picture's pixels one way or another.
 
+use brisk_margin_core::cache_key::CacheKey;
 use std::collections::HashMap;
 
-use brisk_margin_core::encode::{Encoding, GENERATION};
+use brisk_margin_core::encoding::{Encoding, GENERATION};
 use brisk_margin_core::grade::Score;
-use brisk_margin_core::judge::WorstSpot;
+use brisk_margin_core::grade::WorstSpot;
 use brisk_margin_core::units::Bytes;
 use sea_orm::{ConnectionTrait, FromQueryResult};
 use serde_json::{Value, json};
 use uuid::Uuid;
 
 use crate::layouts::read;
-use crate::variants::Framing;
 use crate::{Store, StoreError};
+use brisk_margin_core::render_spec::RenderSpec;
 
 /// A way of encoding that was tried.
 #[derive(Debug, Clone, PartialEq)]
@@ -22,7 +23,7 @@ pub struct TrialRow {
     /// The picture.
     pub picture_id: Uuid,
     /// What decides its pixels.
-    pub framing: Framing,
+    pub spec: RenderSpec,
     /// How they were encoded.
     pub encoding: Encoding,
     /// What the file weighs.
@@ -50,11 +51,18 @@ pub struct NewTrial {
 struct Row {
     id: Uuid,
     picture_id: Uuid,
-    framing: String,
+    spec: String,
     encoding: String,
     bytes: i64,
     score: f64,
     spots: Value,
+}
+
+#[derive(FromQueryResult)]
+struct ScoreRow {
+    render_key: String,
+    encoding: String,
+    score: f64,
 }
 
 impl TryFrom<Row> for TrialRow {
@@ -64,7 +72,7 @@ impl TryFrom<Row> for TrialRow {
         Ok(Self {
             id: row.id,
             picture_id: row.picture_id,
-            framing: serde_json::from_str(&row.framing).map_err(corrupt)?,
+            spec: serde_json::from_str(&row.spec).map_err(corrupt)?,
             encoding: serde_json::from_str(&row.encoding).map_err(corrupt)?,
             bytes: Bytes(row.bytes as u64),
             score: Score(row.score),
@@ -78,16 +86,16 @@ fn corrupt(error: serde_json::Error) -> StoreError {
 }
 
 impl Store {
-    /// Everything that was tried of `picture` in `framing`, the lightest first.
+    /// Everything that was tried of `picture` by `spec`, the lightest first.
     pub async fn trials_of(
         &self,
         picture: Uuid,
-        framing: &Framing,
+        spec: &RenderSpec,
     ) -> Result<Vec<TrialRow>, StoreError> {
         let statement = self.statement(
-            "SELECT id, picture_id, framing, encoding, bytes, score, spots FROM trials
-             WHERE picture_id = $1 AND framing = $2 AND generation = $3 ORDER BY bytes, id",
-            [picture.into(), framing.recipe().into(), generation()],
+            "SELECT id, picture_id, spec, encoding, bytes, score, spots FROM trials
+             WHERE picture_id = $1 AND render_key = $2 AND generation = $3 ORDER BY bytes, id",
+            [picture.into(), spec.cache_key().as_str().into(), generation()],
         );
         let rows = Row::find_by_statement(statement).all(&self.db).await?;
         rows.into_iter().map(TrialRow::try_from).collect()
@@ -99,7 +107,7 @@ impl Store {
     pub async fn add_trials(
         &self,
         picture: Uuid,
-        framing: &Framing,
+        spec: &RenderSpec,
         trials: &[NewTrial],
     ) -> Result<(), StoreError> {
         let rows = trials.iter().map(|trial| {
@@ -113,38 +121,44 @@ impl Store {
         });
         let statement = self.statement(
             "INSERT INTO trials
-                 (id, picture_id, framing, generation, encoding, bytes, score, spots, made_at)
-             SELECT id, $1, $2, $4, encoding, bytes, score, spots, now()
+                 (id, picture_id, spec, render_key, generation, encoding, bytes, score, spots, made_at)
+             SELECT id, $1, $2, $5, $4, encoding, bytes, score, spots, now()
              FROM jsonb_to_recordset($3)
                  AS t (id uuid, encoding text, bytes bigint, score double precision, spots jsonb)
-             ON CONFLICT (picture_id, framing, encoding)
+             ON CONFLICT (picture_id, render_key, encoding)
              DO UPDATE SET bytes = excluded.bytes, score = excluded.score,
                  generation = excluded.generation,
                  spots = CASE WHEN trials.spots = '[]' OR trials.generation <> excluded.generation
                      THEN excluded.spots ELSE trials.spots END",
-            [picture.into(), framing.recipe().into(), rows.collect::<Value>().into(), generation()],
+            [
+                picture.into(),
+                serde_json::to_string(spec).expect("plain values").into(),
+                rows.collect::<Value>().into(),
+                generation(),
+                spec.cache_key().as_str().into(),
+            ],
         );
         self.db.execute_raw(statement).await?;
         Ok(())
     }
 
-    /// How faithful the files are that were tried of `picture` in these framings: framing,
+    /// How faithful the files are that were tried of `picture` in these specs: key,
     /// encoding and score.
     pub async fn scores_of(
         &self,
         picture: Uuid,
-        framings: impl IntoIterator<Item = &Framing>,
-    ) -> Result<HashMap<(String, Encoding), Score>, StoreError> {
-        let recipes: Vec<String> = framings.into_iter().map(Framing::recipe).collect();
+        specs: impl IntoIterator<Item = &RenderSpec>,
+    ) -> Result<HashMap<(CacheKey, Encoding), Score>, StoreError> {
+        let keys: Vec<String> = specs.into_iter().map(|spec| spec.cache_key().into()).collect();
         let statement = self.statement(
-            "SELECT id, picture_id, framing, encoding, bytes, score, spots FROM trials
-             WHERE picture_id = $1 AND framing = ANY($2) AND generation = $3",
-            [picture.into(), recipes.into(), generation()],
+            "SELECT render_key, encoding, score FROM trials
+             WHERE picture_id = $1 AND render_key = ANY($2) AND generation = $3",
+            [picture.into(), keys.into(), generation()],
         );
-        let rows = Row::find_by_statement(statement).all(&self.db).await?;
-        let read = |row: Row| {
+        let rows = ScoreRow::find_by_statement(statement).all(&self.db).await?;
+        let read = |row: ScoreRow| {
             let encoding = serde_json::from_str(&row.encoding).map_err(corrupt)?;
-            Ok(((row.framing, encoding), Score(row.score)))
+            Ok(((CacheKey::stored(row.render_key), encoding), Score(row.score)))
         };
         rows.into_iter().map(read).collect()
     }
@@ -152,7 +166,7 @@ impl Store {
     /// The trial `id`.
     pub async fn trial(&self, id: Uuid) -> Result<Option<TrialRow>, StoreError> {
         let statement = self.statement(
-            "SELECT id, picture_id, framing, encoding, bytes, score, spots FROM trials WHERE id = $1",
+            "SELECT id, picture_id, spec, encoding, bytes, score, spots FROM trials WHERE id = $1",
             [id.into()],
         );
         let row = Row::find_by_statement(statement).one(&self.db).await?;

@@ -6,8 +6,8 @@ use sea_orm::{ConnectionTrait, FromQueryResult};
 use uuid::Uuid;
 
 use crate::layouts::{json, read};
-use crate::site::Treatment;
 use crate::{Store, StoreError};
+use brisk_margin_core::site::ImportAction;
 
 /// An upload that is under way.
 #[derive(Debug, Clone, PartialEq)]
@@ -21,7 +21,7 @@ pub struct Upload {
     /// How many bytes there will be.
     pub bytes: Bytes,
     /// What is done with the picture; nothing for the site's own rule.
-    pub treatment: Option<Treatment>,
+    pub import_action: Option<ImportAction>,
     /// When it began.
     pub made_at: DateTime<Utc>,
 }
@@ -32,7 +32,7 @@ struct Row {
     name: String,
     folder: String,
     bytes: i64,
-    treatment: serde_json::Value,
+    import_action: serde_json::Value,
     made_at: DateTime<Utc>,
 }
 
@@ -45,7 +45,7 @@ impl TryFrom<Row> for Upload {
             name: row.name,
             folder: row.folder,
             bytes: Bytes(row.bytes.unsigned_abs()),
-            treatment: read(row.treatment)?,
+            import_action: read(row.import_action)?,
             made_at: row.made_at,
         })
     }
@@ -55,14 +55,14 @@ impl Store {
     /// Expects an upload.
     pub async fn expect_upload(&self, upload: &Upload) -> Result<(), StoreError> {
         let statement = self.statement(
-            "INSERT INTO uploads (id, name, folder, bytes, treatment, made_at)
+            "INSERT INTO uploads (id, name, folder, bytes, import_action, made_at)
              VALUES ($1, $2, $3, $4, $5, $6)",
             [
                 upload.id.into(),
                 upload.name.clone().into(),
                 upload.folder.clone().into(),
                 (upload.bytes.get() as i64).into(),
-                json(&upload.treatment).into(),
+                json(&upload.import_action).into(),
                 upload.made_at.into(),
             ],
         );
@@ -72,14 +72,15 @@ impl Store {
 
     /// The upload `id`.
     pub async fn upload(&self, id: Uuid) -> Result<Option<Upload>, StoreError> {
-        let sql = "SELECT id, name, folder, bytes, treatment, made_at FROM uploads WHERE id = $1";
+        let sql =
+            "SELECT id, name, folder, bytes, import_action, made_at FROM uploads WHERE id = $1";
         let row = Row::find_by_statement(self.statement(sql, [id.into()])).one(&self.db).await?;
         row.map(Upload::try_from).transpose()
     }
 
     /// Every upload under way, the oldest first.
     pub async fn uploads(&self) -> Result<Vec<Upload>, StoreError> {
-        let sql = "SELECT id, name, folder, bytes, treatment, made_at FROM uploads ORDER BY id";
+        let sql = "SELECT id, name, folder, bytes, import_action, made_at FROM uploads ORDER BY id";
         let rows = Row::find_by_statement(self.statement(sql, [])).all(&self.db).await?;
         rows.into_iter().map(Upload::try_from).collect()
     }

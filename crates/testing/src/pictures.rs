@@ -1,11 +1,12 @@
 //! Small pictures, good and bad.
 
-use brisk_margin_core::codec::extras::Extras;
-use brisk_margin_core::codec::png;
-use brisk_margin_core::encode::{Encoding, Quality, encode};
+use brisk_margin_core::encoding::{Encoding, Quality};
 use brisk_margin_core::format::Format;
 use brisk_margin_core::geometry::Size;
-use brisk_margin_core::raster::{Channels, Raster};
+use brisk_margin_imaging::codec::extras::Extras;
+use brisk_margin_imaging::codec::png;
+use brisk_margin_imaging::codecs::Codecs;
+use brisk_margin_imaging::raster::{Channels, Raster};
 
 /// A smooth picture whose colour tells where a pixel came from: red grows to the right, green
 /// downwards.
@@ -19,7 +20,8 @@ pub fn gradient(width: u32, height: u32) -> Raster {
 /// `raster` as a file in `format` at `quality`.
 pub fn encoded(raster: &Raster, format: Format, quality: u8) -> Vec<u8> {
     let quality = Quality::new(quality).expect("a quality from 1 to 100");
-    encode(raster, Encoding::new(format, quality)).expect("a plain picture")
+    let encoding = Encoding::new(format, quality);
+    Codecs::in_process().encode(raster, encoding, &Extras::default()).expect("a plain picture")
 }
 
 /// [`gradient`] as a JPEG of quality 92.

@@ -23,7 +23,7 @@ const NOTHING = () => undefined;
 
 /** The picture as it lies on the bench, made into the file of a typed slot, and the proof of it. */
 export function EncodeStep({ picture, on, slots: asked }: { picture: Picture; on: WorkOnBench; slots: string[] }) {
-  const { work } = on;
+  const { adjustments } = on;
   const [recipe, changeRecipe] = useRecipe();
   const [chosen, setChosen] = useState<string>();
   const [pane, setPane] = useState<"trials" | "set" | "files">("trials");
@@ -31,13 +31,13 @@ export function EncodeStep({ picture, on, slots: asked }: { picture: Picture; on
   const [ruling, setRuling] = useState(false);
   const limits = useLimits();
   const place = placeOf(recipe);
-  const fitting = useFitting(picture.id, place, work);
+  const fitting = useFitting(picture.id, place, adjustments);
   const make = useMakeFile(picture.id);
   const shown = picture.variants.find(({ id }) => id === chosen) ?? picture.variants[0];
   const usualQuality = limits.data?.usual_quality ?? 75;
 
-  const framings = useFramings(picture.id, work, asked);
-  const whole = useViews(picture.id, work, useMemo(() => [{ width: 1_600 }], []), { withoutFrame: true });
+  const framings = useFramings(picture.id, adjustments, asked);
+  const whole = useViews(picture.id, adjustments, useMemo(() => [{ width: 1_600 }], []), { withoutFrame: true });
   const canvas = framings.data?.canvas ?? { width: picture.shown_width, height: picture.shown_height };
   const stage = useStage(canvas.width, canvas.height);
   const framed = framings.data && typedSlot(framings.data, place && !fitting.error ? fitting.data : undefined);
@@ -48,7 +48,7 @@ export function EncodeStep({ picture, on, slots: asked }: { picture: Picture; on
     moves.current += 1;
     const mine = moves.current;
     void (async () => {
-      const next = unwrap(await api.POST("/api/pictures/{id}/aim", { params: { path: { id: picture.id } }, body: { work, focal: [x, y] } }));
+      const next = unwrap(await api.POST("/api/pictures/{id}/aim", { params: { path: { id: picture.id } }, body: { adjustments, focal: [x, y] } }));
       // A later move came first.
       if (mine !== moves.current) return;
       if (done) on.note(next, "moved the focal point");
@@ -76,7 +76,7 @@ export function EncodeStep({ picture, on, slots: asked }: { picture: Picture; on
   const onMake = () => {
     if (!place) return;
     const { format, quality } = recipe;
-    make.mutate({ ...place, work, format, quality: quality ?? usualQuality }, { onSuccess: ({ id }) => { setChosen(id); setPane("files"); } });
+    make.mutate({ ...place, adjustments, format, quality: quality ?? usualQuality }, { onSuccess: ({ id }) => { setChosen(id); setPane("files"); } });
   };
   return (
     <>
@@ -102,7 +102,7 @@ export function EncodeStep({ picture, on, slots: asked }: { picture: Picture; on
           {place && fitting.data && !fitting.error && <FittingFacts fitting={fitting.data} picture={picture} />}
         </section>}
         <div className="encode-main">
-          {pane === "trials" ? <TrialsPane picture={picture} target={target} work={work} hindrance={hindrance} lead={lead} rules={rules} /> : pane === "set" ? <SetPane picture={picture} slot={chosenSlot?.slot} work={work} lead={lead} rules={rules} /> : shown ? <Proof variant={shown} lead={lead} /> : <NoProof lead={lead} />}
+          {pane === "trials" ? <TrialsPane picture={picture} target={target} adjustments={adjustments} hindrance={hindrance} lead={lead} rules={rules} /> : pane === "set" ? <SetPane picture={picture} slot={chosenSlot?.slot} adjustments={adjustments} lead={lead} rules={rules} /> : shown ? <Proof variant={shown} lead={lead} /> : <NoProof lead={lead} />}
         </div>
       </div>
       <RuleSheet picture={picture} slot={chosenSlot && { id: chosenSlot.slot, name: chosenSlot.name }} open={ruling} onClose={() => { setRuling(false); }} />

@@ -1,7 +1,7 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { Button, Input } from "antd";
 import { useMemo, useState } from "react";
-import { accept, api, unwrap, type Picture, type Work, type WorkStep } from "../api/client";
+import { accept, api, unwrap, type Picture, type Adjustments, type Step } from "../api/client";
 import { ProblemNote } from "../ui/ProblemNote";
 import { SideSheet } from "../ui/SideSheet";
 import { Painted } from "./Painted";
@@ -11,7 +11,7 @@ import { useQuery } from "@tanstack/react-query";
 
 interface Props { picture: Picture; on: WorkOnBench; open: boolean; onClose: () => void }
 
-/** Every step of the work, to go back to, to name, and to compare with another. */
+/** Every step of the adjustments, to go back to, to name, and to compare with another. */
 export function HistorySheet({ picture, on, open, onClose }: Props) {
   const [compared, setCompared] = useState<string[]>([]);
   const steps = [...on.bench.steps].reverse();
@@ -32,7 +32,7 @@ export function HistorySheet({ picture, on, open, onClose }: Props) {
   );
 }
 
-function StepRow({ step, picture, on, compared, onCompare }: { step: WorkStep; picture: Picture; on: WorkOnBench; compared: boolean; onCompare: () => void }) {
+function StepRow({ step, picture, on, compared, onCompare }: { step: Step; picture: Picture; on: WorkOnBench; compared: boolean; onCompare: () => void }) {
   const queries = useQueryClient();
   const [name, setName] = useState<string>();
   const rename = useMutation({
@@ -73,7 +73,7 @@ function StepRow({ step, picture, on, compared, onCompare }: { step: WorkStep; p
 }
 
 /** Two steps beside each other. */
-export function Compare({ picture, steps }: { picture: Picture; steps: WorkStep[] }) {
+export function Compare({ picture, steps }: { picture: Picture; steps: Step[] }) {
   return (
     <div className="compare">
       {steps.map((step) => <ComparedStep key={step.id} picture={picture} step={step} />)}
@@ -81,23 +81,23 @@ export function Compare({ picture, steps }: { picture: Picture; steps: WorkStep[
   );
 }
 
-function ComparedStep({ picture, step }: { picture: Picture; step: WorkStep }) {
-  const work = useQuery({
+function ComparedStep({ picture, step }: { picture: Picture; step: Step }) {
+  const adjustments = useQuery({
     queryKey: ["step", step.id],
     staleTime: Infinity,
     queryFn: async ({ signal }) => unwrap(await api.GET("/api/steps/{id}", { params: { path: { id: step.id } }, signal })),
   });
   return (
     <figure>
-      {work.data ? <Whole picture={picture} work={work.data} /> : <span className="soft">Fetching…</span>}
+      {adjustments.data ? <Whole picture={picture} adjustments={adjustments.data} /> : <span className="soft">Fetching…</span>}
       <figcaption>{step.name ?? step.summary}</figcaption>
     </figure>
   );
 }
 
 /** All of a picture with its edits, small. */
-export function Whole({ picture, work, width = 200 }: { picture: Picture; work: Work; width?: number }) {
-  const views = useViews(picture.id, work, useMemo(() => [{ width: width * 2 }], [width]));
+export function Whole({ picture, adjustments, width = 200 }: { picture: Picture; adjustments: Adjustments; width?: number }) {
+  const views = useViews(picture.id, adjustments, useMemo(() => [{ width: width * 2 }], [width]));
   const place = views.data?.places[0];
   const height = place ? (width * place.height) / place.width : width * 0.66;
   return <Painted bitmap={views.data?.bitmap} part={place ?? undefined} width={width} height={height} label={picture.name} />;

@@ -20,7 +20,7 @@ function Places({ places }: { places: BenchBody["places"] }) {
   );
 }
 
-/** Has the work hold wherever the picture is shown, after telling where that is. */
+/** Has the adjustments hold wherever the picture is shown, after telling where that is. */
 export function SaveSheet({ picture, on, open, onClose, onBeside }: Props) {
   const queries = useQueryClient();
   const places = on.bench.places;
@@ -65,7 +65,7 @@ function Conflict({ picture, on, onOver, onBeside }: { picture: Picture; on: Wor
     queryFn: async ({ signal }) => unwrap(await api.GET("/api/pictures/{id}/bench", { params: { path: { id: picture.id } }, signal })),
   });
   const theirs = fresh.data?.steps.find((step) => step.id === fresh.data.holds);
-  const work = useQuery({
+  const adjustments = useQuery({
     queryKey: ["step", theirs?.id],
     enabled: theirs !== undefined,
     queryFn: async ({ signal }) => unwrap(await api.GET("/api/steps/{id}", { params: { path: { id: theirs?.id ?? "" } }, signal })),
@@ -75,8 +75,8 @@ function Conflict({ picture, on, onOver, onBeside }: { picture: Picture; on: Wor
       <b>Somebody else saved this picture in the meantime.</b>
       <span>Nothing was overwritten. Compare both, then choose.</span>
       <div className="compare">
-        <figure>{work.data && <Whole picture={picture} work={work.data} width={170} />}<figcaption>Theirs: {theirs?.summary ?? "…"}</figcaption></figure>
-        <figure><Whole picture={picture} work={on.work} width={170} /><figcaption>Yours</figcaption></figure>
+        <figure>{adjustments.data && <Whole picture={picture} adjustments={adjustments.data} width={170} />}<figcaption>Theirs: {theirs?.summary ?? "…"}</figcaption></figure>
+        <figure><Whole picture={picture} adjustments={on.adjustments} width={170} /><figcaption>Yours</figcaption></figure>
       </div>
       <div className="row">
         <Button onClick={onBeside}>Save yours as a new picture</Button>
@@ -97,7 +97,7 @@ export function BesideSheet({ picture, on, open, onClose }: Omit<Props, "onBesid
   const save = useMutation({
     mutationFn: async () => {
       await on.flush();
-      const body = { work: on.work, name, places: chosen };
+      const body = { adjustments: on.adjustments, name, places: chosen };
       return unwrap(await api.POST("/api/pictures/{id}/beside", { params: { path: { id: picture.id } }, body }));
     },
     onSuccess: async ({ picture: made, change }) => {

@@ -1,5 +1,5 @@
 import { useState } from "react";
-import type { Fit, Format, Place } from "../api/client";
+import type { Fit, Format, PlaceAsked } from "../api/client";
 
 export type SizeBy = "slot" | "width" | "height" | "long-side" | "percent";
 
@@ -44,7 +44,7 @@ function stored(): Partial<Recipe> {
 }
 
 /** The slot or the size, once it is typed. */
-export function placeOf({ width, height, fit, density, by, amount }: Recipe): Place | undefined {
+export function placeOf({ width, height, fit, density, by, amount }: Recipe): PlaceAsked | undefined {
   if (by !== "slot") {
     if (amount === null) return undefined;
     return { resize: by === "percent" ? { by, percent: amount } : { by, px: amount }, density };

@@ -1,5 +1,5 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { api, unwrap, type Place, type Wish, type Work } from "../api/client";
+import { api, unwrap, type PlaceAsked, type Wish, type Adjustments } from "../api/client";
 
 /** One picture and the files made of it. */
 export function usePicture(id: string | undefined) {
@@ -11,16 +11,16 @@ export function usePicture(id: string | undefined) {
   });
 }
 
-/** How the picture with this work would fill the place. */
-export function useFitting(id: string, place: Place | undefined, work: Work) {
+/** How the picture with these adjustments would fill the place. */
+export function useFitting(id: string, place: PlaceAsked | undefined, adjustments: Adjustments) {
   return useQuery({
-    queryKey: ["fitting", id, work, place],
+    queryKey: ["fitting", id, adjustments, place],
     enabled: place !== undefined,
     placeholderData: keepPreviousData,
     retry: false,
     queryFn: async ({ signal }) => {
       if (!place) throw new Error("no slot yet");
-      const body = { ...place, work };
+      const body = { ...place, adjustments };
       return unwrap(await api.POST("/api/pictures/{id}/fitting", { params: { path: { id } }, body, signal }));
     },
   });

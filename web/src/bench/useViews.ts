@@ -1,16 +1,16 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { api, unwrap, type Rect, type Remark, type View, type Work } from "../api/client";
+import { api, unwrap, type Rect, type Remark, type View, type Adjustments } from "../api/client";
 
 /** Every slot of the picture framed at every layout width; asked again at each change, stale answers
     dropped. */
-export function useFramings(id: string, work: Work, slots: string[]) {
+export function useFramings(id: string, adjustments: Adjustments, slots: string[]) {
   return useQuery({
-    queryKey: ["framings", id, work, slots],
+    queryKey: ["framings", id, adjustments, slots],
     placeholderData: keepPreviousData,
     gcTime: 10_000,
     retry: false,
     queryFn: async ({ signal }) =>
-      unwrap(await api.POST("/api/pictures/{id}/framings", { params: { path: { id } }, body: { work, slots }, signal })),
+      unwrap(await api.POST("/api/pictures/{id}/framings", { params: { path: { id } }, body: { adjustments, slots }, signal })),
   });
 }
 
@@ -28,10 +28,10 @@ export interface Views {
 }
 
 /** Views of the picture, rendered by the server. */
-export function useViews(id: string, work: Work, views: View[], { histograms = false, withoutFrame = false, enabled = true }: Options = {}) {
+export function useViews(id: string, adjustments: Adjustments, views: View[], { histograms = false, withoutFrame = false, enabled = true }: Options = {}) {
   // Framing does not change a view of the whole.
   const wholeOnly = views.every((view) => !view.place);
-  const decides = wholeOnly ? work.finish : work;
+  const decides = wholeOnly ? adjustments.edits : adjustments;
   return useQuery({
     queryKey: ["views", id, decides, views, histograms, withoutFrame],
     enabled,
@@ -40,10 +40,10 @@ export function useViews(id: string, work: Work, views: View[], { histograms = f
     gcTime: 10_000,
     retry: false,
     queryFn: async ({ signal }) => {
-      const body = { work, views, histograms, without_frame: withoutFrame };
+      const body = { adjustments, views, histograms, without_frame: withoutFrame };
       const sheet = unwrap(await api.POST("/api/pictures/{id}/sheet", { params: { path: { id } }, body, signal }));
       const bitmap = sheet.image ? await decoded(sheet.image, signal) : undefined;
-      return { bitmap, places: sheet.views, remarks: sheet.remarks, before: sheet.before, after: sheet.after, of: work };
+      return { bitmap, places: sheet.views, remarks: sheet.remarks, before: sheet.before, after: sheet.after, of: adjustments };
     },
   });
 }

@@ -1,26 +1,26 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useEffectEvent, useRef, useState } from "react";
-import { api, unwrap, type BenchBody, type Picture, type Work, type WorkStep } from "../api/client";
+import { api, unwrap, type BenchBody, type Picture, type Adjustments, type Step } from "../api/client";
 
 /** What typing and nudging waits for until it becomes a step, in milliseconds. */
 const SETTLES_AFTER = 600;
 
 export interface WorkOnBench {
   bench: BenchBody;
-  work: Work;
+  adjustments: Adjustments;
   /** Shows `next` without noting it, as while something is dragged. */
-  show: (next: Work) => void;
+  show: (next: Adjustments) => void;
   /** Shows and notes it at once. */
-  note: (next: Work, summary: string) => void;
+  note: (next: Adjustments, summary: string) => void;
   /** Shows it, and notes it once nothing more follows for a moment. */
-  settle: (next: Work, summary: string) => void;
+  settle: (next: Adjustments, summary: string) => void;
   undo: (() => void) | undefined;
   redo: (() => void) | undefined;
   goTo: (step: string) => void;
   onNamed: (step: string, name: string | null) => void;
   /** The step that lies on the bench; nothing before the first, or while one is being noted. */
   at: string | undefined;
-  /** The step that held when the work began. */
+  /** The step that held when the adjustments began. */
   over: string | undefined;
   onSaved: (step: string) => void;
   /** Somebody else saved the picture since. */
@@ -42,27 +42,27 @@ export function useBench(id: string | undefined) {
   });
 }
 
-/** The work on a picture: what is shown now, its steps, and the ways back and forth. */
+/** The adjustments on a picture: what is shown now, its steps, and the ways back and forth. */
 export function useWork(picture: Picture, bench: BenchBody): WorkOnBench {
   const queries = useQueryClient();
-  const [work, setWork] = useState(bench.work);
+  const [adjustments, setWork] = useState(bench.adjustments);
   const [at, setAt] = useState(bench.at ?? undefined);
   const [steps, setSteps] = useState(bench.steps);
   // What was noted before the screen was drawn again.
   const known = useRef(bench.steps);
-  // The step that held when the work began: only over that one it is saved.
+  // The step that held when the adjustments began: only over that one it is saved.
   const [over, setOver] = useState(bench.holds ?? undefined);
   const [pending, setPending] = useState(0);
   const [error, setError] = useState<Error | null>(null);
-  const waiting = useRef<{ work: Work; summary: string; timer: ReturnType<typeof setTimeout> }>(undefined);
+  const waiting = useRef<{ adjustments: Adjustments; summary: string; timer: ReturnType<typeof setTimeout> }>(undefined);
   // Steps are noted one after the other, each after the one before.
   const chain = useRef<Promise<string | undefined>>(Promise.resolve(bench.at ?? undefined));
 
-  const send = useCallback((next: Work, summary: string) => {
+  const send = useCallback((next: Adjustments, summary: string) => {
     setPending((n) => n + 1);
     chain.current = chain.current.then(async (after) => {
       try {
-        const body = { after: after ?? null, summary, work: next };
+        const body = { after: after ?? null, summary, adjustments: next };
         const step = unwrap(await api.POST("/api/pictures/{id}/steps", { params: { path: { id: picture.id } }, body }));
         if (after === undefined) {
           // With the first step came the one that tells how the picture arrived.
@@ -93,7 +93,7 @@ export function useWork(picture: Picture, bench: BenchBody): WorkOnBench {
     if (last) {
       clearTimeout(last.timer);
       waiting.current = undefined;
-      return send(last.work, last.summary);
+      return send(last.adjustments, last.summary);
     }
     return chain.current;
   }, [send]);
@@ -126,7 +126,7 @@ export function useWork(picture: Picture, bench: BenchBody): WorkOnBench {
   const child = newestChild(steps, at);
   return {
     bench: { ...bench, steps },
-    work,
+    adjustments,
     show: setWork,
     note: (next, summary) => {
       if (waiting.current) void flush();
@@ -138,7 +138,7 @@ export function useWork(picture: Picture, bench: BenchBody): WorkOnBench {
       const last = waiting.current;
       if (last && last.summary !== summary) void flush();
       else if (last) clearTimeout(last.timer);
-      waiting.current = { work: next, summary, timer: setTimeout(() => { void flush(); }, SETTLES_AFTER) };
+      waiting.current = { adjustments: next, summary, timer: setTimeout(() => { void flush(); }, SETTLES_AFTER) };
     },
     undo: parent || pending > 0 ? () => { void undo(); } : undefined,
     redo: child ? () => { goTo(child); } : undefined,
@@ -158,6 +158,6 @@ export function useWork(picture: Picture, bench: BenchBody): WorkOnBench {
   };
 }
 
-function newestChild(steps: WorkStep[], at: string | undefined) {
+function newestChild(steps: Step[], at: string | undefined) {
   return steps.filter((step) => step.parent === at && at !== undefined).at(-1)?.id;
 }

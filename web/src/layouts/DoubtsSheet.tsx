@@ -1,19 +1,19 @@
 import { Button } from "antd";
-import type { MeasuredPage, Occurrence } from "../api/client";
+import type { MeasuredPage, Place } from "../api/client";
 import { ProblemNote } from "../ui/ProblemNote";
 import { SideSheet } from "../ui/SideSheet";
-import { useJoin, useKeepApart, useOccurrences } from "./useLayouts";
+import { useJoin, useKeepApart, usePlaces } from "./useLayouts";
 
 interface Props {
   open: boolean;
   onClose: () => void;
   pages: MeasuredPage[];
-  onShow: (occurrence: Occurrence) => void;
+  onShow: (place: Place) => void;
 }
 
 /** Every match that is in doubt: the same markup as another slot, and another layout. */
 export function DoubtsSheet({ open, onClose, pages, onShow }: Props) {
-  const doubts = useOccurrences(open ? { doubtful: true } : undefined);
+  const doubts = usePlaces(open ? { uncertain: true } : undefined);
   const join = useJoin();
   const apart = useKeepApart();
   const error = doubts.error ?? join.error ?? apart.error;

@@ -9,7 +9,7 @@ export function LayoutsTally({ page, slot }: { page: MeasuredPage | undefined; s
   const margin = chosen?.margin;
   return (
     <footer className="tally" aria-label="Tally" aria-live="polite">
-      {slot && <span className="part"><b>{slot.name}</b> on {count(slot.occurrences, "place")}</span>}
+      {slot && <span className="part"><b>{slot.name}</b> on {count(slot.places, "place")}</span>}
       {!slot && page && <span className="part"><b>{count(page.places, "slot")}</b> on {page.title}</span>}
       {margin && margin.weight > 0 && (
         <>

@@ -1,6 +1,6 @@
 import { Button, InputNumber, Select } from "antd";
 import { useEffect, useRef, useState } from "react";
-import type { Layouts, MeasuredPage, Occurrence, Slot } from "../api/client";
+import type { Layouts, MeasuredPage, Place, Slot } from "../api/client";
 import { Bytes } from "../ui/Bytes";
 import { count } from "../ui/figures";
 import { ProblemNote } from "../ui/ProblemNote";
@@ -11,7 +11,7 @@ import { SizeSetSheet } from "./SizeSetSheet";
 import { SlotFacts } from "./SlotFacts";
 import { SlotLists } from "./SlotLists";
 import { SlotTable } from "./SlotTable";
-import { useOccurrences, useReport } from "./useLayouts";
+import { usePlaces, useReport } from "./useLayouts";
 import { useZoom } from "./useZoom";
 
 interface Props {
@@ -29,21 +29,21 @@ export function MeasuredSite({ layouts, page, slot, onPage, onSlot, onAdd }: Pro
   const [marked, setMarked] = useState<string[]>([]);
   const [sheet, setSheet] = useState<"sizes" | "doubts">();
   const zoom = useZoom(0.15);
-  const places = useOccurrences(page && { page: page.id });
+  const places = usePlaces(page && { page: page.id });
   const here = places.data ?? [];
   const place = here.find(({ id }) => id === placeId);
-  const goTo = (pageId: string, slotId?: string, occurrence?: string) => {
+  const goTo = (pageId: string, slotId?: string, place?: string) => {
     onPage(pageId);
     onSlot(slotId);
-    setPlaceId(occurrence);
+    setPlaceId(place);
   };
   useMeasuredPage(layouts.pages, goTo);
 
-  const pick = (occurrence: Occurrence) => { goTo(occurrence.page_id, occurrence.slot_id, occurrence.id); };
+  const pick = (place: Place) => { goTo(place.page_id, place.slot_id, place.id); };
   const choose = (next: Slot) => {
-    const occurrence = here.find(({ slot_id }) => slot_id === next.id);
-    if (occurrence) pick(occurrence);
-    else if (next.first) goTo(next.first.page_id, next.id, next.first.occurrence_id);
+    const place = here.find(({ slot_id }) => slot_id === next.id);
+    if (place) pick(place);
+    else if (next.first) goTo(next.first.page_id, next.id, next.first.place_id);
     else {
       onSlot(next.id);
       setPlaceId(undefined);
@@ -77,11 +77,11 @@ export function MeasuredSite({ layouts, page, slot, onPage, onSlot, onAdd }: Pro
         </div>
         {places.error && <ProblemNote error={places.error} again={() => void places.refetch()} />}
         {page
-          ? <PageColumns page={page} widths={layouts.widths} occurrences={here} scale={zoom.scale} lit={placeId} slot={slot?.id} onPick={pick} onScale={zoom.set} />
+          ? <PageColumns page={page} widths={layouts.widths} places={here} scale={zoom.scale} lit={placeId} slot={slot?.id} onPick={pick} onScale={zoom.set} />
           : <p className="empty soft">No page is measured; the slots were typed by hand.</p>}
       </div>
       <aside className="layouts-side">
-        {slot && <SlotFacts key={place?.id ?? slot.id} slot={slot} occurrence={place} pages={layouts.pages} slots={layouts.slots} />}
+        {slot && <SlotFacts key={place?.id ?? slot.id} slot={slot} place={place} pages={layouts.pages} slots={layouts.slots} />}
         <SlotTable slots={layouts.slots} chosen={slot?.id} onChoose={choose} marked={marked} onMark={setMarked} />
         <div className="bar">
           <Button onClick={() => { setSheet("sizes"); }}>{marked.length > 0 ? `Size ${count(marked.length, "marked slot")}…` : "Sets of sizes…"}</Button>

@@ -1,36 +1,36 @@
 import { useEffect, useRef } from "react";
-import { previewUrl, servedUrl, type MeasuredPage, type Occurrence } from "../api/client";
+import { previewUrl, servedUrl, type MeasuredPage, type Place } from "../api/client";
 import { usePan } from "./useZoom";
 
 interface Props {
   page: MeasuredPage;
   widths: number[];
-  occurrences: Occurrence[];
+  places: Place[];
   /** Screen px per CSS px, the same for every column. */
   scale: number;
-  /** The occurrence that is lit. */
+  /** The place that is lit. */
   lit: string | undefined;
-  /** Other occurrences of the same slot. */
+  /** Other places of the same slot. */
   slot: string | undefined;
-  onPick: (occurrence: Occurrence) => void;
+  onPick: (place: Place) => void;
   onScale: (scale: number) => void;
 }
 
 /** The page as it is laid out at each layout width, all at one scale. */
-export function PageColumns({ page, widths, occurrences, scale, lit, slot, onPick, onScale }: Props) {
+export function PageColumns({ page, widths, places, scale, lit, slot, onPick, onScale }: Props) {
   const { area, onPointerDown } = usePan(scale, onScale);
   return (
     <div className="columns" ref={area} onPointerDown={onPointerDown}>
       {widths.map((width) => (
-        <Column key={width} {...{ page, width, occurrences, scale, lit, slot, onPick }} />
+        <Column key={width} {...{ page, width, places, scale, lit, slot, onPick }} />
       ))}
     </div>
   );
 }
 
-function Column({ page, width, occurrences, scale, lit, slot, onPick }: Omit<Props, "widths" | "onScale"> & { width: number }) {
+function Column({ page, width, places, scale, lit, slot, onPick }: Omit<Props, "widths" | "onScale"> & { width: number }) {
   const scroller = useRef<HTMLDivElement>(null);
-  const [, target] = occurrences.find(({ id }) => id === lit)?.positions[width] ?? [];
+  const [, target] = places.find(({ id }) => id === lit)?.positions[width] ?? [];
   useEffect(() => {
     // Every width scrolls to where it has the lit slot.
     if (target !== undefined) scroller.current?.scrollTo({ top: Math.max(0, target * scale - 40) });
@@ -41,8 +41,8 @@ function Column({ page, width, occurrences, scale, lit, slot, onPick }: Omit<Pro
       <div className="column-scroll" ref={scroller} tabIndex={0} role="group" aria-label={`The page at ${width} CSS px`}>
         {page.heights[width] === undefined && <p className="soft">Not measured at this width yet: measure the page again.</p>}
         <div className="sheet" style={{ width: width * scale, height: (page.heights[width] ?? 0) * scale }}>
-          {occurrences.map((occurrence) => (
-            <PlaceBox key={occurrence.id} {...{ occurrence, width, scale, onPick }} lit={occurrence.id === lit} kin={occurrence.slot_id === slot} />
+          {places.map((place) => (
+            <PlaceBox key={place.id} {...{ place, width, scale, onPick }} lit={place.id === lit} kin={place.slot_id === slot} />
           ))}
         </div>
       </div>
@@ -51,12 +51,12 @@ function Column({ page, width, occurrences, scale, lit, slot, onPick }: Omit<Pro
 }
 
 interface BoxProps {
-  occurrence: Occurrence;
+  place: Place;
   width: number;
   scale: number;
   lit: boolean;
   kin: boolean;
-  onPick: (occurrence: Occurrence) => void;
+  onPick: (place: Place) => void;
 }
 
 const FIT = { fill: "fill", cover: "cover", contain: "contain", natural: "none" } as const;
@@ -71,14 +71,14 @@ const onlyPart = ([x = 0, y = 0, w = 1, h = 1]: number[]) => ({
 });
 
 /** One slot on the page, with the picture in it as it is cropped there. */
-function PlaceBox({ occurrence, width, scale, lit, kin, onPick }: BoxProps) {
-  const size = occurrence.boxes[width];
-  const at = occurrence.positions[width];
+function PlaceBox({ place, width, scale, lit, kin, onPick }: BoxProps) {
+  const size = place.boxes[width];
+  const at = place.positions[width];
   if (!size || !at || !size[0] || !size[1]) return null;
-  const worst = occurrence.states[0];
-  const placed = occurrence.picture_id;
-  const source = placed ? previewUrl(placed, "bench", occurrence.picture_step) : occurrence.today?.hash ? servedUrl(occurrence.today.hash) : undefined;
-  const part = placed ? occurrence.parts[width] : undefined;
+  const worst = place.states[0];
+  const placed = place.picture_id;
+  const source = placed ? previewUrl(placed, "bench", place.picture_step) : place.today?.hash ? servedUrl(place.today.hash) : undefined;
+  const part = placed ? place.parts[width] : undefined;
   return (
     <button
       type="button"
@@ -86,15 +86,15 @@ function PlaceBox({ occurrence, width, scale, lit, kin, onPick }: BoxProps) {
       aria-pressed={lit}
       data-kin={kin}
       data-mend={(worst?.severity ?? 0) > 1}
-      aria-label={`${occurrence.selector}: ${worst?.words ?? "nothing measured"}`}
+      aria-label={`${place.selector}: ${worst?.words ?? "nothing measured"}`}
       title={worst?.words}
       style={{ left: (at[0] ?? 0) * scale, top: (at[1] ?? 0) * scale, width: size[0] * scale, height: size[1] * scale }}
-      onClick={() => { onPick(occurrence); }}
+      onClick={() => { onPick(place); }}
     >
       {source ? (
-        <img src={source} alt="" loading="lazy" style={part ? onlyPart(part) : { objectFit: FIT[occurrence.painting], objectPosition: occurrence.position }} />
+        <img src={source} alt="" loading="lazy" style={part ? onlyPart(part) : { objectFit: FIT[place.painting], objectPosition: place.position }} />
       ) : (
-        <span className="place-empty">{occurrence.today?.format?.toUpperCase() ?? "empty"}</span>
+        <span className="place-empty">{place.today?.format?.toUpperCase() ?? "empty"}</span>
       )}
     </button>
   );

@@ -1,31 +1,31 @@
 import { Button, Checkbox, Select } from "antd";
 import { useState } from "react";
-import type { MeasuredPage, Occurrence, Slot } from "../api/client";
+import type { MeasuredPage, Place, Slot } from "../api/client";
 import { usePictures } from "../library/useLibrary";
 import { pixels } from "../ui/figures";
 import { ProblemNote } from "../ui/ProblemNote";
-import { useOccurrences, usePlace } from "./useLayouts";
+import { usePlaces, usePlace } from "./useLayouts";
 
 const BY_NAME = { sort: "name", descending: false } as const;
 
 interface Props {
   slot: Slot;
-  occurrence: Occurrence | undefined;
+  place: Place | undefined;
   pages: MeasuredPage[];
 }
 
 /** Puts a picture of the library into the slot: here, on chosen pages, or wherever it occurs. */
-export function PlacePicture({ slot, occurrence, pages }: Props) {
+export function PlacePicture({ slot, place, pages }: Props) {
   const [search, setSearch] = useState("");
   const [picture, setPicture] = useState<string>();
   const [choosing, setChoosing] = useState(false);
   const list = usePictures(search ? { search } : {}, BY_NAME);
-  const place = usePlace();
+  const placing = usePlace();
   const options = (list.data?.pages.flatMap((page) => page.pictures) ?? []).map(({ id, name, width, height }) => ({
     value: id, label: `${name} · ${pixels(width, height)}`,
   }));
   const put = (only: string[] | undefined, chosen: string | null = picture ?? null) => {
-    place.mutate({ slot: slot.id, picture: chosen, only });
+    placing.mutate({ slot: slot.id, picture: chosen, only });
   };
   const lacking = picture === undefined ? "Choose a picture first" : undefined;
   return (
@@ -40,16 +40,16 @@ export function PlacePicture({ slot, occurrence, pages }: Props) {
         style={{ width: "100%" }}
       />
       <div className="placing-actions">
-        {occurrence && <Button disabled={lacking !== undefined} title={lacking} onClick={() => { put([occurrence.id]); }}>Place it here</Button>}
-        <Button disabled={lacking !== undefined || slot.occurrences === 0} title={lacking ?? (slot.occurrences === 0 ? "The slot is on no measured page" : undefined)} onClick={() => { put(undefined); }}>
-          In all {slot.occurrences}
+        {place && <Button disabled={lacking !== undefined} title={lacking} onClick={() => { put([place.id]); }}>Place it here</Button>}
+        <Button disabled={lacking !== undefined || slot.places === 0} title={lacking ?? (slot.places === 0 ? "The slot is on no measured page" : undefined)} onClick={() => { put(undefined); }}>
+          In all {slot.places}
         </Button>
-        {slot.occurrences > 1 && <Button aria-expanded={choosing} onClick={() => { setChoosing(!choosing); }}>On pages…</Button>}
-        {occurrence?.picture_id && <Button onClick={() => { put([occurrence.id], null); }}>Take it out</Button>}
+        {slot.places > 1 && <Button aria-expanded={choosing} onClick={() => { setChoosing(!choosing); }}>On pages…</Button>}
+        {place?.picture_id && <Button onClick={() => { put([place.id], null); }}>Take it out</Button>}
       </div>
       {choosing && <ChosenPages slot={slot} pages={pages} lacking={lacking} onPlace={put} />}
       {lacking && <span className="soft">{lacking}.</span>}
-      {place.error && <ProblemNote error={place.error} />}
+      {placing.error && <ProblemNote error={placing.error} />}
     </div>
   );
 }
@@ -58,20 +58,20 @@ interface ChosenPagesProps {
   slot: Slot;
   pages: MeasuredPage[];
   lacking: string | undefined;
-  onPlace: (occurrences: string[]) => void;
+  onPlace: (places: string[]) => void;
 }
 
 /** The pages that have the slot, to place a picture on some of them. */
 function ChosenPages({ slot, pages, lacking, onPlace }: ChosenPagesProps) {
-  const occurrences = useOccurrences({ slot: slot.id }).data ?? [];
+  const places = usePlaces({ slot: slot.id }).data ?? [];
   const [chosen, setChosen] = useState<string[]>([]);
-  const on = pages.filter(({ id }) => occurrences.some(({ page_id }) => page_id === id));
+  const on = pages.filter(({ id }) => places.some(({ page_id }) => page_id === id));
   const reason = lacking ?? (chosen.length === 0 ? "Choose pages first" : undefined);
   return (
     <fieldset className="chosen-pages">
       <legend className="soft">Pages that have it</legend>
       <Checkbox.Group options={on.map(({ id, title }) => ({ value: id, label: title }))} value={chosen} onChange={setChosen} />
-      <Button disabled={reason !== undefined} title={reason} onClick={() => { onPlace(occurrences.filter(({ page_id }) => chosen.includes(page_id)).map(({ id }) => id)); }}>
+      <Button disabled={reason !== undefined} title={reason} onClick={() => { onPlace(places.filter(({ page_id }) => chosen.includes(page_id)).map(({ id }) => id)); }}>
         Place it on {chosen.length}
       </Button>
     </fieldset>

@@ -1,16 +1,16 @@
 import { Button, Select } from "antd";
-import type { Occurrence, Slot } from "../api/client";
+import type { Place, Slot } from "../api/client";
 import { ProblemNote } from "../ui/ProblemNote";
 import { useJoin, useSplit } from "./useLayouts";
 
 interface Props {
   slot: Slot;
   slots: Slot[];
-  occurrence: Occurrence | undefined;
+  place: Place | undefined;
 }
 
 /** Says by hand which places are one slot: joins two, or splits one off. Each undoes the other. */
-export function SameSlot({ slot, slots, occurrence }: Props) {
+export function SameSlot({ slot, slots, place }: Props) {
   const join = useJoin();
   const split = useSplit();
   const others = slots.filter(({ id }) => id !== slot.id).map(({ id, name }) => ({ value: id, label: name }));
@@ -26,11 +26,11 @@ export function SameSlot({ slot, slots, occurrence }: Props) {
           style={{ minWidth: 160 }}
           onChange={(into: string) => { join.mutate({ slot: slot.id, into }); }}
         />
-        {occurrence && (
+        {place && (
           <Button
-            disabled={slot.occurrences < 2}
-            title={slot.occurrences < 2 ? "It has a slot of its own already" : undefined}
-            onClick={() => { split.mutate(occurrence.id); }}
+            disabled={slot.places < 2}
+            title={slot.places < 2 ? "It has a slot of its own already" : undefined}
+            onClick={() => { split.mutate(place.id); }}
           >
             Give this one a slot of its own
           </Button>

@@ -1,6 +1,6 @@
 import { Button, InputNumber, Select } from "antd";
 import { useNavigate } from "react-router";
-import type { MeasuredPage, Occurrence, Slot, SlotChange } from "../api/client";
+import type { MeasuredPage, Place, Slot, SlotChange } from "../api/client";
 import { layOnBench } from "../bench/recipe";
 import { Bytes } from "../ui/Bytes";
 import { count, density, pixels } from "../ui/figures";
@@ -11,33 +11,33 @@ import { useChangeSlot } from "./useLayouts";
 
 interface Props {
   slot: Slot;
-  occurrence: Occurrence | undefined;
+  place: Place | undefined;
   pages: MeasuredPage[];
   slots: Slot[];
 }
 
 /** All that is known of a slot, and what can be done about it. */
-export function SlotFacts({ slot, occurrence, pages, slots }: Props) {
+export function SlotFacts({ slot, place, pages, slots }: Props) {
   const navigate = useNavigate();
   const change = useChangeSlot(slot.id);
-  const margin = occurrence?.margin ?? slot.margin;
-  const today = occurrence?.today;
+  const margin = place?.margin ?? slot.margin;
+  const today = place?.today;
   const widest = Object.values(slot.boxes).toSorted((a, b) => (b[0] ?? 0) - (a[0] ?? 0))[0];
   const bench = (part: Parameters<typeof layOnBench>[0]) => {
     layOnBench(part);
-    void navigate(occurrence?.picture_id ? `/bench/${occurrence.picture_id}?step=encode&slot=${slot.id}` : "/library");
+    void navigate(place?.picture_id ? `/bench/${place.picture_id}?step=encode&slot=${slot.id}` : "/library");
   };
   return (
     <section className="slot-facts" aria-label="Chosen slot">
       <h2>{slot.name} <span className="soft">{slot.kind}, {slot.fit}{slot.by_hand ? ", typed by hand" : ""}</span></h2>
-      {occurrence?.doubtful && <p className="notice"><b>Alike, or not?</b> <span>Its markup is that of another slot, but it is laid out differently, so it has a slot of its own.</span></p>}
+      {place?.uncertain && <p className="notice"><b>Alike, or not?</b> <span>Its markup is that of another slot, but it is laid out differently, so it has a slot of its own.</span></p>}
       <ul className="states" data-testid="states">
-        {(occurrence?.states ?? (slot.worst ? [slot.worst] : [])).map(({ words, severity }) => (
+        {(place?.states ?? (slot.worst ? [slot.worst] : [])).map(({ words, severity }) => (
           <li key={words} className={severity > 1 ? "overrun" : ""}>{words}</li>
         ))}
       </ul>
       {margin && <div className="part"><MarginBar margin={margin} today={margin.weight} /> <MarginWords margin={margin} /></div>}
-      <PlacePicture slot={slot} occurrence={occurrence} pages={pages} />
+      <PlacePicture slot={slot} place={place} pages={pages} />
       <dl className="facts">
         <dt>Boxes</dt>
         <dd className="figure">{slot.boxes_by_hand && <div className="soft">set by hand</div>}{Object.entries(slot.boxes).map(([viewport, [w, h]]) => <div key={viewport}>{viewport}: {w && h ? `${cssPx(w)} × ${cssPx(h)} CSS px` : "not shown"}</div>)}</dd>
@@ -50,7 +50,7 @@ export function SlotFacts({ slot, occurrence, pages, slots }: Props) {
         ))}
         {today && <><dt>Today</dt><dd className="figure">{today.width && today.height ? pixels(today.width, today.height) : "not read"} {today.format} <Bytes of={today.bytes} /></dd></>}
         <dt>Used</dt>
-        <dd>{count(slot.occurrences, "time")}{occurrence && <> · here on {pages.find(({ id }) => id === occurrence.page_id)?.title}{occurrence.lcp ? ", the largest paint" : ""}{occurrence.above_fold ? ", above the fold" : ""}</>}</dd>
+        <dd>{count(slot.places, "time")}{place && <> · here on {pages.find(({ id }) => id === place.page_id)?.title}{place.lcp ? ", the largest paint" : ""}{place.above_fold ? ", above the fold" : ""}</>}</dd>
         <dt>Budget</dt>
         <dd>
           <InputNumber aria-label="Budget in KB" style={{ width: 90 }} min={0} value={Math.round(slot.budget / 100) / 10} changeOnWheel={false}
@@ -63,11 +63,11 @@ export function SlotFacts({ slot, occurrence, pages, slots }: Props) {
       </dl>
       <div className="placing-actions">
         {widest && <Button onClick={() => { bench({ width: widest[0] ?? null, height: widest[1] ?? null, fit: slot.fit, density: 2 }); }}>
-          {occurrence?.picture_id ? "Fit its picture on the bench" : "Choose a picture and fit it"}
+          {place?.picture_id ? "Fit its picture on the bench" : "Choose a picture and fit it"}
         </Button>}
         {today?.width && today.height && <Button onClick={() => { bench({ width: today.width ?? null, height: today.height ?? null, fit: "exact", density: 1 }); }}>Like for like: {pixels(today.width, today.height)}</Button>}
       </div>
-      <SameSlot slot={slot} slots={slots} occurrence={occurrence} />
+      <SameSlot slot={slot} slots={slots} place={place} />
     </section>
   );
 }

@@ -69,7 +69,7 @@ function SlotRows({ slot, chosen, marked, onChoose, onMark }: { slot: Slot; chos
       <tr aria-selected={chosen} data-slot={slot.name}>
         <td><Checkbox aria-label={`Mark ${slot.name}`} checked={marked} onChange={() => { onMark(slot.id); }} /></td>
         <td><button type="button" className="row-button" onClick={() => { onChoose(slot); }}>{slot.name}</button></td>
-        <td className="right figure">{slot.occurrences}</td>
+        <td className="right figure">{slot.places}</td>
         <td className="right"><Bytes of={slot.wasted} /></td>
         <td>{slot.margin && <MarginBar margin={slot.margin} today={slot.margin.weight} />}</td>
       </tr>

@@ -11,10 +11,10 @@ export function useLayouts() {
 }
 
 /** Which places are asked for. */
-type Asked = { page: string } | { slot: string } | { doubtful: boolean };
+type Asked = { page: string } | { slot: string } | { uncertain: boolean };
 
 /** Where slots occur: on one page, of one slot, or all that are in doubt. */
-export function useOccurrences(asked: Asked | undefined) {
+export function usePlaces(asked: Asked | undefined) {
   return useQuery({
     queryKey: ["layouts", "occurrences", asked],
     queryFn: async ({ signal }) => unwrap(await api.GET("/api/occurrences", { params: { query: asked ?? {} }, signal })),
@@ -73,7 +73,7 @@ export function useAddSlot() {
   });
 }
 
-/** Moves all occurrences of a slot to another one. */
+/** Moves all places of a slot to another one. */
 export function useJoin() {
   const queries = useQueryClient();
   return useMutation({
@@ -85,12 +85,12 @@ export function useJoin() {
   });
 }
 
-/** Says that a doubtful match is none. */
+/** Says that an uncertain match is none. */
 export function useKeepApart() {
   const queries = useQueryClient();
   return useMutation({
-    mutationFn: async (occurrence: string) => {
-      accept(await api.POST("/api/occurrences/{id}/apart", { params: { path: { id: occurrence } } }));
+    mutationFn: async (place: string) => {
+      accept(await api.POST("/api/occurrences/{id}/apart", { params: { path: { id: place } } }));
     },
     onSuccess: () => queries.invalidateQueries({ queryKey: ["layouts"] }),
   });
@@ -110,12 +110,12 @@ export function useImportSlots() {
   });
 }
 
-/** Gives an occurrence a slot of its own. */
+/** Gives a place a slot of its own. */
 export function useSplit() {
   const queries = useQueryClient();
   return useMutation({
-    mutationFn: async (occurrence: string) =>
-      unwrap(await api.POST("/api/occurrences/{id}/split", { params: { path: { id: occurrence } } })),
+    mutationFn: async (place: string) =>
+      unwrap(await api.POST("/api/occurrences/{id}/split", { params: { path: { id: place } } })),
     onSuccess: () => queries.invalidateQueries({ queryKey: ["layouts"] }),
   });
 }
@@ -131,7 +131,7 @@ export function usePlace() {
   const queries = useQueryClient();
   return useMutation({
     mutationFn: async ({ slot, picture, only }: Placement) => {
-      const body = { picture_id: picture, ...(only && { occurrences: only }) };
+      const body = { picture_id: picture, ...(only && { places: only }) };
       return unwrap(await api.POST("/api/slots/{id}/placement", { params: { path: { id: slot } }, body }));
     },
     onSuccess: () => queries.invalidateQueries({ queryKey: ["layouts"] }),

@@ -1,7 +1,7 @@
 import { Button, Select } from "antd";
 import { useState } from "react";
 import { Link } from "react-router";
-import type { FileOutcome, Treatment } from "../api/client";
+import type { FileOutcome, ImportAction } from "../api/client";
 import { useSite } from "../api/useSite";
 import { useSizeSets } from "../layouts/useSizeSets";
 import { SideSheet } from "../ui/SideSheet";
@@ -58,7 +58,7 @@ function Rule() {
   const site = useSite();
   const sets = useSizeSets();
   const [chosen, setChosen] = useState("site");
-  const own = site.data?.treatment;
+  const own = site.data?.import_action;
   const ownWords = !own ? "" : own.do === "size-set" ? `make the sizes “${own.name}”` : RULES[own.do];
   const options = [
     { value: "site", label: `As the site has it: ${ownWords}` },
@@ -68,11 +68,11 @@ function Rule() {
   ];
   const choose = (value: string) => {
     setChosen(value);
-    const treatment: Treatment | undefined =
+    const import_action: ImportAction | undefined =
       value === "site" ? undefined
       : value === "list" || value === "slots" ? { do: value }
       : { do: "size-set", name: value.slice(4) };
-    arrivals.treatment = treatment;
+    arrivals.import_action = import_action;
   };
   return <Select aria-label="What is done with arrivals" value={chosen} onChange={choose} options={options} />;
 }

@@ -1,6 +1,6 @@
 import { Button, Input } from "antd";
 import { useState } from "react";
-import type { Advice, FilterBody } from "../api/client";
+import type { IssueKind, FilterBody } from "../api/client";
 import { sameFilter } from "./filters";
 import { useForgetFilter, useSaveFilter, useShelves } from "./useLibrary";
 
@@ -15,25 +15,25 @@ interface Props {
 /** Filters in plain words, each with how many pictures it lets through. */
 export function FilterBar({ filter, own, onFilter }: Props) {
   const shelves = useShelves();
-  const chosen = filter.advice ?? [];
-  const toggle = (advice: Advice) => {
-    const without = chosen.filter((one) => one !== advice);
-    onFilter({ ...own, advice: without.length < chosen.length ? without : [...chosen, advice] });
+  const chosen = filter.issues ?? [];
+  const toggle = (issue: IssueKind) => {
+    const without = chosen.filter((one) => one !== issue);
+    onFilter({ ...own, issues: without.length < chosen.length ? without : [...chosen, issue] });
   };
-  const offered = shelves.data?.advice.filter(({ advice, pictures }) => pictures > 0 || chosen.includes(advice)) ?? [];
+  const offered = shelves.data?.issues.filter(({ issue, pictures }) => pictures > 0 || chosen.includes(issue)) ?? [];
   const saved = shelves.data?.filters.find(({ filter: one }) => sameFilter(one, own));
   const isFiltered = chosen.length > 0 || Boolean(filter.search) || Boolean(filter.folder);
   if (offered.length === 0) return null;
   return (
     <div className="bar filters" role="group" aria-label="Filters">
       <span className="soft">Only</span>
-      {offered.map(({ advice, words, pictures }) => (
+      {offered.map(({ issue, words, pictures }) => (
         <button
-          key={advice}
+          key={issue}
           type="button"
           className="filter-word"
-          aria-pressed={chosen.includes(advice)}
-          onClick={() => { toggle(advice); }}
+          aria-pressed={chosen.includes(issue)}
+          onClick={() => { toggle(issue); }}
         >
           {words} <span className="figure soft">{pictures}</span>
         </button>

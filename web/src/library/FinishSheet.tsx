@@ -41,7 +41,7 @@ export function FinishSheet({ which, pictures, onClose }: Props) {
           options={finishes.data?.map((one) => ({ value: one.id, label: one.name })) ?? []}
           onChange={(next: string | null) => { setId(next ?? undefined); }}
         />
-        {chosen && <ol className="places">{chosen.finish.steps.map((step, n) => <li key={n}>{NAMES[step.kind]}</li>)}</ol>}
+        {chosen && <ol className="places">{chosen.edits.steps.map((step, n) => <li key={n}>{NAMES[step.kind]}</li>)}</ol>}
         <span className="soft">They take the place of the pictures&apos; own edits; how each was turned and straightened stays, unless the list says otherwise. It holds at once, and can be taken back as one.</span>
         <Button type="primary" loading={lay.isPending} disabled={!chosen} title={chosen ? undefined : "Choose a list"} onClick={() => { if (chosen && which) lay.mutate({ of: chosen.id, to: which }); }}>
           Lay them on

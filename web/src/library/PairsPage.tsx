@@ -31,7 +31,7 @@ export function PairsPage() {
           <NoticeStrip />
         </main>
       </div>
-      <Tally of={{ filter: { advice: ["duplicate"] } }} where="look like another" />
+      <Tally of={{ filter: { issues: ["duplicate"] } }} where="look like another" />
     </>
   );
 }

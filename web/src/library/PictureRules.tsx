@@ -1,18 +1,18 @@
 import { Button, Input, Select } from "antd";
 import { useState } from "react";
-import type { Site, Treatment } from "../api/client";
+import type { Site, ImportAction } from "../api/client";
 import { useChangeSite } from "../api/useSite";
 import { useSizeSets } from "../layouts/useSizeSets";
 import { ProblemNote } from "../ui/ProblemNote";
 
-const chosen = (treatment: Treatment) => (treatment.do === "size-set" ? `set:${treatment.name}` : treatment.do);
+const chosen = (import_action: ImportAction) => (import_action.do === "size-set" ? `set:${import_action.name}` : import_action.do);
 
-const read = (value: string): Treatment =>
+const read = (value: string): ImportAction =>
   value === "list" || value === "slots" ? { do: value } : { do: "size-set", name: value.slice(4) };
 
 /** What holds for every picture of the site: what happens when it arrives, how it is named, how long it is kept. */
 export function PictureRules({ site }: { site: Site }) {
-  const [treatment, setTreatment] = useState(chosen(site.treatment));
+  const [import_action, setTreatment] = useState(chosen(site.import_action));
   const [ceiling, setCeiling] = useState(String(site.ceiling));
   const [pattern, setPattern] = useState(site.name_pattern);
   const [initials, setInitials] = useState(site.initials);
@@ -30,7 +30,7 @@ export function PictureRules({ site }: { site: Site }) {
       onSubmit={(event) => {
         event.preventDefault();
         change.mutate({
-          treatment: read(treatment),
+          import_action: read(import_action),
           ceiling: Number(ceiling) || 0,
           name_pattern: pattern,
           initials,
@@ -39,8 +39,8 @@ export function PictureRules({ site }: { site: Site }) {
       }}
     >
       <h2>Its pictures</h2>
-      <label htmlFor="rule-treatment">When pictures arrive, by upload or in the site’s folder</label>
-      <Select id="rule-treatment" aria-label="When pictures arrive" value={treatment} onChange={setTreatment} options={options} />
+      <label htmlFor="rule-import-action">When pictures arrive, by upload or in the site’s folder</label>
+      <Select id="rule-import-action" aria-label="When pictures arrive" value={import_action} onChange={setTreatment} options={options} />
       <label htmlFor="rule-ceiling">Long side at most, in pixels, of what is made where no slot says more</label>
       <Input id="rule-ceiling" className="figure" inputMode="numeric" value={ceiling} onChange={({ target }) => { setCeiling(target.value); }} />
       <span className="soft">The original is always kept as it is.</span>

@@ -49,7 +49,7 @@ function Sheet({ page }: { page: PicturePage }) {
         <span className="soft">{formatName[picture.format]} {pixels(picture.width, picture.height)} {bytes(picture.bytes)}</span>
         {picture.is_edited && <span className="soft">edited{picture.shown_width !== picture.width || picture.shown_height !== picture.height ? `, shown ${pixels(picture.shown_width, picture.shown_height)}` : ""}</span>}
         {picture.made_from && <Link to={`/library/${picture.made_from}`}>made from another picture</Link>}
-        {picture.advice.map(({ what, words }) => <span key={what} className="advice">{words}</span>)}
+        {picture.issues.map(({ what, words }) => <span key={what} className="advice">{words}</span>)}
         <span className="gap" />
         <a href={originalUrl(picture.id)} download={picture.name}>Save the original</a>
       </div>
@@ -96,20 +96,20 @@ const CLASS_WORDS = {
   photograph: "photograph", graphic: "flat graphic", text: "text or a screenshot", animation: "animation", drawing: "drawing",
 } as const;
 
-function Facts({ page: { picture, told } }: { page: PicturePage }) {
+function Facts({ page: { picture, embedded: embedded } }: { page: PicturePage }) {
   const [shown, setShown] = useState(false);
-  const { look, possible, today } = picture;
+  const { analysis: look, possible, today } = picture;
   const facts: [string, React.ReactNode][] = [
-    ["Content", look ? CLASS_WORDS[look.class] : picture.look_failed ?? "being looked at…"],
+    ["Content", look ? CLASS_WORDS[look.class] : picture.analysis_failed ?? "being looked at…"],
     ["Transparency", look ? (look.is_transparent ? "some of it" : picture.has_alpha ? "possible, but none" : "none") : "–"],
     ["Colours", look ? (look.colours == null ? "very many" : count(look.colours, "colour")) : "–"],
     ["Profile", picture.profile ?? "sRGB"],
     ...(picture.frames > 1 ? [["Pictures in it", String(picture.frames)] as [string, React.ReactNode]] : []),
-    ["Taken", told.taken === "" ? "not told" : told.taken],
-    ["Camera", told.camera === "" ? "not told" : told.camera],
-    ["Place", told.location
+    ["Taken", embedded.taken === "" ? "not told" : embedded.taken],
+    ["Camera", embedded.camera === "" ? "not told" : embedded.camera],
+    ["Place", embedded.location
       ? shown
-        ? <span className="figure">{told.location.map((degrees) => degrees.toFixed(5)).join(", ")}</span>
+        ? <span className="figure">{embedded.location.map((degrees) => degrees.toFixed(5)).join(", ")}</span>
         : <button type="button" className="quiet-button" onClick={() => { setShown(true); }}>Show where it was taken</button>
       : "not told"],
     ["Weighs today", <Bytes key="today" of={today} />],
@@ -154,14 +154,14 @@ const FIELDS = [
   ["creator", "Creator"], ["licence", "Licence"], ["source", "Source link"],
 ] as const;
 
-function Describe({ page: { picture, told, page_alt, caption_line } }: { page: PicturePage }) {
+function Describe({ page: { picture, embedded, page_alt, caption_line } }: { page: PicturePage }) {
   const said = { name: picture.name, ...picture.description };
   const [fields, setFields] = useState(said);
   const describe = useDescribe();
   const changed = Object.fromEntries(
     Object.entries(fields).filter(([field, value]) => value !== said[field as keyof typeof said]),
   ) as PictureFields;
-  const proposals = { title: told.title, alt: page_alt, caption: told.caption, creator: told.creator, licence: told.licence, source: told.source };
+  const proposals = { title: embedded.title, alt: page_alt, caption: embedded.caption, creator: embedded.creator, licence: embedded.licence, source: embedded.source };
   return (
     <form
       className="describe-form"

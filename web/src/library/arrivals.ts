@@ -1,6 +1,6 @@
 /** Files on their way into the library, a few at a time; what breaks off goes on where it stood. */
 import {
-  ApiError, api, unwrap, type Appended, type FileOutcome, type Problem, type Treatment, type UploadBody,
+  ApiError, api, unwrap, type Appended, type FileOutcome, type Problem, type ImportAction, type UploadBody,
 } from "../api/client";
 
 export type Stage =
@@ -38,7 +38,7 @@ class Arrivals {
   private sentSince: { time: number; bytes: number } | undefined;
   private sentBytes = 0;
   /** What is done with the files that come next; nothing for the site's own rule. */
-  treatment: Treatment | undefined;
+  import_action: ImportAction | undefined;
 
   readonly subscribe = (listener: () => void) => {
     this.listeners.add(listener);
@@ -57,12 +57,12 @@ class Arrivals {
       return { key: this.next++, file, folder, stage };
     });
     this.list = [...added, ...this.list];
-    this.work();
+    this.adjustments();
   }
 
   retry(key: number) {
     this.set(key, { stage: { name: "waiting" } });
-    this.work();
+    this.adjustments();
   }
 
   retryAll() {
@@ -79,7 +79,7 @@ class Arrivals {
         : arrival,
     );
     this.tell();
-    this.work();
+    this.adjustments();
   }
 
   cancelAll() {
@@ -105,7 +105,7 @@ class Arrivals {
     return left / (sent / seconds);
   }
 
-  private work() {
+  private adjustments() {
     const waiting = this.list.filter(({ stage }) => stage.name === "waiting").reverse();
     for (const arrival of waiting.slice(0, AT_ONCE - this.under.size)) void this.send(arrival);
     if (this.under.size === 0) this.sentSince = undefined;
@@ -125,7 +125,7 @@ class Arrivals {
       if (!controller.signal.aborted) this.set(key, { stage: refused(error) });
     }
     this.under.delete(key);
-    this.work();
+    this.adjustments();
   }
 
   private async sendPieces(arrival: Arrival, signal: AbortSignal): Promise<FileOutcome[]> {
@@ -151,8 +151,8 @@ class Arrivals {
       const found = await api.GET("/api/uploads/{id}", { params: { path: { id: upload } } });
       if (found.data) return found.data;
     }
-    const treatment = this.treatment && { treatment: this.treatment };
-    const body = { name: file.name, bytes: file.size, folder, ...treatment };
+    const import_action = this.import_action && { import_action: this.import_action };
+    const body = { name: file.name, bytes: file.size, folder, ...import_action };
     const begun = unwrap(await api.POST("/api/uploads", { body }));
     this.set(key, { upload: begun.id });
     return begun;

@@ -49,10 +49,10 @@ export const COLUMNS: Column[] = [
 
 /** The most serious in words, and how many more. */
 function State({ picture }: { picture: Picture }) {
-  const [first, ...others] = picture.advice;
-  if (!picture.look && !picture.look_failed) return <span className="soft">being looked at…</span>;
+  const [first, ...others] = picture.issues;
+  if (!picture.analysis && !picture.analysis_failed) return <span className="soft">being looked at…</span>;
   if (!first) return <span>nothing</span>;
-  const all = picture.advice.map(({ words }) => words).join(" · ");
+  const all = picture.issues.map(({ words }) => words).join(" · ");
   return (
     <span className="name" title={all}>
       {first.words}

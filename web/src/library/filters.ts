@@ -2,10 +2,10 @@
 import type { FilterBody } from "../api/client";
 
 /** Without what says nothing, so that two filters can be compared. */
-export function normal({ search, advice, format, folder, collection, removed }: FilterBody): FilterBody {
+export function normal({ search, issues, format, folder, collection, removed }: FilterBody): FilterBody {
   return {
     ...(search && { search }),
-    ...(advice && advice.length > 0 && { advice: [...advice].sort() }),
+    ...(issues && issues.length > 0 && { issues: [...issues].sort() }),
     ...(format && { format }),
     ...(folder && { folder }),
     ...(collection && { collection }),

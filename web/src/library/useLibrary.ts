@@ -11,9 +11,9 @@ export interface Order {
 }
 
 /** A filter as it stands in an address. */
-export const queryOf = ({ search, advice, format, folder, collection, removed }: FilterBody) => ({
+export const queryOf = ({ search, issues, format, folder, collection, removed }: FilterBody) => ({
   ...(search && { search }),
-  ...(advice && advice.length > 0 && { advice: advice.join(",") }),
+  ...(issues && issues.length > 0 && { issues: issues.join(",") }),
   ...(format && { format }),
   ...(folder && { folder }),
   ...(collection && { collection }),

@@ -5,12 +5,13 @@ use std::fmt::Write;
 use super::{choice, escaped};
 use crate::format::Format;
 use crate::geometry::Size;
+use crate::place::Place;
 use crate::sizes::Sizes;
 use crate::units::Density;
 
 /// A `<picture>` with all that a page needs of it.
 #[derive(Debug, Clone, PartialEq)]
-pub struct Picture {
+pub struct PictureElement {
     /// What browsers are offered, in the order in which they look; the last is the `<img>` itself.
     pub offers: Vec<Offer>,
     /// What stands for it where it is not seen; empty where it only adorns.
@@ -54,6 +55,20 @@ pub enum Loading {
     Lazy,
 }
 
+impl Loading {
+    /// When pictures in `places` are loaded: as early as the most urgent of them asks.
+    pub fn of(places: &[Place]) -> Self {
+        let any = |urgent: fn(&Place) -> bool| places.iter().any(urgent);
+        if any(|place| place.details.lcp) {
+            Self::First
+        } else if any(|place| place.details.above_fold) {
+            Self::WithPage
+        } else {
+            Self::Lazy
+        }
+    }
+}
+
 impl Offer {
     /// Its `srcset`: `dome-400.webp 400w, dome-800.webp 800w`.
     pub fn srcset(&self) -> String {
@@ -81,7 +96,7 @@ impl Offer {
     }
 }
 
-impl Picture {
+impl PictureElement {
     /// The offer that a browser which reads `reads` takes at `viewport`.
     pub fn taken(&self, viewport: u32, reads: impl Fn(Format) -> bool) -> Option<&Offer> {
         self.offers.iter().find(|offer| offer.from <= viewport && reads(offer.format))
@@ -169,7 +184,7 @@ mod tests {
 
     #[test]
     fn the_first_offer_that_a_browser_reads_is_taken() {
-        let picture = Picture {
+        let picture = PictureElement {
             offers: vec![
                 offer(900, Format::Avif, &[1_280, 2_560]),
                 offer(900, Format::Jpeg, &[1_280, 2_560]),
@@ -212,7 +227,7 @@ mod tests {
     fn one_format_of_one_shape_needs_no_picture_element() {
         let offers = vec![offer(0, Format::Png, &[64])];
         let loading = Loading::Lazy;
-        let html = Picture { offers, alt: String::new(), loading, caption: None }.html();
+        let html = PictureElement { offers, alt: String::new(), loading, caption: None }.html();
         assert_eq!(
             html,
             "<img src=\"dome-0-64.png\" srcset=\"dome-0-64.png 64w\" sizes=\"100vw\" width=\"64\" \

@@ -1,8 +1,8 @@
 //! Shapes: where a slot changes its form so much from one layout width to another that each form
 //! gets files of its own.
 
-use crate::layout::{BoxSize, Boxes, Cropping};
-use crate::slot::Fit;
+use crate::layout::{self, BoxSize, Boxes, Cropping};
+use crate::slot_shape::Fit;
 
 /// A shape of a slot, and the viewports that show it.
 #[derive(Debug, Clone, PartialEq)]
@@ -16,8 +16,7 @@ pub struct Shape {
 impl Shape {
     /// The largest of its boxes, whose shape the file gets.
     pub fn largest(&self) -> Option<BoxSize> {
-        let shown = self.boxes.values().copied().filter(|size| size.is_shown());
-        shown.max_by(|a, b| (a.width * a.height).total_cmp(&(b.width * b.height)))
+        layout::largest(self.boxes.values().copied())
     }
 
     /// The media condition of its `<source>`; nothing for the narrowest.

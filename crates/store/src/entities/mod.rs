@@ -1,8 +1,8 @@
 //! The rows, one file per table.
 
-pub mod occurrence;
 pub mod page;
 pub mod picture;
+pub mod place;
 pub mod site;
 pub mod size_set;
 pub mod slot;

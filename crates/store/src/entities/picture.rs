@@ -30,29 +30,29 @@ pub struct Model {
     pub licence: String,
     pub source: String,
     #[sea_orm(column_type = "JsonBinary")]
-    pub told: Json,
+    pub embedded: Json,
     pub class: Option<String>,
     pub colours: Option<i32>,
     pub is_transparent: Option<bool>,
-    pub look_hash: Option<i64>,
+    pub perceptual_hash: Option<i64>,
     #[sea_orm(column_type = "JsonBinary")]
     pub sample: Option<Json>,
-    pub look_failed: Option<String>,
+    pub analysis_failed: Option<String>,
     #[sea_orm(column_type = "JsonBinary")]
-    pub treatment: Option<Json>,
-    pub changed: i32,
-    pub judged: i32,
+    pub import_action: Option<Json>,
+    pub revision: i32,
+    pub status_revision: i32,
     pub uses: i32,
     pub today: i64,
     pub possible_low: Option<i64>,
     pub possible: Option<i64>,
     pub possible_high: Option<i64>,
     pub short: Option<f64>,
-    pub advice: Vec<String>,
+    pub issues: Vec<String>,
     pub severity: i16,
     pub removed_at: Option<DateTimeUtc>,
     #[sea_orm(column_type = "JsonBinary")]
-    pub work: Option<Json>,
+    pub adjustments: Option<Json>,
     pub step: Option<Uuid>,
     pub draft: Option<Uuid>,
     pub made_from: Option<Uuid>,
@@ -60,15 +60,6 @@ pub struct Model {
 }
 
 #[derive(Debug, Clone, Copy, EnumIter, DeriveRelation)]
-pub enum Relation {
-    #[sea_orm(has_many = "super::variant::Entity")]
-    Variants,
-}
-
-impl Related<super::variant::Entity> for Entity {
-    fn to() -> RelationDef {
-        Relation::Variants.def()
-    }
-}
+pub enum Relation {}
 
 impl ActiveModelBehavior for ActiveModel {}

@@ -8,11 +8,11 @@ pub struct Model {
     #[sea_orm(primary_key, auto_increment = false)]
     pub id: Uuid,
     pub picture_id: Uuid,
-    /// Slot, density, focal point and encoding in one text, unique within the picture.
-    pub recipe: String,
+    /// The key of the spec, unique within the picture.
+    pub cache_key: String,
     pub file_name: String,
     #[sea_orm(column_type = "JsonBinary")]
-    pub order: Json,
+    pub spec: Json,
     pub format: String,
     pub quality: Option<i16>,
     pub width: i32,

@@ -4,12 +4,14 @@ mod pages;
 mod size_sets;
 mod slots;
 
+use brisk_margin_core::place::MeasuredPlace;
+use brisk_margin_core::place::Place;
+use brisk_margin_core::place_kind::PlaceKind;
+use brisk_margin_core::slot::Slot;
 use std::collections::BTreeMap;
 
 use brisk_margin_core::layout::{Boxes, Cropping};
-use brisk_margin_core::recognise::Signature;
-use brisk_margin_core::slot::Fit;
-use brisk_margin_core::state::Painting;
+use brisk_margin_core::slot_shape::Fit;
 use brisk_margin_core::units::{Bytes, Density};
 use chrono::{DateTime, Utc};
 use sea_orm::ActiveValue::Set;
@@ -17,7 +19,7 @@ use serde::{Deserialize, Serialize};
 use uuid::Uuid;
 
 use crate::StoreError;
-use crate::entities::{occurrence, page, slot};
+use crate::entities::{page, place, slot};
 pub use size_sets::NamedSizes;
 
 /// A page that was measured.
@@ -37,106 +39,15 @@ pub struct Page {
     pub measured_at: DateTime<Utc>,
 }
 
-/// A slot, used once or often.
-#[derive(Debug, Clone, PartialEq)]
-pub struct SlotRow {
-    /// Its number.
-    pub id: Uuid,
-    /// Its name.
-    pub name: String,
-    /// What it is for.
-    pub kind: String,
-    /// Its selector without positions; nothing for one that was typed by hand.
-    pub selector: Option<String>,
-    /// How a picture fills it.
-    pub fit: Fit,
-    /// Its boxes by layout width as they were measured, or typed for a slot by hand.
-    pub measured: Boxes,
-    /// Its boxes at every viewport that was looked at.
-    pub looked_at: Boxes,
-    /// Its boxes where they were set by hand.
-    pub hand_boxes: Option<Boxes>,
-    /// Who crops, where that was set by hand.
-    pub cropping: Option<Cropping>,
-    /// The densities it is made for.
-    pub densities: Vec<Density>,
-    /// Its byte budget where it was set by hand.
-    pub budget: Option<Bytes>,
-}
-
-impl SlotRow {
-    /// Its boxes by layout width: those set by hand before those measured.
-    pub fn boxes(&self) -> &Boxes {
-        self.hand_boxes.as_ref().unwrap_or(&self.measured)
-    }
-
-    /// Its boxes at every viewport that is known of.
-    pub fn rendered(&self) -> &Boxes {
-        self.hand_boxes.as_ref().unwrap_or(&self.looked_at)
-    }
-}
-
-/// A file that a page serves.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-pub struct Served {
-    /// Where it is.
-    pub url: String,
-    /// Its pixels across and down, where it could be read.
-    pub size: Option<(u32, u32)>,
-    /// Its format by content.
-    pub format: Option<String>,
-    /// Its weight.
-    pub bytes: Bytes,
-    /// The hash of its copy in the blob store, where one is kept.
-    pub hash: Option<String>,
-}
-
-/// All that was measured of a place.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-pub struct Details {
-    /// Its boxes by layout width.
-    pub boxes: Boxes,
-    /// Its boxes at every viewport that was looked at.
-    pub rendered: Boxes,
-    /// Where it stands on the page, by layout width, in CSS px from the left and the top.
-    pub positions: BTreeMap<u32, (f64, f64)>,
-    /// The file at each layout width and density.
-    pub files: BTreeMap<u32, BTreeMap<String, Served>>,
-    /// How the file is put into the box.
-    pub painting: Painting,
-    /// Which part stays where some is cut.
-    pub position: String,
-    /// Its `srcset`.
-    pub srcset: Option<String>,
-    /// Its `sizes`.
-    pub sizes: Option<String>,
-    /// Its alternative text.
-    pub alt: Option<String>,
-    /// Whether it loads only when scrolled to.
-    pub lazy: bool,
-    /// Whether a part of it is seen without scrolling.
-    pub above_fold: bool,
-    /// Whether it is the largest contentful paint.
-    pub lcp: bool,
-}
-
-/// A slot on a page.
-#[derive(Debug, Clone, PartialEq)]
-pub struct Occurrence {
-    /// Its number.
-    pub id: Uuid,
-    /// Its slot.
-    pub slot_id: Uuid,
-    /// Its page.
-    pub page_id: Uuid,
-    /// Finds it on the page.
-    pub selector: String,
-    /// Whether it was joined to no slot although one is alike in the markup.
-    pub doubtful: bool,
-    /// What was measured.
-    pub details: Details,
-    /// The picture placed in it.
-    pub picture_id: Option<Uuid>,
+/// Which places are asked for; without anything, all.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct PlaceFilter {
+    /// Only those on this page.
+    pub page: Option<Uuid>,
+    /// Only those of this slot.
+    pub slot: Option<Uuid>,
+    /// Only those that are alike to another slot and laid out differently, or only the others.
+    pub uncertain: Option<bool>,
 }
 
 /// A page about to be kept.
@@ -160,9 +71,9 @@ pub struct NewPlace {
     /// The same without positions.
     pub loose: String,
     /// What it is for.
-    pub kind: String,
+    pub kind: PlaceKind,
     /// What was measured.
-    pub details: Details,
+    pub details: MeasuredPlace,
 }
 
 /// What measuring again changed.
@@ -197,7 +108,7 @@ pub struct NewSlot {
     /// Its name.
     pub name: String,
     /// What it is for.
-    pub kind: String,
+    pub kind: PlaceKind,
     /// How a picture fills it.
     pub fit: Fit,
     /// Its boxes by layout width.
@@ -214,38 +125,33 @@ pub(crate) fn read<T: for<'a> Deserialize<'a>>(value: serde_json::Value) -> Resu
     serde_json::from_value(value).map_err(|error| StoreError::Corrupt(error.to_string()))
 }
 
-impl SlotRow {
-    fn signature(&self) -> Option<Signature> {
-        let selector = self.selector.clone()?;
-        Some(Signature { selector, kind: self.kind.clone(), boxes: self.measured.clone() })
-    }
-
-    fn active(&self) -> slot::ActiveModel {
-        slot::ActiveModel {
-            id: Set(self.id),
-            name: Set(self.name.clone()),
-            kind: Set(self.kind.clone()),
-            selector: Set(self.selector.clone()),
-            fit: Set(self.fit.name().to_owned()),
-            boxes: Set(json(&self.measured)),
-            rendered: Set(json(&self.looked_at)),
-            hand_boxes: Set(self.hand_boxes.as_ref().map(json)),
-            cropping: Set(self.cropping.map(|cropping| cropping.name().to_owned())),
-            densities: Set(json(&self.densities)),
-            budget: Set(self.budget.map(|bytes| bytes.get() as i64)),
-            created_at: Set(Utc::now()),
-        }
+/// A slot as a row.
+fn row_of(slot: &Slot) -> slot::ActiveModel {
+    slot::ActiveModel {
+        id: Set(slot.id),
+        name: Set(slot.name.clone()),
+        kind: Set(slot.kind.name().to_owned()),
+        selector: Set(slot.selector.clone()),
+        fit: Set(slot.fit.name().to_owned()),
+        boxes: Set(json(&slot.measured)),
+        rendered: Set(json(&slot.looked_at)),
+        hand_boxes: Set(slot.hand_boxes.as_ref().map(json)),
+        cropping: Set(slot.cropping.map(|cropping| cropping.name().to_owned())),
+        densities: Set(json(&slot.densities)),
+        budget: Set(slot.budget.map(|bytes| bytes.get() as i64)),
+        created_at: Set(Utc::now()),
     }
 }
 
-impl TryFrom<slot::Model> for SlotRow {
+impl TryFrom<slot::Model> for Slot {
     type Error = StoreError;
 
     fn try_from(row: slot::Model) -> Result<Self, StoreError> {
         Ok(Self {
             id: row.id,
             name: row.name,
-            kind: row.kind,
+            // A kind that this version does not know is the plainest one.
+            kind: PlaceKind::named(&row.kind).unwrap_or(PlaceKind::Text),
             selector: row.selector,
             fit: row
                 .fit
@@ -279,16 +185,16 @@ impl TryFrom<page::Model> for Page {
     }
 }
 
-impl TryFrom<occurrence::Model> for Occurrence {
+impl TryFrom<place::Model> for Place {
     type Error = StoreError;
 
-    fn try_from(row: occurrence::Model) -> Result<Self, StoreError> {
+    fn try_from(row: place::Model) -> Result<Self, StoreError> {
         Ok(Self {
             id: row.id,
             slot_id: row.slot_id,
             page_id: row.page_id,
             selector: row.selector,
-            doubtful: row.doubtful,
+            uncertain: row.uncertain,
             details: read(row.details)?,
             picture_id: row.picture_id,
         })

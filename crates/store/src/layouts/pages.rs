@@ -1,10 +1,11 @@
 //! Measured pages, and which slots the places on them belong to.
 
+use super::{PlaceFilter, row_of};
 use std::collections::BTreeSet;
 
+use brisk_margin_core::object_fit::ObjectFit;
 use brisk_margin_core::recognise::{Likeness, Signature};
-use brisk_margin_core::slot::Fit;
-use brisk_margin_core::state::Painting;
+use brisk_margin_core::slot_shape::Fit;
 use brisk_margin_core::units::Density;
 use chrono::Utc;
 use sea_orm::sea_query::OnConflict;
@@ -14,8 +15,8 @@ use sea_orm::{
 };
 use uuid::Uuid;
 
-use super::{Changes, Details, NewPage, NewPlace, Occurrence, Page, SlotRow, json, read};
-use crate::entities::{occurrence, page, slot};
+use super::{Changes, MeasuredPlace, NewPage, NewPlace, Page, Place, Slot, json, read};
+use crate::entities::{page, place, slot};
 use crate::{Store, StoreError};
 
 impl Store {
@@ -24,25 +25,25 @@ impl Store {
     pub async fn keep_page(&self, new: NewPage) -> Result<Changes, StoreError> {
         let transaction = self.db.begin().await?;
         let page_id = upsert_page(&transaction, &new).await?;
-        let known = occurrence::Entity::find()
-            .filter(occurrence::Column::PageId.eq(page_id))
+        let known = place::Entity::find()
+            .filter(place::Column::PageId.eq(page_id))
             .all(&transaction)
             .await?;
-        let mut slots: Vec<SlotRow> = slot::Entity::find()
+        let mut slots: Vec<Slot> = slot::Entity::find()
             .order_by_asc(slot::Column::Id)
             .all(&transaction)
             .await?
             .into_iter()
-            .map(SlotRow::try_from)
+            .map(Slot::try_from)
             .collect::<Result<_, _>>()?;
         let mut changes = Changes::default();
         for place in &new.places {
             match known.iter().find(|row| row.selector == place.selector) {
                 Some(row) => {
-                    let before: Details = read(row.details.clone())?;
+                    let before: MeasuredPlace = read(row.details.clone())?;
                     if before != place.details {
                         changes.changed += 1;
-                        let mut update: occurrence::ActiveModel = row.clone().into();
+                        let mut update: place::ActiveModel = row.clone().into();
                         update.details = Set(json(&place.details));
                         update.update(&transaction).await?;
                         follow(&transaction, &mut slots, row.slot_id, &place.details).await?;
@@ -50,25 +51,25 @@ impl Store {
                 }
                 None => {
                     changes.new += 1;
-                    let (slot_id, doubtful) =
+                    let (slot_id, uncertain) =
                         join(&transaction, &mut slots, place, &new.title).await?;
-                    let row = occurrence::ActiveModel {
+                    let row = place::ActiveModel {
                         id: Set(Uuid::now_v7()),
                         slot_id: Set(slot_id),
                         page_id: Set(page_id),
                         selector: Set(place.selector.clone()),
-                        doubtful: Set(doubtful),
+                        uncertain: Set(uncertain),
                         details: Set(json(&place.details)),
                         picture_id: Set(None),
                     };
-                    occurrence::Entity::insert(row).exec_without_returning(&transaction).await?;
+                    place::Entity::insert(row).exec_without_returning(&transaction).await?;
                 }
             }
         }
         for row in known {
             if !new.places.iter().any(|place| place.selector == row.selector) {
                 changes.gone += 1;
-                occurrence::Entity::delete_by_id(row.id).exec(&transaction).await?;
+                place::Entity::delete_by_id(row.id).exec(&transaction).await?;
             }
         }
         transaction.commit().await?;
@@ -82,32 +83,38 @@ impl Store {
     }
 
     /// The slot `id`.
-    pub async fn slot(&self, id: Uuid) -> Result<Option<SlotRow>, StoreError> {
-        slot::Entity::find_by_id(id).one(&self.db).await?.map(SlotRow::try_from).transpose()
+    pub async fn slot(&self, id: Uuid) -> Result<Option<Slot>, StoreError> {
+        slot::Entity::find_by_id(id).one(&self.db).await?.map(Slot::try_from).transpose()
     }
 
     /// Every slot, in the order of recognition.
-    pub async fn slots(&self) -> Result<Vec<SlotRow>, StoreError> {
+    pub async fn slots(&self) -> Result<Vec<Slot>, StoreError> {
         let query = slot::Entity::find().order_by_asc(slot::Column::Id);
-        query.all(&self.db).await?.into_iter().map(SlotRow::try_from).collect()
+        query.all(&self.db).await?.into_iter().map(Slot::try_from).collect()
     }
 
-    /// Where slots occur, on one page or everywhere.
-    pub async fn occurrences(&self, page: Option<Uuid>) -> Result<Vec<Occurrence>, StoreError> {
-        let mut query = occurrence::Entity::find().order_by_asc(occurrence::Column::Id);
-        if let Some(page) = page {
-            query = query.filter(occurrence::Column::PageId.eq(page));
+    /// The places that `which` names.
+    pub async fn places(&self, which: &PlaceFilter) -> Result<Vec<Place>, StoreError> {
+        let mut query = place::Entity::find().order_by_asc(place::Column::Id);
+        if let Some(page) = which.page {
+            query = query.filter(place::Column::PageId.eq(page));
         }
-        query.all(&self.db).await?.into_iter().map(Occurrence::try_from).collect()
+        if let Some(slot) = which.slot {
+            query = query.filter(place::Column::SlotId.eq(slot));
+        }
+        if let Some(uncertain) = which.uncertain {
+            query = query.filter(place::Column::Uncertain.eq(uncertain));
+        }
+        query.all(&self.db).await?.into_iter().map(Place::try_from).collect()
     }
 
     /// Where the slot `slot` occurs, and the pages that it is on.
-    pub async fn places_of(&self, slot: Uuid) -> Result<(Vec<Occurrence>, Vec<Page>), StoreError> {
-        let places = occurrence::Entity::find().filter(occurrence::Column::SlotId.eq(slot));
-        let places = places.order_by_asc(occurrence::Column::Id).all(&self.db).await?;
+    pub async fn places_of(&self, slot: Uuid) -> Result<(Vec<Place>, Vec<Page>), StoreError> {
+        let places = place::Entity::find().filter(place::Column::SlotId.eq(slot));
+        let places = places.order_by_asc(place::Column::Id).all(&self.db).await?;
         let on: BTreeSet<Uuid> = places.iter().map(|place| place.page_id).collect();
         let pages = page::Entity::find().filter(page::Column::Id.is_in(on)).all(&self.db).await?;
-        let places: Result<_, StoreError> = places.into_iter().map(Occurrence::try_from).collect();
+        let places: Result<_, StoreError> = places.into_iter().map(Place::try_from).collect();
         let pages: Result<_, StoreError> = pages.into_iter().map(Page::try_from).collect();
         Ok((places?, pages?))
     }
@@ -135,35 +142,35 @@ async fn upsert_page(db: &impl ConnectionTrait, new: &NewPage) -> Result<Uuid, S
     found.map(|row| row.id).ok_or_else(|| StoreError::Corrupt("a page vanished".to_owned()))
 }
 
-/// The slot that a new place belongs to, and whether that is doubtful.
+/// The slot that a new place belongs to, and whether that is uncertain.
 async fn join(
     db: &impl ConnectionTrait,
-    slots: &mut Vec<SlotRow>,
+    slots: &mut Vec<Slot>,
     place: &NewPlace,
     title: &str,
 ) -> Result<(Uuid, bool), StoreError> {
     let signature = Signature {
         selector: place.loose.clone(),
-        kind: place.kind.clone(),
+        kind: place.kind,
         boxes: place.details.boxes.clone(),
     };
-    let mut doubtful = false;
+    let mut uncertain = false;
     for known in slots.iter() {
         match known.signature().map(|there| there.likeness(&signature)) {
             Some(Likeness::Same) => return Ok((known.id, false)),
-            Some(Likeness::Doubtful) => doubtful = true,
+            Some(Likeness::Doubtful) => uncertain = true,
             Some(Likeness::Different) | None => {}
         }
     }
-    let row = SlotRow {
+    let row = Slot {
         id: Uuid::now_v7(),
         name: name(place, title, slots),
-        kind: place.kind.clone(),
+        kind: place.kind,
         selector: Some(place.loose.clone()),
         fit: match place.details.painting {
-            Painting::Cover => Fit::Cover,
-            Painting::Contain => Fit::Contain,
-            Painting::Fill | Painting::Natural => Fit::Width,
+            ObjectFit::Cover => Fit::Cover,
+            ObjectFit::Contain => Fit::Contain,
+            ObjectFit::Fill | ObjectFit::Natural => Fit::Width,
         },
         measured: place.details.boxes.clone(),
         looked_at: place.details.rendered.clone(),
@@ -172,17 +179,17 @@ async fn join(
         densities: vec![Density::ONE, Density::new(2.0).expect("within range")],
         budget: None,
     };
-    slot::Entity::insert(row.active()).exec_without_returning(db).await?;
+    slot::Entity::insert(row_of(&row)).exec_without_returning(db).await?;
     slots.push(row);
-    Ok((slots[slots.len() - 1].id, doubtful))
+    Ok((slots[slots.len() - 1].id, uncertain))
 }
 
 /// A slot is laid out as its places are; what was set by hand stays.
 async fn follow(
     db: &impl ConnectionTrait,
-    slots: &mut [SlotRow],
+    slots: &mut [Slot],
     id: Uuid,
-    details: &Details,
+    details: &MeasuredPlace,
 ) -> Result<(), StoreError> {
     if let Some(known) = slots.iter_mut().find(|slot| slot.id == id) {
         known.measured.clone_from(&details.boxes);
@@ -200,12 +207,12 @@ async fn follow(
 
 /// A name to begin with: the last class that tells something, the kind, and a number where that
 /// is taken.
-fn name(place: &NewPlace, title: &str, slots: &[SlotRow]) -> String {
+fn name(place: &NewPlace, title: &str, slots: &[Slot]) -> String {
     let class = place.loose.rsplit(" > ").find_map(|part| part.split('.').nth(1));
     let page = title.split(" · ").next().unwrap_or(title);
     let stem = match class {
-        Some(class) => format!("{class} {}", place.kind),
-        None => format!("{page} {}", place.kind),
+        Some(class) => format!("{class} {}", place.kind.name()),
+        None => format!("{page} {}", place.kind.name()),
     };
     let taken = |name: &str| slots.iter().any(|slot| slot.name == name);
     let numbered = (2..).map(|n| format!("{stem} {n}")).find(|name| !taken(name));

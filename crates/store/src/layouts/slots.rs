@@ -1,5 +1,6 @@
 //! What is done with slots by hand: typed, edited, sized, joined, split, filled.
 
+use super::row_of;
 use std::collections::BTreeMap;
 
 use brisk_margin_core::layout::Boxes;
@@ -11,13 +12,13 @@ use sea_orm::{
 };
 use uuid::Uuid;
 
-use super::{Details, NewSlot, SlotEdit, SlotRow, json, read};
-use crate::entities::{occurrence, slot};
+use super::{MeasuredPlace, NewSlot, Slot, SlotEdit, json, read};
+use crate::entities::{place, slot};
 use crate::{Store, StoreError};
 
 impl NewSlot {
-    fn row(self) -> SlotRow {
-        SlotRow {
+    fn row(self) -> Slot {
+        Slot {
             id: Uuid::now_v7(),
             name: self.name,
             kind: self.kind,
@@ -35,17 +36,17 @@ impl NewSlot {
 
 impl Store {
     /// Adds slots that were typed by hand, all of them or none.
-    pub async fn add_slots(&self, new: Vec<NewSlot>) -> Result<Vec<SlotRow>, StoreError> {
-        let rows: Vec<SlotRow> = new.into_iter().map(NewSlot::row).collect();
+    pub async fn add_slots(&self, new: Vec<NewSlot>) -> Result<Vec<Slot>, StoreError> {
+        let rows: Vec<Slot> = new.into_iter().map(NewSlot::row).collect();
         if !rows.is_empty() {
-            let active = rows.iter().map(SlotRow::active);
+            let active = rows.iter().map(row_of);
             slot::Entity::insert_many(active).exec_without_returning(&self.db).await?;
         }
         Ok(rows)
     }
 
     /// Sets by hand what `edit` holds; `None` where there is no such slot.
-    pub async fn edit_slot(&self, id: Uuid, edit: SlotEdit) -> Result<Option<SlotRow>, StoreError> {
+    pub async fn edit_slot(&self, id: Uuid, edit: SlotEdit) -> Result<Option<Slot>, StoreError> {
         let Some(found) = slot::Entity::find_by_id(id).one(&self.db).await? else {
             return Ok(None);
         };
@@ -94,15 +95,15 @@ impl Store {
         Ok(before)
     }
 
-    /// Says that a doubtful match is none; false where the occurrence is gone.
-    pub async fn keep_apart(&self, occurrence: Uuid) -> Result<bool, StoreError> {
-        let update = occurrence::Entity::update_many()
-            .col_expr(occurrence::Column::Doubtful, Expr::value(false))
-            .filter(occurrence::Column::Id.eq(occurrence));
+    /// Says that an uncertain match is none; false where the place is gone.
+    pub async fn keep_apart(&self, place: Uuid) -> Result<bool, StoreError> {
+        let update = place::Entity::update_many()
+            .col_expr(place::Column::Uncertain, Expr::value(false))
+            .filter(place::Column::Id.eq(place));
         Ok(update.exec(&self.db).await?.rows_affected > 0)
     }
 
-    /// Moves the occurrences of slot `from` to slot `into` and takes `from` away; false where one
+    /// Moves the places of slot `from` to slot `into` and takes `from` away; false where one
     /// of them is not there.
     pub async fn join_slots(&self, from: Uuid, into: Uuid) -> Result<bool, StoreError> {
         let transaction = self.db.begin().await?;
@@ -113,10 +114,10 @@ impl Store {
         if both.len() != 2 {
             return Ok(false);
         }
-        occurrence::Entity::update_many()
-            .col_expr(occurrence::Column::SlotId, Expr::value(into))
-            .col_expr(occurrence::Column::Doubtful, Expr::value(false))
-            .filter(occurrence::Column::SlotId.eq(from))
+        place::Entity::update_many()
+            .col_expr(place::Column::SlotId, Expr::value(into))
+            .col_expr(place::Column::Uncertain, Expr::value(false))
+            .filter(place::Column::SlotId.eq(from))
             .exec(&transaction)
             .await?;
         slot::Entity::delete_by_id(from).exec(&transaction).await?;
@@ -124,45 +125,45 @@ impl Store {
         Ok(true)
     }
 
-    /// Gives an occurrence a slot of its own, laid out as it is there; `None` where it is gone.
+    /// Gives a place a slot of its own, laid out as it is there; `None` where it is gone.
     pub async fn split_slot(&self, id: Uuid) -> Result<Option<Uuid>, StoreError> {
         let transaction = self.db.begin().await?;
-        let Some(row) = occurrence::Entity::find_by_id(id).one(&transaction).await? else {
+        let Some(row) = place::Entity::find_by_id(id).one(&transaction).await? else {
             return Ok(None);
         };
         let Some(slot) = slot::Entity::find_by_id(row.slot_id).one(&transaction).await? else {
             return Ok(None);
         };
-        let details: Details = read(row.details.clone())?;
-        let own = SlotRow {
+        let details: MeasuredPlace = read(row.details.clone())?;
+        let own = Slot {
             id: Uuid::now_v7(),
             measured: details.boxes,
             looked_at: details.rendered,
             hand_boxes: None,
-            ..SlotRow::try_from(slot)?
+            ..Slot::try_from(slot)?
         };
-        let own = SlotRow { name: format!("{}, on its own", own.name), ..own };
-        slot::Entity::insert(own.active()).exec_without_returning(&transaction).await?;
-        let mut row: occurrence::ActiveModel = row.into();
+        let own = Slot { name: format!("{}, on its own", own.name), ..own };
+        slot::Entity::insert(row_of(&own)).exec_without_returning(&transaction).await?;
+        let mut row: place::ActiveModel = row.into();
         row.slot_id = Set(own.id);
-        row.doubtful = Set(false);
+        row.uncertain = Set(false);
         row.update(&transaction).await?;
         transaction.commit().await?;
         Ok(Some(own.id))
     }
 
-    /// Places a picture in occurrences of a slot, or takes it out; tells how many there were.
+    /// Places a picture in places of a slot, or takes it out; tells how many there were.
     pub async fn place(
         &self,
         slot: Uuid,
-        occurrences: Option<&[Uuid]>,
+        places: Option<&[Uuid]>,
         picture: Option<Uuid>,
     ) -> Result<u64, StoreError> {
-        let mut query = occurrence::Entity::update_many()
-            .col_expr(occurrence::Column::PictureId, Expr::value(picture))
-            .filter(occurrence::Column::SlotId.eq(slot));
-        if let Some(ids) = occurrences {
-            query = query.filter(occurrence::Column::Id.is_in(ids.iter().copied()));
+        let mut query = place::Entity::update_many()
+            .col_expr(place::Column::PictureId, Expr::value(picture))
+            .filter(place::Column::SlotId.eq(slot));
+        if let Some(ids) = places {
+            query = query.filter(place::Column::Id.is_in(ids.iter().copied()));
         }
         Ok(query.exec(&self.db).await?.rows_affected)
     }

@@ -27,6 +27,7 @@ const STEPS: &[Step] = &steps![
     "m0005_bench",
     "m0006_encode",
     "m0007_generations",
+    "m0008_standard_names",
 ];
 
 /// A step: a file of SQL beside this one.

@@ -3,7 +3,7 @@
 use sea_orm::{ConnectionTrait, FromQueryResult};
 use uuid::Uuid;
 
-use super::{Change, Edit, Edits, Picture};
+use super::{Change, ChangeSet, FieldChange, Picture};
 use crate::{Store, StoreError};
 
 /// Two pictures that look the same.
@@ -69,15 +69,15 @@ impl Store {
         summary: &str,
     ) -> Result<Option<Change>, StoreError> {
         let statement = self.statement(
-            "SELECT o.id FROM occurrences o WHERE o.picture_id = ANY ($1)
+            "SELECT o.id FROM places o WHERE o.picture_id = ANY ($1)
              UNION
-             SELECT o.id FROM pictures p JOIN occurrences o ON o.served @> to_jsonb(p.hash)
+             SELECT o.id FROM pictures p JOIN places o ON o.served @> to_jsonb(p.hash)
              WHERE p.id = ANY ($1) AND NOT p.is_copy AND o.picture_id IS NULL",
             [gone.to_vec().into()],
         );
         let places = Place::find_by_statement(statement).all(&self.db).await?;
-        let removed = Edit { removed: Some(true), ..Edit::default() };
-        let edits = Edits {
+        let removed = FieldChange { removed: Some(true), ..FieldChange::default() };
+        let edits = ChangeSet {
             pictures: gone.iter().map(|&id| (id, removed.clone())).collect(),
             places: places.into_iter().map(|place| (place.id, Some(kept))).collect(),
         };

@@ -14,7 +14,7 @@ use crate::{Store, StoreError};
 /// Fields of one picture; what is left out stays as it is.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(default)]
-pub struct Edit {
+pub struct FieldChange {
     /// Its name.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub name: Option<String>,
@@ -56,9 +56,9 @@ pub struct Edit {
 /// What is changed at once.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(default)]
-pub struct Edits {
+pub struct ChangeSet {
     /// Fields by picture.
-    pub pictures: BTreeMap<Uuid, Edit>,
+    pub pictures: BTreeMap<Uuid, FieldChange>,
     /// The picture placed in a place, by the place's number.
     pub places: BTreeMap<Uuid, Option<Uuid>>,
 }
@@ -119,7 +119,7 @@ struct Row {
     made_at: DateTime<Utc>,
 }
 
-impl Edit {
+impl FieldChange {
     /// The part of this edit that changes something, and what stands there before.
     fn against(&self, now: &Fields) -> (Self, Self) {
         fn split<T: Clone + PartialEq>(wish: &Option<T>, now: &T) -> (Option<T>, Option<T>) {
@@ -202,17 +202,21 @@ impl Edit {
 impl Store {
     /// Changes all of `edits` or none, and notes what stood there before. Numbers of which there
     /// is nothing are left out; where nothing changes, no change is noted.
-    pub async fn edit(&self, summary: &str, edits: &Edits) -> Result<Option<Change>, StoreError> {
+    pub async fn edit(
+        &self,
+        summary: &str,
+        edits: &ChangeSet,
+    ) -> Result<Option<Change>, StoreError> {
         let transaction = self.db.begin().await?;
-        let mut before = Edits::default();
-        let mut after = Edits::default();
+        let mut before = ChangeSet::default();
+        let mut after = ChangeSet::default();
         for now in self.fields(&transaction, &edits.pictures).await? {
             let wish = &edits.pictures[&now.id];
             if wish.over.is_some() && wish.over != now.step {
                 return Err(StoreError::SavedMeanwhile);
             }
             let (new, old) = wish.against(&now);
-            if new != Edit::default() {
+            if new != FieldChange::default() {
                 after.pictures.insert(now.id, new);
                 before.pictures.insert(now.id, old);
             }
@@ -224,7 +228,7 @@ impl Store {
                 before.places.insert(now.id, now.picture_id);
             }
         }
-        if after == Edits::default() {
+        if after == ChangeSet::default() {
             return Ok(None);
         }
         self.apply(&transaction, &after).await?;
@@ -257,8 +261,8 @@ impl Store {
         let Some(row) = Row::find_by_statement(find).one(&transaction).await? else {
             return Ok(None);
         };
-        let (before, after): (Edits, Edits) = (read(row.before)?, read(row.after)?);
-        let mut back = Edits::default();
+        let (before, after): (ChangeSet, ChangeSet) = (read(row.before)?, read(row.after)?);
+        let mut back = ChangeSet::default();
         let mut changed_since = Vec::new();
         for now in self.fields(&transaction, &before.pictures).await? {
             let old = &before.pictures[&now.id];
@@ -289,7 +293,7 @@ impl Store {
         let rows = Row::find_by_statement(self.statement(&sql, [])).all(&self.db).await?;
         rows.into_iter()
             .map(|row| {
-                let pictures = read::<Edits>(row.after)?.touched();
+                let pictures = read::<ChangeSet>(row.after)?.touched();
                 Ok(Change { id: row.id, summary: row.summary, pictures, made_at: row.made_at })
             })
             .collect()
@@ -315,7 +319,7 @@ impl Store {
         of: &BTreeMap<Uuid, Option<Uuid>>,
     ) -> Result<Vec<PlacedIn>, StoreError> {
         let statement = self.statement(
-            "SELECT id, picture_id FROM occurrences WHERE id = ANY ($1) ORDER BY id FOR UPDATE",
+            "SELECT id, picture_id FROM places WHERE id = ANY ($1) ORDER BY id FOR UPDATE",
             [of.keys().copied().collect::<Vec<_>>().into()],
         );
         Ok(PlacedIn::find_by_statement(statement).all(transaction).await?)
@@ -324,7 +328,7 @@ impl Store {
     async fn apply(
         &self,
         transaction: &DatabaseTransaction,
-        edits: &Edits,
+        edits: &ChangeSet,
     ) -> Result<(), StoreError> {
         let rows: Vec<_> = edits
             .pictures
@@ -345,10 +349,10 @@ impl Store {
                  licence = coalesce(j.licence, p.licence), source = coalesce(j.source, p.source),
                  removed_at = CASE WHEN j.removed IS NULL THEN p.removed_at
                                    WHEN j.removed THEN now() END,
-                 step = coalesce(s.id, p.step), work = coalesce(s.work, p.work),
-                 focal_x = coalesce((s.work #>> '{focal,x}')::float8, p.focal_x),
-                 focal_y = coalesce((s.work #>> '{focal,y}')::float8, p.focal_y),
-                 changed = p.changed + 1
+                 step = coalesce(s.id, p.step), adjustments = coalesce(s.adjustments, p.adjustments),
+                 focal_x = coalesce((s.adjustments #>> '{focal,x}')::float8, p.focal_x),
+                 focal_y = coalesce((s.adjustments #>> '{focal,y}')::float8, p.focal_y),
+                 revision = p.revision + 1
              FROM jsonb_to_recordset($1) AS j (
                  id uuid, name text, folder text, title text, alt text, decorative boolean,
                  caption text, creator text, licence text, source text, removed boolean, step uuid
@@ -363,7 +367,7 @@ impl Store {
             .map(|(id, picture)| serde_json::json!({"id": id, "picture": picture}))
             .collect();
         let places = self.statement(
-            "UPDATE occurrences o SET picture_id = j.picture
+            "UPDATE places o SET picture_id = j.picture
              FROM jsonb_to_recordset($1) AS j (id uuid, picture uuid) WHERE o.id = j.id",
             [serde_json::Value::from(rows).into()],
         );
@@ -372,7 +376,7 @@ impl Store {
     }
 }
 
-impl Edits {
+impl ChangeSet {
     /// Whether pages may show something else after them.
     pub fn touch_pages(&self) -> bool {
         !self.places.is_empty() || self.pictures.values().any(|edit| edit.removed.is_some())

@@ -3,8 +3,8 @@
 use std::collections::{HashMap, HashSet};
 use std::fmt::Write;
 
-use brisk_margin_core::source::Source;
-use brisk_margin_core::standing::Advice;
+use brisk_margin_core::source_format::SourceFormat;
+use brisk_margin_core::status::IssueKind;
 use sea_orm::{EntityTrait, FromQueryResult, Statement, Value};
 use serde::{Deserialize, Serialize};
 use uuid::Uuid;
@@ -21,9 +21,10 @@ pub struct Filter {
     /// Whose name, title, alt text, caption or creator holds this text.
     pub search: Option<String>,
     /// With which all of this is worth doing.
-    pub advice: Vec<Advice>,
+    #[serde(alias = "advice")]
+    pub issues: Vec<IssueKind>,
     /// In this format.
-    pub format: Option<Source>,
+    pub format: Option<SourceFormat>,
     /// In this folder or one below it.
     pub folder: Option<String>,
     /// In this collection.
@@ -73,7 +74,7 @@ pub struct After {
 
 /// Which part of the library a list shows.
 #[derive(Debug, Clone, Default)]
-pub struct Page {
+pub struct ListPage {
     /// Only these.
     pub filter: Filter,
     /// In which order.
@@ -128,7 +129,7 @@ impl Sort {
             Self::Pixels => picture.facts.size.pixels().to_string(),
             Self::Format => picture.facts.format.name().to_owned(),
             Self::Uses => picture.uses.to_string(),
-            Self::State => severity(&picture.advice).to_string(),
+            Self::State => severity(&picture.issues).to_string(),
             Self::Saving => {
                 let about = picture.possible.map_or(picture.today, |possible| possible.about);
                 picture.today.get().saturating_sub(about.get()).to_string()
@@ -140,10 +141,11 @@ impl Sort {
     }
 }
 
-/// The most serious of `advice`, as a number: 0 for none.
-pub(super) fn severity(advice: &[Advice]) -> i16 {
-    let ranks = Advice::ALL.len();
-    let worst = advice.iter().filter_map(|a| Advice::ALL.iter().position(|known| known == a)).min();
+/// The most serious of `issues`, as a number: 0 for none.
+pub(super) fn severity(issues: &[IssueKind]) -> i16 {
+    let ranks = IssueKind::ALL.len();
+    let worst =
+        issues.iter().filter_map(|a| IssueKind::ALL.iter().position(|known| known == a)).min();
     worst.map_or(0, |rank| (ranks - rank) as i16)
 }
 
@@ -163,9 +165,9 @@ impl Conditions {
                 search.to_lowercase().replace('\\', r"\\").replace('%', r"\%").replace('_', r"\_");
             all.add("words LIKE {}", format!("%{escaped}%"));
         }
-        if !filter.advice.is_empty() {
-            let names: Vec<String> = filter.advice.iter().map(|a| a.name().to_owned()).collect();
-            all.add("advice @> {}::text[]", names);
+        if !filter.issues.is_empty() {
+            let names: Vec<String> = filter.issues.iter().map(|a| a.name().to_owned()).collect();
+            all.add("issues @> {}::text[]", names);
         }
         if let Some(format) = filter.format {
             all.add("format = {}", format.name().to_owned());
@@ -215,7 +217,10 @@ struct TextCount {
 impl Store {
     /// Part of the library in the order of `page`, and where it goes on. Paged by key, so that no
     /// row is skipped or repeated when pictures arrive meanwhile.
-    pub async fn pictures(&self, page: &Page) -> Result<(Vec<Picture>, Option<After>), StoreError> {
+    pub async fn pictures(
+        &self,
+        page: &ListPage,
+    ) -> Result<(Vec<Picture>, Option<After>), StoreError> {
         let statement = self.listing(page);
         let rows: Vec<Model> = Entity::find().from_raw_sql(statement).all(&self.db).await?;
         let more = rows.len() as u64 > page.limit;
@@ -233,7 +238,7 @@ impl Store {
         Ok((pictures, next))
     }
 
-    async fn place_of(&self, page: &Page, id: Uuid) -> Result<Option<i32>, StoreError> {
+    async fn place_of(&self, page: &ListPage, id: Uuid) -> Result<Option<i32>, StoreError> {
         let (Sort::Collection, Some(collection)) = (page.sort, page.filter.collection) else {
             return Ok(None);
         };
@@ -247,7 +252,7 @@ impl Store {
     }
 
     /// The query behind [`Store::pictures`], one row longer than the page.
-    pub fn listing(&self, page: &Page) -> Statement {
+    pub fn listing(&self, page: &ListPage) -> Statement {
         let mut conditions = Conditions::of(&page.filter);
         let (order, than) = if page.descending { ("DESC", "<") } else { ("ASC", ">") };
         // A collection's order is that of its rows; without one there is none to sort by.
@@ -298,16 +303,16 @@ impl Store {
         Ok(row.map_or(0, |row| row.count.unsigned_abs()))
     }
 
-    /// How many pictures each advice is given for, the most serious first.
-    pub async fn advice_counts(&self) -> Result<Vec<(Advice, u64)>, StoreError> {
-        let sql = "SELECT unnest(advice) AS text, count(*) AS count FROM pictures
+    /// How many pictures each issue is given for, the most serious first.
+    pub async fn issue_counts(&self) -> Result<Vec<(IssueKind, u64)>, StoreError> {
+        let sql = "SELECT unnest(issues) AS text, count(*) AS count FROM pictures
                    WHERE removed_at IS NULL GROUP BY 1";
         let rows = TextCount::find_by_statement(self.statement(sql, [])).all(&self.db).await?;
         let counts: HashMap<String, i64> =
             rows.into_iter().map(|row| (row.text, row.count)).collect();
         let count =
-            |advice: Advice| counts.get(advice.name()).map_or(0, |count| count.unsigned_abs());
-        Ok(Advice::ALL.into_iter().map(|advice| (advice, count(advice))).collect())
+            |issues: IssueKind| counts.get(issues.name()).map_or(0, |count| count.unsigned_abs());
+        Ok(IssueKind::ALL.into_iter().map(|issues| (issues, count(issues))).collect())
     }
 
     /// How many pictures have each of `alts` as alt text, in lower case.

@@ -1,21 +1,28 @@
 //! Pictures: the originals in the library, what is said of them, and how they stand.
 
 mod alike;
+mod analysis;
 mod changes;
 mod list;
-mod looks;
 mod removal;
-mod standing;
-mod work;
+mod status;
+mod steps;
 
+use brisk_margin_core::adjustments::Adjustments;
+use brisk_margin_core::content::{ContentClass, PerceptualHash, WeightSample};
 use brisk_margin_core::describe::Description;
+use brisk_margin_core::edits::canvas::Canvas;
+use brisk_margin_core::edits::canvas::CanvasError;
+use brisk_margin_core::embedded::EmbeddedMetadata;
+use brisk_margin_core::facts::PictureFacts;
 use brisk_margin_core::framing::FocalPoint;
 use brisk_margin_core::geometry::Size;
-use brisk_margin_core::look::{ContentClass, LookHash, Sample};
-use brisk_margin_core::metadata::Told;
-use brisk_margin_core::picture::Facts;
-use brisk_margin_core::source::Source;
-use brisk_margin_core::standing::{Advice, Estimate};
+use brisk_margin_core::name_pattern::NameParts;
+use brisk_margin_core::place::Place;
+use brisk_margin_core::placement::Placement;
+use brisk_margin_core::slot::Slot;
+use brisk_margin_core::source_format::SourceFormat;
+use brisk_margin_core::status::{Estimate, IssueKind};
 use brisk_margin_core::units::Bytes;
 use chrono::{DateTime, Utc};
 use sea_orm::sea_query::{Expr, ExprTrait, OnConflict};
@@ -25,15 +32,15 @@ use uuid::Uuid;
 
 use crate::entities::picture::{ActiveModel, Column, Entity, Model};
 use crate::layouts::{json, read};
-use crate::site::Treatment;
 use crate::{BlobHash, Store, StoreError};
+use brisk_margin_core::site::ImportAction;
 
 pub use alike::Pair;
-pub use changes::{Change, Edit, Edits, TakenBack};
+pub use changes::{Change, ChangeSet, FieldChange, TakenBack};
 pub(crate) use list::Conditions;
-pub use list::{After, Filter, Page, Sort};
-pub use standing::{Judged, Relations, UsedIn};
-pub use work::{Crops, Step, Work};
+pub use list::{After, Filter, ListPage, Sort};
+pub use status::{RefreshedStatus, Relations};
+pub use steps::Step;
 
 /// A picture in the library.
 #[derive(Debug, Clone, PartialEq)]
@@ -45,11 +52,11 @@ pub struct Picture {
     /// The hash of its original.
     pub hash: BlobHash,
     /// What its header says.
-    pub facts: Facts,
+    pub facts: PictureFacts,
     /// The weight of its original.
     pub bytes: Bytes,
     /// How it is framed and finished, wherever it is shown.
-    pub work: Work,
+    pub adjustments: Adjustments,
     /// The step of its work that holds; nothing before the first.
     pub step: Option<Uuid>,
     /// The step that lay on the bench last.
@@ -65,11 +72,11 @@ pub struct Picture {
     /// What people say of it.
     pub description: Description,
     /// What its file tells.
-    pub told: Told,
+    pub embedded: EmbeddedMetadata,
     /// How it looks, once it was looked at.
-    pub look: Option<Looked>,
+    pub analysis: Option<StoredAnalysis>,
     /// Why it could not be looked at.
-    pub look_failed: Option<String>,
+    pub analysis_failed: Option<String>,
     /// How many places show it.
     pub uses: u32,
     /// What a page that shows it transfers today.
@@ -79,16 +86,16 @@ pub struct Picture {
     /// More pixels that its most demanding slot asks for, in percent.
     pub short: Option<f64>,
     /// What is worth doing with it, the most serious first.
-    pub advice: Vec<Advice>,
+    pub issues: Vec<IssueKind>,
     /// When it was removed.
     pub removed_at: Option<DateTime<Utc>>,
-    /// How often anything changed that its standing depends on.
-    pub changed: i32,
+    /// How often anything changed that its status depends on.
+    pub revision: i32,
 }
 
 /// How a picture looks, as it is stored.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Looked {
+pub struct StoredAnalysis {
     /// What kind it is.
     pub class: ContentClass,
     /// How many colours it has, as far as they were counted.
@@ -96,9 +103,9 @@ pub struct Looked {
     /// Whether a pixel is transparent.
     pub is_transparent: bool,
     /// A hash of how it looks.
-    pub hash: LookHash,
+    pub hash: PerceptualHash,
     /// How heavy it is to encode.
-    pub sample: Sample,
+    pub sample: WeightSample,
 }
 
 /// How a picture arrived.
@@ -130,11 +137,11 @@ pub struct NewPicture<'a> {
     /// How it arrived.
     pub origin: Origin,
     /// What its header says.
-    pub facts: &'a Facts,
+    pub facts: &'a PictureFacts,
     /// What else its file tells.
-    pub told: &'a Told,
+    pub embedded: &'a EmbeddedMetadata,
     /// What is done with it once it was looked at.
-    pub treatment: &'a Treatment,
+    pub import_action: &'a ImportAction,
 }
 
 /// Whether a picture was new.
@@ -148,6 +155,46 @@ pub enum Arrival {
     Back(Picture),
 }
 
+impl Picture {
+    /// The picture with its geometry changed.
+    ///
+    /// # Errors
+    /// [`CanvasError`] where its edits leave nothing of it.
+    pub fn canvas(&self) -> Result<Canvas, CanvasError> {
+        Canvas::new(self.facts.size, &self.adjustments.edits)
+    }
+
+    /// Whether it is transparent somewhere; before it was looked at, whether it can be.
+    pub fn is_transparent(&self) -> bool {
+        self.analysis.as_ref().map_or(self.facts.has_alpha, |analysis| analysis.is_transparent)
+    }
+
+    /// Its size as it is shown, in pixels of the original.
+    pub fn shown_size(&self) -> Size {
+        self.canvas().map_or(self.facts.size, |canvas| canvas.size())
+    }
+
+    /// The picture in a place.
+    pub fn placement<'a>(&'a self, slot: &'a Slot, place: &'a Place) -> Placement<'a> {
+        Placement { slot, place, adjustments: &self.adjustments, source: self.facts.size }
+    }
+
+    /// The parts of file names for it, in the slot called `slot` or in none; `initials` are the
+    /// site's.
+    pub fn name_parts(&self, slot: Option<&str>, initials: &str) -> NameParts {
+        let added = self.created_at.format("%Y-%m-%d").to_string();
+        NameParts::new(
+            &self.name,
+            self.facts.size,
+            &self.description,
+            &self.embedded,
+            &added,
+            slot,
+            initials,
+        )
+    }
+}
+
 impl Store {
     /// Keeps `data` and adds a picture for it, or brings that back where the same bytes had been
     /// removed. The bytes are safe before there is a row, and nobody deletes them in between.
@@ -156,9 +203,11 @@ impl Store {
         data: bytes::Bytes,
         new: NewPicture<'_>,
     ) -> Result<Arrival, StoreError> {
-        let transaction = self.holding_bytes().await?;
         let bytes = data.len() as i64;
-        let hash = self.blobs.put(data).await?;
+        // Written and synced before the transaction, and once more where a sweep came between.
+        let hash = self.blobs.put(data.clone()).await?;
+        let transaction = self.holding_bytes().await?;
+        self.blobs.put_again(&hash, data).await?;
         let row = ActiveModel {
             id: Set(Uuid::now_v7()),
             name: Set(new.name.to_owned()),
@@ -174,8 +223,10 @@ impl Store {
             frames: Set(new.facts.frames as i32),
             has_location: Set(new.facts.has_location),
             profile: Set(new.facts.profile.clone()),
-            told: Set(json(new.told)),
-            treatment: Set((*new.treatment != Treatment::List).then(|| json(new.treatment))),
+            embedded: Set(json(new.embedded)),
+            import_action: Set(
+                (*new.import_action != ImportAction::List).then(|| json(new.import_action))
+            ),
             focal_x: Set(FocalPoint::CENTRE.x()),
             focal_y: Set(FocalPoint::CENTRE.y()),
             created_at: Set(Utc::now()),
@@ -233,17 +284,17 @@ impl Store {
         focal: FocalPoint,
     ) -> Result<Option<Picture>, StoreError> {
         let Some(picture) = self.picture(id).await? else { return Ok(None) };
-        let work = Work { focal, ..picture.work.clone() };
-        self.lay_work("moved the focal point", &[(picture, work)]).await?;
+        let adjustments = Adjustments { focal, ..picture.adjustments.clone() };
+        self.lay_work("moved the focal point", &[(picture, adjustments)]).await?;
         self.picture(id).await
     }
 
-    /// Writes what `row` sets, and has its picture judged again.
+    /// Writes what `row` sets, and has its picture worked out again.
     async fn change(&self, row: ActiveModel) -> Result<(), StoreError> {
         let id = row.id.clone().unwrap();
         Entity::update_many()
             .set(row)
-            .col_expr(Column::Changed, Expr::col(Column::Changed).add(1))
+            .col_expr(Column::Revision, Expr::col(Column::Revision).add(1))
             .filter(Column::Id.eq(id))
             .exec(&self.db)
             .await?;
@@ -263,11 +314,12 @@ impl TryFrom<Model> for Picture {
 
     fn try_from(row: Model) -> Result<Self, StoreError> {
         let corrupt = |what: &str, value: &str| StoreError::Corrupt(format!("the {what} {value}"));
-        let format = Source::named(&row.format).ok_or_else(|| corrupt("format", &row.format))?;
-        let look = looked(&row)?;
+        let format =
+            SourceFormat::named(&row.format).ok_or_else(|| corrupt("format", &row.format))?;
+        let analysis = looked(&row)?;
         let focal = FocalPoint::new(row.focal_x, row.focal_y)
             .map_err(|error| StoreError::Corrupt(error.to_string()))?;
-        let work = row.work.map_or_else(|| Ok(Work::plain(focal)), read)?;
+        let adjustments = row.adjustments.map_or_else(|| Ok(Adjustments::plain(focal)), read)?;
         let bytes = |count: i64| Bytes(count.unsigned_abs());
         let possible = match (row.possible_low, row.possible, row.possible_high) {
             (Some(low), Some(about), Some(high)) => {
@@ -279,7 +331,7 @@ impl TryFrom<Model> for Picture {
             id: row.id,
             name: row.name,
             hash: BlobHash::stored(&row.hash),
-            facts: Facts {
+            facts: PictureFacts {
                 format,
                 size: Size::new(row.width as u32, row.height as u32),
                 has_alpha: row.has_alpha,
@@ -291,7 +343,7 @@ impl TryFrom<Model> for Picture {
             step: row.step,
             draft: row.draft,
             made_from: row.made_from,
-            work: Work { focal, ..work },
+            adjustments: Adjustments { focal, ..adjustments },
             created_at: row.created_at,
             folder: row.folder,
             origin: if row.origin == Origin::Folder.name() {
@@ -308,32 +360,33 @@ impl TryFrom<Model> for Picture {
                 licence: row.licence,
                 source: row.source,
             },
-            told: read(row.told)?,
-            look,
-            look_failed: row.look_failed,
+            embedded: read(row.embedded)?,
+            analysis,
+            analysis_failed: row.analysis_failed,
             uses: row.uses as u32,
             today: bytes(row.today),
             possible,
             short: row.short,
-            // An advice that this version does not know is one that it would not give.
-            advice: row.advice.iter().filter_map(|name| Advice::named(name)).collect(),
+            // An issue that this version does not know is one that it would not give.
+            issues: row.issues.iter().filter_map(|name| IssueKind::named(name)).collect(),
             removed_at: row.removed_at,
-            changed: row.changed,
+            revision: row.revision,
         })
     }
 }
 
-fn looked(row: &Model) -> Result<Option<Looked>, StoreError> {
-    let (Some(class), Some(hash), Some(sample)) = (&row.class, row.look_hash, &row.sample) else {
+fn looked(row: &Model) -> Result<Option<StoredAnalysis>, StoreError> {
+    let (Some(class), Some(hash), Some(sample)) = (&row.class, row.perceptual_hash, &row.sample)
+    else {
         return Ok(None);
     };
     let class = ContentClass::named(class)
         .ok_or_else(|| StoreError::Corrupt(format!("the content class {class}")))?;
-    Ok(Some(Looked {
+    Ok(Some(StoredAnalysis {
         class,
         colours: row.colours.unwrap_or_default().unsigned_abs(),
         is_transparent: row.is_transparent.unwrap_or_default(),
-        hash: LookHash(hash.cast_unsigned()),
+        hash: PerceptualHash(hash.cast_unsigned()),
         sample: read(sample.clone())?,
     }))
 }

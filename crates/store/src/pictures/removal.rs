@@ -4,7 +4,7 @@ use chrono::{DateTime, Utc};
 use sea_orm::{ConnectionTrait, FromQueryResult, TransactionTrait};
 use uuid::Uuid;
 
-use super::{Edit, Edits};
+use super::{ChangeSet, FieldChange};
 use crate::{BYTES, BlobHash, Store, StoreError};
 
 #[derive(FromQueryResult)]
@@ -22,9 +22,9 @@ struct Orphan {
 impl Store {
     /// Brings pictures back.
     pub async fn bring_back(&self, ids: &[Uuid]) -> Result<(), StoreError> {
-        let edit = Edit { removed: Some(false), ..Edit::default() };
+        let edit = FieldChange { removed: Some(false), ..FieldChange::default() };
         let pictures = ids.iter().map(|&id| (id, edit.clone())).collect();
-        self.edit("brought back", &Edits { pictures, ..Edits::default() }).await?;
+        self.edit("brought back", &ChangeSet { pictures, ..ChangeSet::default() }).await?;
         Ok(())
     }
 
@@ -61,9 +61,9 @@ impl Store {
                  EXISTS (SELECT FROM pictures WHERE hash = o.hash)
                  OR EXISTS (SELECT FROM variants WHERE hash = o.hash)
                  -- Laid on other pictures as a logo, now or at any step of theirs.
-                 OR EXISTS (SELECT FROM steps WHERE work::text LIKE '%' || o.hash || '%')
-                 OR EXISTS (SELECT FROM finishes WHERE finish::text LIKE '%' || o.hash || '%')
-                 OR EXISTS (SELECT FROM occurrences WHERE served @> to_jsonb(o.hash))
+                 OR EXISTS (SELECT FROM steps WHERE adjustments::text LIKE '%' || o.hash || '%')
+                 OR EXISTS (SELECT FROM edit_presets WHERE edits::text LIKE '%' || o.hash || '%')
+                 OR EXISTS (SELECT FROM places WHERE served @> to_jsonb(o.hash))
              ) AS is_used",
             [then.into()],
         );

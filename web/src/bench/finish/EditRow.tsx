@@ -1,11 +1,11 @@
 import { Button, Checkbox, Input, InputNumber, Select } from "antd";
-import type { Edit, EditStep, Length, Remark } from "../../api/client";
+import type { Edit, EditEntry, Length, Remark } from "../../api/client";
 import { FIGURES, MOVABLE, NAMES, type Figure } from "./edits";
 
 interface Props {
-  step: EditStep;
+  step: EditEntry;
   remarks: Remark[];
-  onEdit: (step: EditStep) => void;
+  onEdit: (step: EditEntry) => void;
   onRemove: () => void;
   /** Nothing where its place cannot be changed that way. */
   onUp: (() => void) | undefined;
@@ -58,7 +58,7 @@ function Typed({ figure, edit, value, onTyped }: { figure: Figure; edit: string;
 }
 
 type SpecialProps = Pick<Props, "picking" | "onPick" | "levelling" | "onLevel" | "drawing" | "onDraw"> & {
-  step: EditStep;
+  step: EditEntry;
   name: string;
   set: (part: object) => void;
 };

@@ -1,6 +1,6 @@
 import { Button, Select } from "antd";
 import { useMemo, useState } from "react";
-import type { EditStep, Picture, Work } from "../../api/client";
+import type { EditEntry, Picture, Adjustments } from "../../api/client";
 import { usePictures } from "../../library/useLibrary";
 import { ProblemNote } from "../../ui/ProblemNote";
 import { useKey } from "../../ui/useKey";
@@ -20,9 +20,9 @@ interface Props { picture: Picture; on: WorkOnBench; slots: string[] }
 
 /** The edits as an ordered list, and the picture as it looks with them. */
 export function FinishStep({ picture, on, slots }: Props) {
-  const { work } = on;
-  const steps = useMemo(() => work.finish?.steps ?? [], [work.finish]);
-  const framings = useFramings(picture.id, work, slots);
+  const { adjustments } = on;
+  const steps = useMemo(() => adjustments.edits?.steps ?? [], [adjustments.edits]);
+  const framings = useFramings(picture.id, adjustments, slots);
   const [asked, setPlace] = useState<string>();
   const [picking, setPicking] = useState<{ at: number; field: string }>();
   const [levelling, setLevelling] = useState<number>();
@@ -40,7 +40,7 @@ export function FinishStep({ picture, on, slots }: Props) {
   const largest = places.filter(({ slot: of }) => of === places[0]?.slot).reduce<(typeof places)[number] | undefined>((best, one) => (best && (best.one.size[0] ?? 0) >= (one.one.size[0] ?? 0) ? best : one), undefined);
   const place = asked ?? largest?.value ?? WHOLE;
   const shownPlace = places.find(({ value }) => value === place);
-  const shownWork: Work = useMemo(() => (plain ? { ...work, finish: { version: 1, steps: [] } } : work), [plain, work]);
+  const shownWork: Adjustments = useMemo(() => (plain ? { ...adjustments, edits: { version: 1, steps: [] } } : adjustments), [plain, adjustments]);
   const viewport = shownPlace?.one.viewport;
   const slot = shownPlace?.slot;
   const density = shownPlace?.one.density;
@@ -58,8 +58,8 @@ export function FinishStep({ picture, on, slots }: Props) {
   useKey((event) => { if (event.key === "o") setPlain(true); });
   useKey((event) => { if (event.key === "o") setPlain(false); }, "keyup");
 
-  const withSteps = (next: EditStep[]): Work => ({ ...work, finish: { version: 1, steps: next } });
-  const change = (at: number, step: EditStep) => {
+  const withSteps = (next: EditEntry[]): Adjustments => ({ ...adjustments, edits: { version: 1, steps: next } });
+  const change = (at: number, step: EditEntry) => {
     on.settle(withSteps(steps.map((old, n) => (n === at ? step : old))), `${NAMES[step.kind].toLowerCase()} changed`);
   };
   const add = (kind: Kind) => {
@@ -138,7 +138,7 @@ export function FinishStep({ picture, on, slots }: Props) {
             onChange={(kind: Kind | null) => { if (kind) add(kind); }}
           />
           <span className="gap" />
-          <NamedFinishes work={work} onTake={(next, name) => { on.note(next, `took the edits of “${name}”`); }} />
+          <NamedFinishes adjustments={adjustments} onTake={(next, name) => { on.note(next, `took the edits of “${name}”`); }} />
         </div>
         {addsLogo && (
           <div className="pane-note">
@@ -195,4 +195,4 @@ export function FinishStep({ picture, on, slots }: Props) {
   );
 }
 
-const isOverlay = (step: EditStep) => step.kind === "border" || step.kind === "text" || step.kind === "logo";
+const isOverlay = (step: EditEntry) => step.kind === "border" || step.kind === "text" || step.kind === "logo";

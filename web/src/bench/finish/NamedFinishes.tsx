@@ -1,7 +1,7 @@
 import { Button, Input, Select } from "antd";
 import { useState } from "react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { accept, api, unwrap, type Work } from "../../api/client";
+import { accept, api, unwrap, type Adjustments } from "../../api/client";
 import { notices } from "../../ui/notice";
 import { ProblemNote } from "../../ui/ProblemNote";
 
@@ -13,14 +13,14 @@ export function useFinishes() {
 }
 
 /** Takes the edits of a saved list, or saves these under a name. */
-export function NamedFinishes({ work, onTake }: { work: Work; onTake: (work: Work, name: string) => void }) {
+export function NamedFinishes({ adjustments, onTake }: { adjustments: Adjustments; onTake: (adjustments: Adjustments, name: string) => void }) {
   const queries = useQueryClient();
   const finishes = useFinishes();
   const [name, setName] = useState<string>();
-  const plain = (work.finish?.steps ?? []).every((step) => step.off);
+  const plain = (adjustments.edits?.steps ?? []).every((step) => step.off);
   const save = useMutation({
     mutationFn: async (called: string) => {
-      accept(await api.POST("/api/finishes", { body: { name: called, finish: work.finish ?? { version: 1, steps: [] } } }));
+      accept(await api.POST("/api/finishes", { body: { name: called, edits: adjustments.edits ?? { version: 1, steps: [] } } }));
     },
     onSuccess: async (_, called) => {
       setName(undefined);
@@ -50,7 +50,7 @@ export function NamedFinishes({ work, onTake }: { work: Work; onTake: (work: Wor
         options={finishes.data?.map((one) => ({ value: one.id, label: one.name })) ?? []}
         onChange={(id: string | null) => {
           const found = finishes.data?.find((one) => one.id === id);
-          if (found) onTake({ ...work, finish: found.finish }, found.name);
+          if (found) onTake({ ...adjustments, edits: found.edits }, found.name);
         }}
       />
       <Button size="small" disabled={plain} title={plain ? "There is no edit in use" : "To be laid on other pictures"} onClick={() => { setName(""); }}>Save edits as…</Button>

@@ -23,7 +23,7 @@ interface Props {
   onRelease: () => void;
   /** The keep area in source px, and how it is typed; nothing where there is none. */
   keep: Rect | undefined;
-  onKeep: (keep: Rect) => void;
+  onKeep: (keep_area: Rect) => void;
   lock: Lock;
   onLock: (lock: Lock) => void;
   typed: { width: number; height: number };

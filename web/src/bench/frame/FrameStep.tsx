@@ -1,7 +1,7 @@
 import { Button, Checkbox, Segmented, Select } from "antd";
 import { useMemo, useRef, useState } from "react";
 import { Link } from "react-router";
-import { api, unwrap, type Holding, type Picture, type Rect, type Work } from "../../api/client";
+import { api, unwrap, type Holding, type Picture, type Rect, type Adjustments } from "../../api/client";
 import { usePictures } from "../../library/useLibrary";
 import { ProblemNote } from "../../ui/ProblemNote";
 import { useKey } from "../../ui/useKey";
@@ -32,8 +32,8 @@ interface Props {
 
 /** The source with every slot's frame on it, and beside it all slots as they will look. */
 export function FrameStep({ picture, on, slots, onSlots }: Props) {
-  const { work } = on;
-  const framings = useFramings(picture.id, work, slots);
+  const { adjustments } = on;
+  const framings = useFramings(picture.id, adjustments, slots);
   const [tool, setTool] = useState<Tool>("focal");
   const [picked, setPicked] = useState<Chosen>();
   const [marks, setMarks] = useState<Marks>(NO_MARKS);
@@ -50,7 +50,7 @@ export function FrameStep({ picture, on, slots, onSlots }: Props) {
 
   // Closer than the reduced copy has pixels, the original is asked for.
   const closeUp = stage.place.width * devicePixelRatio > 1_700 ? Math.min(canvas.width, 6_000) : 1_600;
-  const whole = useViews(picture.id, work, useMemo(() => [{ width: closeUp }], [closeUp]), { withoutFrame: true });
+  const whole = useViews(picture.id, adjustments, useMemo(() => [{ width: closeUp }], [closeUp]), { withoutFrame: true });
   const bitmap = whole.data?.bitmap;
 
   const all = useMemo(
@@ -72,12 +72,12 @@ export function FrameStep({ picture, on, slots, onSlots }: Props) {
     })),
     [all, scale],
   );
-  const rendered = useViews(picture.id, work, views, { enabled: framings.data?.has_frame === true && views.length > 0 });
+  const rendered = useViews(picture.id, adjustments, views, { enabled: framings.data?.has_frame === true && views.length > 0 });
   // While something is dragged, what was rendered before is not what is framed now.
-  const shownViews = framings.data?.has_frame && rendered.data?.of === work ? rendered.data : undefined;
+  const shownViews = framings.data?.has_frame && rendered.data?.of === adjustments ? rendered.data : undefined;
 
-  /** Asks the server for the work with a change; a newer question drops this one. */
-  const ask = async (question: (signal: AbortSignal) => Promise<Work>, done: boolean, summary: string) => {
+  /** Asks the server for the adjustments with a change; a newer question drops this one. */
+  const ask = async (question: (signal: AbortSignal) => Promise<Adjustments>, done: boolean, summary: string) => {
     asked.current?.abort();
     const mine = new AbortController();
     asked.current = mine;
@@ -93,7 +93,7 @@ export function FrameStep({ picture, on, slots, onSlots }: Props) {
   };
   const path = { id: picture.id };
   const aim = (point: { focal?: number[]; keep?: Rect }, done: boolean, summary: string) =>
-    void ask(async (signal) => unwrap(await api.POST("/api/pictures/{id}/aim", { params: { path }, body: { work, ...point }, signal })), done, summary);
+    void ask(async (signal) => unwrap(await api.POST("/api/pictures/{id}/aim", { params: { path }, body: { adjustments, ...point }, signal })), done, summary);
   const onCrop = (crop: Rect, holding: Holding, done: boolean) => {
     if (!current) return;
     const [width = 1, height = 1] = current.one.size;
@@ -104,17 +104,17 @@ export function FrameStep({ picture, on, slots, onSlots }: Props) {
       typed: typed.width / typed.height,
       picture: like ? like.shown_width / like.shown_height : null,
     }[lock];
-    const body = { work, crop, slot: current.slot.slot, viewport: current.one.viewport, aspect, holding };
+    const body = { adjustments, crop, slot: current.slot.slot, viewport: current.one.viewport, aspect, holding };
     void ask(
-      async (signal) => unwrap(await api.POST("/api/pictures/{id}/crop", { params: { path }, body, signal })).work,
+      async (signal) => unwrap(await api.POST("/api/pictures/{id}/crop", { params: { path }, body, signal })).adjustments,
       done,
       `framed ${current.slot.name} at ${current.one.viewport} by hand`,
     );
   };
   const onRelease = () => {
     if (!chosen) return;
-    const others = Object.entries(work.crops?.[chosen.slot] ?? {}).filter(([viewport]) => Number(viewport) !== chosen.viewport);
-    on.note({ ...work, crops: { ...work.crops, [chosen.slot]: Object.fromEntries(others) } }, `framed ${current?.slot.name ?? "a slot"} at ${chosen.viewport} by the focal point`);
+    const others = Object.entries(adjustments.crops?.[chosen.slot] ?? {}).filter(([viewport]) => Number(viewport) !== chosen.viewport);
+    on.note({ ...adjustments, crops: { ...adjustments.crops, [chosen.slot]: Object.fromEntries(others) } }, `framed ${current?.slot.name ?? "a slot"} at ${chosen.viewport} by the focal point`);
   };
   useKey((event) => {
     if (event.key === "f") setTool("focal");
@@ -135,13 +135,13 @@ export function FrameStep({ picture, on, slots, onSlots }: Props) {
           <Checkbox checked={marks.thirds} onChange={({ target }) => { setMarks({ ...marks, thirds: target.checked }); }}>thirds</Checkbox>
           <Checkbox checked={marks.middles} onChange={({ target }) => { setMarks({ ...marks, middles: target.checked }); }}>middles</Checkbox>
           <span className="gap" />
-          {work.keep
-            ? <Button size="small" onClick={() => { on.note({ ...work, keep: null }, "took the keep area away"); }}>No keep area</Button>
+          {adjustments.keep_area
+            ? <Button size="small" onClick={() => { on.note({ ...adjustments, keep_area: null }, "took the keep area away"); }}>No keep area</Button>
             : null}
           <Button
             size="small"
             title={`By the pixels alone: ${Math.round(100 * suggested.x)} % from the left, ${Math.round(100 * suggested.y)} % from the top`}
-            onClick={() => { on.note({ ...work, focal: suggested }, "took the suggested focal point"); }}
+            onClick={() => { on.note({ ...adjustments, focal: suggested }, "took the suggested focal point"); }}
           >
             Suggest the focal point
           </Button>

@@ -1,6 +1,6 @@
 import { Button, Input, InputNumber, Segmented, Select } from "antd";
 import { useState, type ReactNode } from "react";
-import type { Cap, Decision, Format, OutputRule, Want } from "../../api/client";
+import type { ByteCap, EffectiveRule, Format, OutputRule, QualityTarget } from "../../api/client";
 import { density, formatName } from "../../ui/figures";
 import { ProblemNote } from "../../ui/ProblemNote";
 import { SideSheet } from "../../ui/SideSheet";
@@ -44,7 +44,7 @@ export function RuleSheet({ picture, slot, open, onClose }: Props) {
 
 const UNSAID = "unsaid";
 
-function RuleForm({ rule, decision, onSay }: { rule: OutputRule; decision: Decision | undefined; onSay: (rule: OutputRule) => void }) {
+function RuleForm({ rule, decision, onSay }: { rule: OutputRule; decision: EffectiveRule | undefined; onSay: (rule: OutputRule) => void }) {
   const set = (part: Partial<OutputRule>) => { onSay({ ...rule, ...part }); };
   const yesNo = (value: boolean | null | undefined) => (value === null || value === undefined ? UNSAID : value ? "yes" : "no");
   const said = (value: string) => (value === UNSAID ? null : value === "yes");
@@ -104,7 +104,7 @@ function encodingWords(encoding: NonNullable<OutputRule["settled"]>[string]) {
 }
 
 /** One part of the rule, what holds now, and who decides it. */
-function Part({ words, holds, by, children }: { words: string; holds?: string | undefined; by: Decision["want"]["by"] | undefined; children: ReactNode }) {
+function Part({ words, holds, by, children }: { words: string; holds?: string | undefined; by: EffectiveRule["want"]["by"] | undefined; children: ReactNode }) {
   return (
     <>
       <dt>{words}{by && <span className="soft"> {holds && <>now {holds}, </>}{LEVELS[by]}</span>}</dt>
@@ -113,9 +113,9 @@ function Part({ words, holds, by, children }: { words: string; holds?: string | 
   );
 }
 
-type HowGood = Extract<Want, { by: "grade" }>["value"] | "quality" | "lossless" | typeof UNSAID;
+type HowGood = Extract<QualityTarget, { by: "grade" }>["value"] | "quality" | "lossless" | typeof UNSAID;
 
-function WantChoice({ want, onChange }: { want: Want | null | undefined; onChange: (want: Want | null) => void }) {
+function WantChoice({ want, onChange }: { want: QualityTarget | null | undefined; onChange: (want: QualityTarget | null) => void }) {
   const now: HowGood = !want ? UNSAID : want.by === "grade" ? want.value : want.by;
   return (
     <div className="row">
@@ -137,7 +137,7 @@ function WantChoice({ want, onChange }: { want: Want | null | undefined; onChang
   );
 }
 
-function CapChoice({ cap, onChange }: { cap: Cap | null | undefined; onChange: (cap: Cap | null) => void }) {
+function CapChoice({ cap, onChange }: { cap: ByteCap | null | undefined; onChange: (cap: ByteCap | null) => void }) {
   return (
     <div className="row">
       <Select aria-label="Byte cap" value={cap?.kind ?? UNSAID} onChange={(next) => {

@@ -1,6 +1,6 @@
 import { Button } from "antd";
 import { useEffect, useState, type ReactNode } from "react";
-import { saveUrl, type Picture, type ResponsiveSet, type SetFile, type Work } from "../../api/client";
+import { saveUrl, type Picture, type ResponsiveSet, type SetFile, type Adjustments } from "../../api/client";
 import { Bytes } from "../../ui/Bytes";
 import { bytes, count, formatName } from "../../ui/figures";
 import { MarginBar, MarginWords } from "../../ui/MarginBar";
@@ -13,7 +13,7 @@ import { useMakeSet, useSet, type Making } from "./useSet";
 interface Props {
   picture: Picture;
   slot: string | undefined;
-  work: Work;
+  adjustments: Adjustments;
   /** What stands first in its bar. */
   lead: ReactNode;
   /** What opens the rules. */
@@ -21,9 +21,9 @@ interface Props {
 }
 
 /** All files of a picture for a slot: widths by formats, what each screen downloads, and the markup. */
-export function SetPane({ picture, slot, work, lead, rules }: Props) {
-  const set = useSet(picture.id, slot, work);
-  const { making, error, make, cancel } = useMakeSet(picture.id, slot, work);
+export function SetPane({ picture, slot, adjustments, lead, rules }: Props) {
+  const set = useSet(picture.id, slot, adjustments);
+  const { making, error, make, cancel } = useMakeSet(picture.id, slot, adjustments);
   if (!slot) return <Empty lead={lead} words="Choose a slot above: a typed size is one file, and a set has one for each of a slot's screens." />;
   if (!set.data) return <section className="set-pane"><div className="bar">{lead}</div>{set.error ? <ProblemNote error={set.error} /> : <p className="empty soft">Planning the set…</p>}</section>;
   const { files, made } = set.data;

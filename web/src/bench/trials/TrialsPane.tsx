@@ -1,7 +1,7 @@
 import { Button, InputNumber, Segmented, Select } from "antd";
 import { useEffect, useMemo, useState, type ReactNode } from "react";
 import { createPortal } from "react-dom";
-import type { Format, Picture, Trial, Work } from "../../api/client";
+import type { Format, Picture, Trial, Adjustments } from "../../api/client";
 import { bytes, formatName, percent, pixels } from "../../ui/figures";
 import { ProblemNote } from "../../ui/ProblemNote";
 import { useKey } from "../../ui/useKey";
@@ -17,7 +17,7 @@ type AddBy = "quality" | "bytes";
 interface Props {
   picture: Picture;
   target: Target | undefined;
-  work: Work;
+  adjustments: Adjustments;
   /** Why there is nothing to prove yet. */
   hindrance: string | undefined;
   /** What stands first in its bar. */
@@ -27,11 +27,11 @@ interface Props {
 }
 
 /** The proof strip: trials of one picture in one place, in the order of their bytes. */
-export function TrialsPane({ picture, target: asked, work, hindrance, lead, rules }: Props) {
+export function TrialsPane({ picture, target: asked, adjustments, hindrance, lead, rules }: Props) {
   const target = useSettled(asked);
-  const proof = useProof(picture.id, target, work);
-  const searches = useSearches(picture.id, target, work, proof.data);
-  const trial = useTrial(picture.id, target, work);
+  const proof = useProof(picture.id, target, adjustments);
+  const searches = useSearches(picture.id, target, adjustments, proof.data);
+  const trial = useTrial(picture.id, target, adjustments);
   const choose = useChoose(picture.id);
   const [chosen, setChosen] = useState<string>();
   const [left, setLeft] = useState<string[]>([]);

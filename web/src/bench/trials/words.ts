@@ -1,20 +1,20 @@
-import type { Cap, Decision, Level, Outcome, Want } from "../../api/client";
+import type { ByteCap, EffectiveRule, RuleLevel, ChoiceOutcome, QualityTarget } from "../../api/client";
 import { bytes, formatName } from "../../ui/figures";
 
-export const LEVELS: Record<Level, string> = { usual: "as usual", site: "by the site's rule", slot: "by the slot's rule", picture: "by the picture's rule" };
+export const LEVELS: Record<RuleLevel, string> = { usual: "as usual", site: "by the site's rule", slot: "by the slot's rule", picture: "by the picture's rule" };
 
-export function wantWords(want: Want) {
+export function wantWords(want: QualityTarget) {
   if (want.by === "grade") return `grade ${want.value}`;
   if (want.by === "quality") return `quality ${want.value}`;
   return "lossless";
 }
 
-export function capWords(cap: Cap) {
+export function capWords(cap: ByteCap) {
   return cap.kind === "at" ? bytes(cap.bytes) : cap.kind === "budget" ? "the slot's budget" : "any weight";
 }
 
 /** Which rule holds, and who decided each part of it. */
-export function ruleWords({ settled, decision, profile }: { settled: string[]; decision: Decision; profile?: string | null }) {
+export function ruleWords({ settled, decision, profile }: { settled: string[]; decision: EffectiveRule; profile?: string | null }) {
   const { formats, want, cap, excluded } = decision;
   if (excluded.value) return `No file is made of it, ${LEVELS[excluded.by]}.`;
   const parts = [
@@ -29,7 +29,7 @@ export function ruleWords({ settled, decision, profile }: { settled: string[]; d
 }
 
 /** What a search could not do; nothing where it did all. */
-export function outcomeWords(outcome: Outcome, format: string) {
+export function outcomeWords(outcome: ChoiceOutcome, format: string) {
   switch (outcome.kind) {
     case "met": return undefined;
     case "short": return `${format} cannot reach ${outcome.target}: this is the best there is.`;

@@ -1,0 +1,211 @@
+//! Collections and saved filters: ways back to pictures that belong together.
+
+use axum::Json;
+use axum::extract::State;
+use axum::http::{StatusCode, header};
+use axum::response::IntoResponse;
+use brisk_margin_core::status::IssueKind;
+use brisk_margin_store::collections::Collection;
+use brisk_margin_store::pictures::Filter;
+use brisk_margin_store::saved_filters::SavedFilter;
+use serde::{Deserialize, Serialize};
+use utoipa::{IntoParams, ToSchema};
+use uuid::Uuid;
+
+use super::Problem;
+use super::extract::{self, Path, Query};
+use super::pictures::which::Which;
+use crate::state::App;
+use brisk_margin_work::events::Event;
+
+/// How the library is divided.
+#[derive(Serialize, ToSchema)]
+pub(super) struct Shelves {
+    /// What is worth doing, and with how many pictures.
+    issues: Vec<IssueCount>,
+    /// How many pictures were removed and can be brought back.
+    removed: u64,
+    /// How many pictures are still to be looked at.
+    not_analysed: u64,
+    /// Folders that hold pictures, by path.
+    folders: Vec<FolderBody>,
+    /// Collections, by name.
+    collections: Vec<Collection>,
+    /// Saved filters, by name.
+    filters: Vec<SavedFilter>,
+}
+
+/// With how many pictures something is worth doing.
+#[derive(Serialize, ToSchema)]
+pub(super) struct IssueCount {
+    issue: IssueKind,
+    words: &'static str,
+    pictures: u64,
+}
+
+/// A folder of the library.
+#[derive(Serialize, ToSchema)]
+pub(super) struct FolderBody {
+    path: String,
+    /// How many pictures lie right in it.
+    pictures: u64,
+}
+
+/// How the library is divided: folders, collections, saved filters.
+#[utoipa::path(get, path = "/api/shelves", responses((status = 200, body = Shelves)))]
+pub(super) async fn shelves(State(app): State<App>) -> Result<Json<Shelves>, Problem> {
+    let folder = |(path, pictures)| FolderBody { path, pictures };
+    let worth =
+        |(issue, pictures): (IssueKind, u64)| IssueCount { issue, words: issue.words(), pictures };
+    let removed = Filter { removed: true, ..Filter::default() };
+    let (issues, removed, not_analysed, folders, collections, filters) = tokio::try_join!(
+        app.store.issue_counts(),
+        app.store.count_pictures(&removed),
+        app.store.count_not_analysed(),
+        app.store.folders(),
+        app.store.collections(),
+        app.store.saved_filters(),
+    )?;
+    Ok(Json(Shelves {
+        issues: issues.into_iter().map(worth).collect(),
+        removed,
+        not_analysed,
+        folders: folders.into_iter().map(folder).collect(),
+        collections,
+        filters,
+    }))
+}
+
+/// A filter to be saved.
+#[derive(Deserialize, ToSchema)]
+pub(super) struct NewFilter {
+    /// Its name; one that had that name is replaced.
+    name: String,
+    filter: Filter,
+}
+
+/// Saves a filter by name.
+#[utoipa::path(put, path = "/api/filters", request_body = NewFilter, responses(
+    (status = 204),
+    (status = 422, body = Problem, content_type = "application/problem+json"),
+))]
+pub(super) async fn save_filter(
+    State(app): State<App>,
+    extract::Json(new): extract::Json<NewFilter>,
+) -> Result<StatusCode, Problem> {
+    app.store.save_filter(name(&new.name)?, &new.filter).await?;
+    app.events.tell(Event::Pictures);
+    Ok(StatusCode::NO_CONTENT)
+}
+
+/// Forgets a saved filter; answers it, so that it can be saved again.
+#[utoipa::path(delete, path = "/api/filters/{id}", responses(
+    (status = 200, body = SavedFilter),
+    (status = 404, body = Problem, content_type = "application/problem+json"),
+), params(("id" = Uuid, Path, description = "The filter's number")))]
+pub(super) async fn forget_filter(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+) -> Result<Json<SavedFilter>, Problem> {
+    let gone = app.store.forget_filter(id).await?.ok_or_else(|| Problem::not_found("filter"))?;
+    app.events.tell(Event::Pictures);
+    Ok(Json(gone))
+}
+
+/// Pictures for a collection.
+#[derive(Deserialize, ToSchema)]
+pub(super) struct Collecting {
+    /// The collection's name; one that is not there is made.
+    name: String,
+    /// Which pictures, in their order.
+    which: Which,
+    /// Whether they come after those that are in it, or instead of them.
+    #[serde(default)]
+    add: bool,
+}
+
+/// What was in a collection before, so that it can be put back.
+#[derive(Serialize, ToSchema)]
+pub(super) struct CollectedBody {
+    id: Uuid,
+    /// The pictures that were in it, in their order.
+    before: Vec<Uuid>,
+    /// How many are in it now.
+    pictures: usize,
+}
+
+/// Puts pictures into a collection, in an order.
+#[utoipa::path(put, path = "/api/collections", request_body = Collecting, responses(
+    (status = 200, body = CollectedBody),
+    (status = 422, body = Problem, content_type = "application/problem+json"),
+))]
+pub(super) async fn collect(
+    State(app): State<App>,
+    extract::Json(wish): extract::Json<Collecting>,
+) -> Result<Json<CollectedBody>, Problem> {
+    let id = app.store.collection(name(&wish.name)?).await?;
+    let mut pictures = if wish.add { app.store.collected(id).await? } else { Vec::new() };
+    pictures.extend(wish.which.ids(&app).await?);
+    let before = app.store.collect(id, &pictures).await?;
+    app.events.tell(Event::Pictures);
+    let pictures = app.store.collected(id).await?.len();
+    Ok(Json(CollectedBody { id, before, pictures }))
+}
+
+/// Forgets a collection, not its pictures.
+#[utoipa::path(delete, path = "/api/collections/{id}", responses(
+    (status = 204),
+    (status = 404, body = Problem, content_type = "application/problem+json"),
+), params(("id" = Uuid, Path, description = "The collection's number")))]
+pub(super) async fn forget_collection(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+) -> Result<StatusCode, Problem> {
+    if !app.store.forget_collection(id).await? {
+        return Err(Problem::not_found("collection"));
+    }
+    app.events.tell(Event::Pictures);
+    Ok(StatusCode::NO_CONTENT)
+}
+
+#[derive(Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
+pub(super) struct OrderAs {
+    /// Whether each name gets its place before it, as in `003-dome.jpg`; else they stand alone.
+    #[serde(default)]
+    prefix: bool,
+}
+
+/// The file names of a collection in its order, one a line.
+#[utoipa::path(get, path = "/api/collections/{id}/order", params(
+    ("id" = Uuid, Path, description = "The collection's number"), OrderAs,
+), responses(
+    (status = 200, content_type = "text/plain", body = String),
+))]
+pub(super) async fn order(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    Query(order): Query<OrderAs>,
+) -> Result<impl IntoResponse, Problem> {
+    let ids = app.store.collected(id).await?;
+    let pictures = app.store.pictures_of(&ids).await?;
+    let digits = ids.len().to_string().len().max(2);
+    let named = ids.iter().enumerate().filter_map(|(n, id)| {
+        let name = &pictures.iter().find(|picture| picture.id == *id)?.name;
+        let place = n + 1;
+        Some(if order.prefix { format!("{place:0digits$}-{name}\n") } else { format!("{name}\n") })
+    });
+    let headers = [
+        (header::CONTENT_TYPE, "text/plain; charset=utf-8"),
+        (header::CONTENT_DISPOSITION, "attachment; filename=\"order.txt\""),
+    ];
+    Ok((headers, named.collect::<String>()))
+}
+
+fn name(text: &str) -> Result<&str, Problem> {
+    let name = text.trim();
+    if name.is_empty() || name.chars().count() > 80 {
+        return Err(Problem::invalid("give it a name of 1 to 80 characters"));
+    }
+    Ok(name)
+}

@@ -1,0 +1,61 @@
+//! Whether the application can work, and within which limits.
+
+use axum::Json;
+use axum::extract::State;
+use axum::http::StatusCode;
+use brisk_margin_core::encoding::Quality;
+use brisk_margin_core::facts::MAX_PIXELS;
+use brisk_margin_core::slot_shape::MAX_SIDE;
+use brisk_margin_core::units::Bytes;
+use serde::Serialize;
+use utoipa::ToSchema;
+
+use super::Problem;
+use crate::state::App;
+use brisk_margin_work::intake::MAX_FILE;
+
+/// The application can work.
+#[derive(Serialize, ToSchema)]
+pub(super) struct Health {
+    /// Always `ok`; anything else is a problem document.
+    status: &'static str,
+    /// The program's version.
+    version: &'static str,
+}
+
+/// Answers once database and blob store do.
+#[utoipa::path(get, path = "/api/health", responses(
+    (status = 200, body = Health),
+    (status = 503, body = Problem, content_type = "application/problem+json"),
+))]
+pub(super) async fn health(State(app): State<App>) -> Result<Json<Health>, Problem> {
+    app.store.ping().await.map_err(|error| {
+        let title = "The application cannot work now";
+        Problem::new(StatusCode::SERVICE_UNAVAILABLE, "unavailable", title, error)
+    })?;
+    Ok(Json(Health { status: "ok", version: env!("CARGO_PKG_VERSION") }))
+}
+
+/// What is taken at most.
+#[derive(Serialize, ToSchema)]
+pub(super) struct Limits {
+    /// Bytes of one file.
+    file: Bytes,
+    /// Pixels of one picture.
+    pixels: u64,
+    /// CSS pixels of a slot's side.
+    slot_side: f64,
+    /// The quality that a first try starts with.
+    usual_quality: Quality,
+}
+
+/// What is taken at most, so that a client can say so before it sends.
+#[utoipa::path(get, path = "/api/limits", responses((status = 200, body = Limits)))]
+pub(super) async fn limits() -> Json<Limits> {
+    Json(Limits {
+        file: MAX_FILE,
+        pixels: MAX_PIXELS,
+        slot_side: MAX_SIDE,
+        usual_quality: Quality::USUAL,
+    })
+}

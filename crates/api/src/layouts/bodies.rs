@@ -1,0 +1,296 @@
+//! How pages, slots and places are told to a client.
+
+use brisk_margin_core::object_fit::ObjectFit;
+use std::collections::BTreeMap;
+
+use brisk_margin_core::budget::{Margin, page_margin};
+use brisk_margin_core::layout::{BoxSize, Boxes, Cropping};
+use brisk_margin_core::markup::position::Holder;
+use brisk_margin_core::markup::shape::{Shape, shapes};
+use brisk_margin_core::needs::Need;
+use brisk_margin_core::place::{Place, ServedFile};
+use brisk_margin_core::place_kind::PlaceKind;
+use brisk_margin_core::responsive::{Layout, WidthLimits};
+use brisk_margin_core::slot::Slot;
+use brisk_margin_core::slot_shape::Fit;
+use brisk_margin_core::slot_state::State as SlotState;
+use brisk_margin_core::units::{Bytes, Density};
+use brisk_margin_store::layouts::Page;
+use chrono::{DateTime, Utc};
+use serde::Serialize;
+use utoipa::ToSchema;
+use uuid::Uuid;
+
+use super::site_status::SiteStatus;
+use brisk_margin_core::place_status::PlaceStatus;
+
+/// A measured page.
+#[derive(Serialize, ToSchema)]
+pub(crate) struct PageBody {
+    id: Uuid,
+    address: String,
+    title: String,
+    /// Its height in CSS px, by layout width.
+    heights: BTreeMap<u32, f64>,
+    measured_at: DateTime<Utc>,
+    /// How many slots it has.
+    places: usize,
+    /// How many of them have a picture that does not fit.
+    to_mend: usize,
+    /// Bytes of pixels that no screen uses.
+    wasted: Bytes,
+    /// What its pictures weigh today, under the sum of its slots' budgets.
+    margin: Margin,
+}
+
+/// A state of the picture in a slot.
+#[derive(Serialize, ToSchema)]
+pub(crate) struct StateBody {
+    #[serde(flatten)]
+    state: SlotState,
+    /// The state in words.
+    words: String,
+    /// 0 for one that fits, more for worse.
+    severity: u8,
+}
+
+impl From<SlotState> for StateBody {
+    fn from(state: SlotState) -> Self {
+        Self { words: state.to_string(), severity: state.severity(), state }
+    }
+}
+
+/// A slot where it occurs on a page.
+#[derive(Serialize, ToSchema)]
+pub(crate) struct LayoutPlace {
+    id: Uuid,
+    slot_id: Uuid,
+    page_id: Uuid,
+    selector: String,
+    /// Whether it is alike to another slot in the markup, but laid out differently.
+    uncertain: bool,
+    /// The slot that a doubtful one is alike to.
+    alike: Option<AlikeBody>,
+    /// Its boxes by layout width.
+    #[schema(value_type = BTreeMap<u32, Vec<f64>>)]
+    boxes: Boxes,
+    /// Where it stands, by layout width, in CSS px from the left and the top.
+    #[schema(value_type = BTreeMap<u32, Vec<f64>>)]
+    positions: BTreeMap<u32, (f64, f64)>,
+    painting: ObjectFit,
+    /// Which part stays where some is cut, as CSS says it.
+    position: String,
+    above_fold: bool,
+    lcp: bool,
+    lazy: bool,
+    alt: Option<String>,
+    /// The file that is served today at the widest layout and highest density.
+    today: Option<FileBody>,
+    /// The picture from the library that is placed in it.
+    picture_id: Option<Uuid>,
+    /// The step of that picture's work that holds; its previews change with it.
+    picture_step: Option<Uuid>,
+    /// The part of that picture that is shown at each layout width: left, top, width and height as
+    /// fractions of it.
+    #[schema(value_type = BTreeMap<u32, Vec<f64>>)]
+    parts: BTreeMap<u32, [f64; 4]>,
+    /// The most serious first.
+    states: Vec<StateBody>,
+    /// Today's weight under the slot's budget; nothing where nothing is served.
+    margin: Option<Margin>,
+}
+
+/// A file that is served today.
+#[derive(Serialize, ToSchema)]
+pub(crate) struct FileBody {
+    url: String,
+    width: Option<u32>,
+    height: Option<u32>,
+    format: Option<String>,
+    bytes: Bytes,
+    /// Under which hash its copy can be looked at.
+    hash: Option<String>,
+}
+
+/// A slot and what it needs.
+#[derive(Serialize, ToSchema)]
+pub(crate) struct SlotBody {
+    id: Uuid,
+    name: String,
+    kind: PlaceKind,
+    /// Whether it was typed by hand.
+    by_hand: bool,
+    fit: Fit,
+    #[schema(value_type = BTreeMap<u32, Vec<f64>>)]
+    boxes: Boxes,
+    densities: Vec<Density>,
+    budget: Bytes,
+    budget_by_hand: bool,
+    /// Whether its boxes were set by hand; measuring again keeps them.
+    boxes_by_hand: bool,
+    /// Device pixels at each layout width and density.
+    needs: Vec<Need>,
+    cropping: Cropping,
+    /// Whether that was set by hand.
+    cropping_by_hand: bool,
+    /// What its markup tells the browser, for each shape; the widest viewports first.
+    sources: Vec<SourceBody>,
+    /// How often it occurs.
+    places: usize,
+    /// One place where it does.
+    first: Option<WhereBody>,
+    /// The most serious state anywhere.
+    worst: Option<StateBody>,
+    wasted: Bytes,
+    /// The heaviest file under its budget.
+    margin: Option<Margin>,
+}
+
+/// One shape of a slot: a `<source>`, or the `<img>` itself.
+#[derive(Serialize, ToSchema)]
+pub(crate) struct SourceBody {
+    /// Its media condition; nothing for the narrowest viewports.
+    media: Option<String>,
+    /// Width over height.
+    aspect: f64,
+    /// The widths of its files.
+    widths: Vec<u32>,
+    /// Its `sizes` attribute.
+    sizes: Option<String>,
+}
+
+/// A slot by number and name.
+#[derive(Serialize, ToSchema)]
+pub(crate) struct AlikeBody {
+    slot_id: Uuid,
+    name: String,
+}
+
+/// A place on a page.
+#[derive(Clone, Copy, Serialize, ToSchema)]
+pub(crate) struct WhereBody {
+    place_id: Uuid,
+    page_id: Uuid,
+}
+
+/// A place and its status, in `site`.
+pub(super) fn place_body(status: &PlaceStatus, site: &SiteStatus) -> LayoutPlace {
+    let PlaceStatus { place, states, .. } = status;
+    let picture = place.picture_id.and_then(|id| site.pictures.get(&id));
+    let parts = picture.zip(site.slot(place.slot_id));
+    let parts = parts.map(|(picture, slot)| picture.placement(slot, place).parts());
+    let details = &place.details;
+    let today = details.files.values().last().and_then(|at| at.values().last());
+    LayoutPlace {
+        id: place.id,
+        slot_id: place.slot_id,
+        page_id: place.page_id,
+        selector: place.selector.clone(),
+        uncertain: place.uncertain,
+        alike: place.uncertain.then(|| alike(place, &site.slots)).flatten(),
+        margin: status.margin(),
+        today: today.map(FileBody::from),
+        boxes: details.boxes.clone(),
+        positions: details.positions.clone(),
+        painting: details.painting,
+        position: details.position.clone(),
+        above_fold: details.above_fold,
+        lcp: details.lcp,
+        lazy: details.lazy,
+        alt: details.alt.clone(),
+        picture_id: place.picture_id,
+        picture_step: picture.and_then(|picture| picture.step),
+        parts: parts.unwrap_or_default(),
+        states: states.iter().copied().map(StateBody::from).collect(),
+    }
+}
+
+/// The first slot with the same markup and kind as that of `place`, and another layout.
+fn alike(place: &Place, slots: &[Slot]) -> Option<AlikeBody> {
+    let own = slots.iter().find(|slot| slot.id == place.slot_id)?;
+    let same =
+        |slot: &&Slot| slot.id != own.id && slot.selector == own.selector && slot.kind == own.kind;
+    let slot = slots.iter().find(same)?;
+    Some(AlikeBody { slot_id: slot.id, name: slot.name.clone() })
+}
+
+impl From<&ServedFile> for FileBody {
+    fn from(file: &ServedFile) -> Self {
+        Self {
+            url: file.url.clone(),
+            width: file.size.map(|(width, _)| width),
+            height: file.size.map(|(_, height)| height),
+            format: file.format.clone(),
+            bytes: file.bytes,
+            hash: file.hash.clone(),
+        }
+    }
+}
+
+/// A page with the places on it.
+pub(super) fn page_body(page: &Page, own: &[&PlaceStatus]) -> PageBody {
+    let shares: Vec<_> = own.iter().map(|place| place.share()).collect();
+    PageBody {
+        id: page.id,
+        address: page.address.clone(),
+        title: page.title.clone(),
+        heights: page.heights.clone(),
+        measured_at: page.measured_at,
+        places: own.len(),
+        to_mend: own.iter().filter(|place| place.to_mend()).count(),
+        wasted: own.iter().map(|place| place.wasted()).sum(),
+        margin: page_margin(&shares),
+    }
+}
+
+/// A slot and what it needs, as it occurs in `own` places; `breakpoints` are those of its pages.
+pub(super) fn slot_body(slot: &Slot, own: &[&PlaceStatus], breakpoints: &[u32]) -> SlotBody {
+    let cropping = slot.cropping.unwrap_or_else(|| Cropping::of(slot.boxes(), slot.fit));
+    let shapes = shapes(slot.boxes(), slot.fit, cropping, breakpoints, drop);
+    let layout = Layout {
+        rendered: slot.rendered(),
+        fit: slot.fit,
+        breakpoints,
+        densities: &slot.densities,
+    };
+    let aspect = |shape: &Shape| shape.largest().map_or(1.0, BoxSize::aspect);
+    // No picture is chosen yet, so the list of widths is provisional.
+    let stocked = |shape: Shape| (shape.clone(), WidthLimits::provisional(aspect(&shape)));
+    let shapes: Vec<(Shape, WidthLimits)> = shapes.into_iter().map(stocked).collect();
+    let sources = layout.sources(&shapes);
+    let sources = shapes.iter().zip(sources).map(|((shape, _), source)| SourceBody {
+        media: shape.media(),
+        aspect: aspect(shape),
+        widths: source.widths,
+        // A background is chosen by media rules and not by `sizes`.
+        sizes: source
+            .sizes
+            .filter(|_| slot.holder() != Holder::Background)
+            .map(|sizes| sizes.to_string()),
+    });
+    let sources = sources.collect();
+    let heaviest = own.iter().filter_map(|place| place.margin()).max_by_key(|m| m.weight);
+    let worst = own.iter().filter_map(|place| place.states.first().copied());
+    let first = own.first().map(|status| &status.place);
+    SlotBody {
+        id: slot.id,
+        name: slot.name.clone(),
+        kind: slot.kind,
+        by_hand: slot.selector.is_none(),
+        fit: slot.fit,
+        boxes: slot.boxes().clone(),
+        densities: slot.densities.clone(),
+        budget: slot.budget(),
+        budget_by_hand: slot.budget.is_some(),
+        boxes_by_hand: slot.hand_boxes.is_some(),
+        needs: slot.needs(),
+        cropping,
+        cropping_by_hand: slot.cropping.is_some(),
+        sources,
+        places: own.len(),
+        first: first.map(|place| WhereBody { place_id: place.id, page_id: place.page_id }),
+        worst: worst.max_by_key(|state| state.severity()).map(StateBody::from),
+        wasted: own.iter().map(|place| place.wasted()).sum(),
+        margin: heaviest,
+    }
+}

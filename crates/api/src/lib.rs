@@ -1,0 +1,168 @@
+//! The HTTP API, the document that describes it, the guard before it, and the client's own files.
+
+mod bench;
+mod collections;
+mod events;
+mod extract;
+mod find;
+mod fittings;
+mod guard;
+mod health;
+mod layouts;
+mod measurements;
+mod output_rules;
+mod pictures;
+mod problem;
+mod responsive;
+mod served;
+mod site;
+mod site_files;
+mod site_folder;
+mod slot_lists;
+mod state;
+mod tally;
+mod trials;
+mod uploads;
+mod variants;
+pub mod web;
+
+use axum::Router;
+use axum::extract::DefaultBodyLimit;
+use axum::middleware::from_fn;
+use axum::routing::any;
+use tower_http::compression::CompressionLayer;
+use tower_http::compression::predicate::{DefaultPredicate, NotForContentType, Predicate};
+use utoipa::OpenApi;
+use utoipa_axum::router::OpenApiRouter;
+use utoipa_axum::routes;
+
+pub use problem::Problem;
+pub use state::App;
+
+/// The largest table of descriptions: 16 MB.
+const MOST_TABLE: usize = 16 << 20;
+
+#[derive(OpenApi)]
+#[openapi(info(
+    title = "Brisk Margin",
+    description = "Pictures, the slots they fill, and the files made for them. Errors are \
+                   problem documents (RFC 9457). Sizes are in pixels, weights in bytes."
+))]
+struct Document;
+
+fn described() -> OpenApiRouter<App> {
+    let uploads = OpenApiRouter::new()
+        .routes(routes!(pictures::upload::upload))
+        .routes(routes!(uploads::append_upload))
+        .routes(routes!(site_files::measure_files))
+        // Intake counts the bytes itself and answers in words.
+        .layer(DefaultBodyLimit::disable());
+    let tables = OpenApiRouter::new()
+        .routes(routes!(pictures::table::descriptions_as_csv, pictures::table::read_descriptions))
+        .routes(routes!(pictures::list, pictures::describing::describe))
+        .layer(DefaultBodyLimit::max(MOST_TABLE));
+    OpenApiRouter::with_openapi(Document::openapi())
+        .routes(routes!(health::health))
+        .routes(routes!(health::limits))
+        .routes(routes!(events::events))
+        .merge(uploads)
+        .merge(tables)
+        .routes(routes!(uploads::begin_upload, uploads::list_uploads))
+        .routes(routes!(uploads::upload_state, uploads::cancel_upload))
+        .routes(routes!(pictures::one, pictures::change))
+        .routes(routes!(pictures::uses::picture_page))
+        .routes(routes!(pictures::describing::describe_all))
+        .routes(routes!(pictures::describing::propose_names))
+        .routes(routes!(pictures::changes::changes))
+        .routes(routes!(pictures::changes::take_back))
+        .routes(routes!(pictures::changes::remove))
+        .routes(routes!(pictures::changes::bring_back))
+        .routes(routes!(pictures::alike::alike))
+        .routes(routes!(pictures::alike::tell_apart))
+        .routes(routes!(pictures::alike::merge))
+        .routes(routes!(collections::shelves))
+        .routes(routes!(collections::save_filter))
+        .routes(routes!(collections::forget_filter))
+        .routes(routes!(collections::collect))
+        .routes(routes!(collections::forget_collection))
+        .routes(routes!(collections::order))
+        .routes(routes!(site_folder::site_folder))
+        .routes(routes!(pictures::original))
+        .routes(routes!(pictures::preview))
+        .routes(routes!(bench::bench))
+        .routes(routes!(bench::framings::framings))
+        .routes(routes!(bench::framings::crop))
+        .routes(routes!(bench::framings::aim))
+        .routes(routes!(bench::sheet::sheet))
+        .routes(routes!(bench::sheet::sheet_image))
+        .routes(routes!(bench::steps::add_step))
+        .routes(routes!(bench::steps::step, bench::steps::name_step))
+        .routes(routes!(bench::steps::go_to_step))
+        .routes(routes!(bench::steps::save))
+        .routes(routes!(bench::steps::save_beside))
+        .routes(routes!(bench::edit_presets::finishes, bench::edit_presets::save_finish))
+        .routes(routes!(bench::edit_presets::forget_finish))
+        .routes(routes!(bench::edit_presets::lay_finish))
+        .routes(routes!(bench::banners::begin_banners))
+        .routes(routes!(fittings::fit))
+        .routes(routes!(variants::make))
+        .routes(routes!(variants::file))
+        .routes(routes!(variants::reference))
+        .routes(routes!(trials::proof))
+        .routes(routes!(trials::try_out))
+        .routes(routes!(trials::trial_file))
+        .routes(routes!(trials::trial_reference))
+        .routes(routes!(trials::trial_differences))
+        .routes(routes!(trials::choose_trial))
+        .routes(routes!(responsive::drawing))
+        .routes(routes!(responsive::set))
+        .routes(routes!(responsive::make_set))
+        .routes(routes!(output_rules::decision))
+        .routes(routes!(output_rules::output_rule, output_rules::say_output_rule))
+        .routes(routes!(tally::tally))
+        .routes(routes!(site::site, site::change_site))
+        .routes(routes!(measurements::measure))
+        .routes(routes!(measurements::measuring, measurements::cancel))
+        .routes(routes!(measurements::served))
+        .routes(routes!(layouts::layouts))
+        .routes(routes!(layouts::occurrences))
+        .routes(routes!(layouts::slots::add_slot))
+        .routes(routes!(layouts::slots::change_slot))
+        .routes(routes!(layouts::slots::set_boxes))
+        .routes(routes!(layouts::slots::place))
+        .routes(routes!(layouts::slots::join))
+        .routes(routes!(layouts::slots::split))
+        .routes(routes!(layouts::slots::keep_apart))
+        .routes(routes!(layouts::size_sets::size_sets, layouts::size_sets::keep_size_set))
+        .routes(routes!(layouts::size_sets::remove_size_set))
+        .routes(routes!(layouts::size_sets::apply_size_set))
+        .routes(routes!(slot_lists::as_json))
+        .routes(routes!(slot_lists::as_csv))
+        .routes(routes!(slot_lists::import))
+}
+
+/// Everything below `/api`.
+pub fn router(app: App) -> Router {
+    let (router, document) = described().split_for_parts();
+    router
+        .route("/api/openapi.json", axum::routing::get(move || async { axum::Json(document) }))
+        .route("/api/{*rest}", any(|| async { Problem::no_such_address() }))
+        .method_not_allowed_fallback(|| async { Problem::wrong_method() })
+        .with_state(app)
+}
+
+/// The document that describes the API, as JSON.
+pub fn document() -> String {
+    let (_, document) = described().split_for_parts();
+    document.to_pretty_json().expect("a document of plain values")
+}
+
+/// All that is served: the API, the client, and the guard before both.
+pub fn application(app: App, client: Router) -> Router {
+    // Pictures are compressed by their own formats, and events must not wait in a buffer.
+    let worth_it = DefaultPredicate::new().and(NotForContentType::new("image/"));
+    client
+        .merge(router(app))
+        .layer(CompressionLayer::new().gzip(true).compress_when(worth_it))
+        .layer(from_fn(guard::guard))
+}

@@ -1,0 +1,87 @@
+//! Measuring pages: started, followed, cancelled; and the files that pages serve today.
+
+use axum::Json;
+use axum::extract::State;
+use axum::http::StatusCode;
+use brisk_margin_core::format::Format;
+use brisk_margin_site::error::MeasureError;
+use brisk_margin_store::BlobHash;
+use serde::Deserialize;
+use utoipa::ToSchema;
+
+use super::Problem;
+use super::extract::{self, Path};
+use super::served::Served;
+use crate::state::App;
+use brisk_margin_work::events::Event;
+use brisk_margin_work::making::previews;
+use brisk_margin_work::measuring::{self, Report};
+
+/// A page to be measured.
+#[derive(Deserialize, ToSchema)]
+pub(super) struct MeasureWish {
+    /// Its address.
+    address: String,
+    /// Whether the pages that it links to on the same host are measured, too.
+    #[serde(default)]
+    whole_site: bool,
+}
+
+/// Measures a page, or a whole site, in the background, at the site's layout widths. Only its own
+/// host and port, and the hosts that the site's settings allow, are ever reached.
+#[utoipa::path(post, path = "/api/measurements", request_body = MeasureWish, responses(
+    (status = 202, description = "Started", body = Option<Report>),
+    (status = 409, body = Problem, content_type = "application/problem+json"),
+    (status = 422, body = Problem, content_type = "application/problem+json"),
+))]
+pub(super) async fn measure(
+    State(app): State<App>,
+    extract::Json(wish): extract::Json<MeasureWish>,
+) -> Result<(StatusCode, Json<Option<Report>>), Problem> {
+    let address = wish.address.trim().to_owned();
+    let site = app.store.site().await?;
+    let wish = measuring::Wish { address, whole_site: wish.whole_site };
+    if !app.measuring.start(wish, &site)? {
+        let title = "Something is being measured already";
+        let detail = "wait until it is done, or cancel it";
+        return Err(Problem::new(StatusCode::CONFLICT, "busy", title, detail));
+    }
+    app.events.tell(Event::Measuring);
+    Ok((StatusCode::ACCEPTED, Json(app.measuring.report())))
+}
+
+/// How far measuring is, or how the last one ended; `null` before the first.
+#[utoipa::path(get, path = "/api/measurements/latest", responses(
+    (status = 200, body = Option<Report>),
+))]
+pub(super) async fn measuring(State(app): State<App>) -> Json<Option<Report>> {
+    Json(app.measuring.report())
+}
+
+/// Stops measuring after the page under way. What was measured stays.
+#[utoipa::path(delete, path = "/api/measurements/latest", responses((status = 204)))]
+pub(super) async fn cancel(State(app): State<App>) -> StatusCode {
+    app.measuring.cancel();
+    StatusCode::NO_CONTENT
+}
+
+impl From<MeasureError> for Problem {
+    fn from(error: MeasureError) -> Self {
+        Self::invalid(error)
+    }
+}
+
+/// A copy of a file that a page serves today, decoded and encoded anew as WebP.
+#[utoipa::path(get, path = "/api/served/{hash}", responses(
+    (status = 200, content_type = "image/webp", body = Vec<u8>),
+    (status = 404, body = Problem, content_type = "application/problem+json"),
+), params(("hash" = String, Path, description = "Its hash")))]
+pub(super) async fn served(
+    State(app): State<App>,
+    Path(hash): Path<String>,
+) -> Result<Served, Problem> {
+    let hash = BlobHash::parse(&hash).ok_or_else(|| Problem::not_found("file"))?;
+    let bytes = previews::served_preview(&app.maker, &hash).await?;
+    let bytes = bytes.ok_or_else(|| Problem::not_found("file"))?;
+    Ok(Served { bytes, media_type: Format::Webp.media_type(), save_as: None })
+}

@@ -1,0 +1,91 @@
+//! Output rules: what is said for the site, for a slot and for a picture.
+
+use axum::Json;
+use axum::extract::State;
+use brisk_margin_core::rule::{EffectiveRule, OutputRule};
+use brisk_margin_store::output_rules::RuleFor;
+use serde::Deserialize;
+use utoipa::IntoParams;
+use uuid::Uuid;
+
+use super::Problem;
+use super::extract::{self, Path, Query};
+use crate::find::find;
+use crate::state::App;
+use brisk_margin_work::events::Event;
+
+/// Whose rule; the site's where nothing is given.
+#[derive(Deserialize, IntoParams)]
+pub(super) struct RuleOf {
+    /// A slot's number.
+    slot: Option<Uuid>,
+    /// A picture's number.
+    picture: Option<Uuid>,
+}
+
+impl RuleOf {
+    async fn subject(&self, app: &App) -> Result<RuleFor, Problem> {
+        match (self.slot, self.picture) {
+            (None, None) => Ok(RuleFor::Site),
+            (Some(slot), None) => {
+                let slot = app.store.slot(slot).await?;
+                Ok(RuleFor::Slot(slot.ok_or_else(|| Problem::not_found("slot"))?.id))
+            }
+            (None, Some(picture)) => Ok(RuleFor::Picture(find(app, picture).await?.id)),
+            (Some(_), Some(_)) => Err(Problem::invalid("give a slot or a picture, not both")),
+        }
+    }
+}
+
+/// What is said for the site, a slot or a picture.
+#[utoipa::path(get, path = "/api/output-rules", params(RuleOf), responses(
+    (status = 200, body = OutputRule),
+    (status = 404, body = Problem, content_type = "application/problem+json"),
+    (status = 422, body = Problem, content_type = "application/problem+json"),
+))]
+pub(super) async fn output_rule(
+    State(app): State<App>,
+    Query(of): Query<RuleOf>,
+) -> Result<Json<OutputRule>, Problem> {
+    let subject = of.subject(&app).await?;
+    Ok(Json(app.store.output_rule(subject).await?))
+}
+
+/// Says what holds for the site, a slot or a picture; the answer is what was said before.
+#[utoipa::path(put, path = "/api/output-rules", params(RuleOf), request_body = OutputRule, responses(
+    (status = 200, body = OutputRule),
+    (status = 404, body = Problem, content_type = "application/problem+json"),
+    (status = 422, body = Problem, content_type = "application/problem+json"),
+))]
+pub(super) async fn say_output_rule(
+    State(app): State<App>,
+    Query(of): Query<RuleOf>,
+    extract::Json(rule): extract::Json<OutputRule>,
+) -> Result<Json<OutputRule>, Problem> {
+    let before = app.store.say_output_rule(of.subject(&app).await?, &rule).await?;
+    app.events.tell(Event::Variants);
+    Ok(Json(before))
+}
+
+/// Where a picture is to be shown.
+#[derive(Deserialize, IntoParams)]
+pub(super) struct DecisionIn {
+    /// A slot's number; nothing for no slot in particular.
+    slot: Option<Uuid>,
+}
+
+/// What holds for a picture, and who decided it.
+#[utoipa::path(get, path = "/api/pictures/{id}/decision", params(
+    ("id" = Uuid, Path, description = "The picture's number"), DecisionIn,
+), responses(
+    (status = 200, body = EffectiveRule),
+    (status = 404, body = Problem, content_type = "application/problem+json"),
+))]
+pub(super) async fn decision(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    Query(place): Query<DecisionIn>,
+) -> Result<Json<EffectiveRule>, Problem> {
+    let picture = find(&app, id).await?;
+    Ok(Json(app.store.decision(picture.id, place.slot).await?))
+}

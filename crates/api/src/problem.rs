@@ -1,0 +1,183 @@
+//! Problem documents: how the API says what went wrong (RFC 9457).
+
+use axum::http::{HeaderValue, StatusCode, header};
+use axum::response::{IntoResponse, Response};
+use brisk_margin_imaging::choosing::ChoiceError;
+use brisk_margin_imaging::original::PictureError;
+use brisk_margin_store::{BlobError, StoreError};
+use serde::Serialize;
+use utoipa::ToSchema;
+
+use brisk_margin_core::render_spec::RenderSpecError;
+
+use brisk_margin_work::intake::IntakeError;
+use brisk_margin_work::making::MakeError;
+use brisk_margin_work::work_pool::WorkFailed;
+
+/// What went wrong, in words for a person and in a type for a program.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, ToSchema)]
+pub struct Problem {
+    /// Names the kind of problem; the same for every occurrence.
+    #[serde(rename = "type")]
+    pub kind: String,
+    /// The kind in words.
+    pub title: &'static str,
+    /// The HTTP status.
+    pub status: u16,
+    /// What happened this time, and what to do.
+    pub detail: String,
+}
+
+impl Problem {
+    /// A problem of `kind`, a short name that goes into its type.
+    pub fn new(status: StatusCode, kind: &str, title: &'static str, detail: impl ToString) -> Self {
+        Self {
+            kind: format!("urn:brisk-margin:problem:{kind}"),
+            title,
+            status: status.as_u16(),
+            detail: detail.to_string(),
+        }
+    }
+
+    /// A request whose values cannot be used.
+    pub fn invalid(detail: impl ToString) -> Self {
+        let status = StatusCode::UNPROCESSABLE_ENTITY;
+        Self::new(status, "invalid", "The request holds a value that cannot be used", detail)
+    }
+
+    /// Nothing of that number.
+    pub fn not_found(what: &str) -> Self {
+        let detail = format!("there is no such {what} here; it may be from another data folder");
+        Self::new(StatusCode::NOT_FOUND, "not-found", "Not found", detail)
+    }
+
+    /// An address that the API does not have.
+    pub fn no_such_address() -> Self {
+        let detail = "the API has no such address; /api/openapi.json lists those it has";
+        Self::new(StatusCode::NOT_FOUND, "not-found", "Not found", detail)
+    }
+
+    /// A method that the address does not take.
+    pub fn wrong_method() -> Self {
+        let detail = "this address does not take that method; /api/openapi.json lists them";
+        Self::new(StatusCode::METHOD_NOT_ALLOWED, "method", "Method not allowed", detail)
+    }
+
+    fn internal(error: impl std::fmt::Display) -> Self {
+        tracing::error!(%error, "a request failed");
+        let title = "The server could not finish this";
+        Self::new(StatusCode::INTERNAL_SERVER_ERROR, "internal", title, error)
+    }
+}
+
+impl IntoResponse for Problem {
+    fn into_response(self) -> Response {
+        let status = StatusCode::from_u16(self.status).expect("made from a status");
+        let mut response = (status, axum::Json(self)).into_response();
+        let media_type = HeaderValue::from_static("application/problem+json");
+        response.headers_mut().insert(header::CONTENT_TYPE, media_type);
+        response
+    }
+}
+
+impl From<IntakeError> for Problem {
+    fn from(error: IntakeError) -> Self {
+        match &error {
+            IntakeError::TooLarge => {
+                let status = StatusCode::PAYLOAD_TOO_LARGE;
+                Self::new(status, "too-large", "The file is too large", error)
+            }
+            IntakeError::BrokenOff(_) => {
+                let status = StatusCode::BAD_REQUEST;
+                Self::new(status, "broken-off", "The transfer broke off", error)
+            }
+            IntakeError::Disk(_) => Self::no_room(error),
+            IntakeError::Archive(_) | IntakeError::EmptyArchive => Self::invalid(error),
+            IntakeError::Picture(reason) => Self::refused(reason),
+            IntakeError::Work(reason) => (*reason).into(),
+            IntakeError::Store(StoreError::Blob(full)) | IntakeError::Blob(full)
+                if full.is_out_of_room() =>
+            {
+                Self::no_room(error)
+            }
+            IntakeError::Store(_) | IntakeError::Blob(_) => Self::internal(error),
+        }
+    }
+}
+
+impl Problem {
+    fn no_room(error: impl ToString) -> Self {
+        let status = StatusCode::INSUFFICIENT_STORAGE;
+        Self::new(status, "no-room", "The file could not be written", error)
+    }
+
+    fn refused(reason: &PictureError) -> Self {
+        let unsupported = |detail: &PictureError| {
+            let status = StatusCode::UNSUPPORTED_MEDIA_TYPE;
+            Self::new(status, "unsupported", "This kind of file is not taken", detail)
+        };
+        match reason {
+            PictureError::NoPicture | PictureError::NotRead(_) => unsupported(reason),
+            PictureError::Empty | PictureError::TooManyPixels(_) | PictureError::Codec(_) => {
+                let status = StatusCode::UNPROCESSABLE_ENTITY;
+                Self::new(status, "unreadable", "The picture cannot be used", reason)
+            }
+        }
+    }
+}
+
+impl From<MakeError> for Problem {
+    fn from(error: MakeError) -> Self {
+        let cannot = |kind, title| Self::new(StatusCode::UNPROCESSABLE_ENTITY, kind, title, &error);
+        match &error {
+            MakeError::RenderSpec(RenderSpecError::TooSmall(_)) => {
+                cannot("too-small", "The picture is too small for this exact slot")
+            }
+            MakeError::RenderSpec(RenderSpecError::Canvas(_)) | MakeError::Canvas(_) => {
+                cannot("nothing-left", "The edits cannot be applied")
+            }
+            MakeError::Side(_) => cannot("too-long", "The format has no room for this file"),
+            MakeError::Work(reason) => (*reason).into(),
+            MakeError::Encode(_) | MakeError::Codec(_) => {
+                cannot("codec", "The file could not be made")
+            }
+            MakeError::Choice(ChoiceError::NotLossless(_)) => {
+                cannot("not-lossless", "This format always loses something")
+            }
+            MakeError::Choice(_) => cannot("codec", "No encoding could be chosen"),
+            MakeError::Reference(_) | MakeError::Shared { transient: false, .. } => {
+                cannot("codec", "The pixels could not be made")
+            }
+            MakeError::Original(_)
+            | MakeError::Store(_)
+            | MakeError::Blob(_)
+            | MakeError::Shared { .. } => Self::internal(error),
+        }
+    }
+}
+
+impl From<WorkFailed> for Problem {
+    fn from(error: WorkFailed) -> Self {
+        let status = StatusCode::UNPROCESSABLE_ENTITY;
+        Self::new(status, "codec", "The codec broke down on this picture", error)
+    }
+}
+
+impl From<StoreError> for Problem {
+    fn from(error: StoreError) -> Self {
+        match error {
+            StoreError::Blob(error) => error.into(),
+            StoreError::SavedMeanwhile => {
+                let title = "Somebody else saved it in the meantime";
+                Self::new(StatusCode::CONFLICT, "saved-meanwhile", title, error)
+            }
+            error => Self::internal(error),
+        }
+    }
+}
+
+impl From<BlobError> for Problem {
+    fn from(error: BlobError) -> Self {
+        if error.is_out_of_room() { Self::no_room(error) } else { Self::internal(error) }
+    }
+}

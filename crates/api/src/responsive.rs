@@ -1,0 +1,388 @@
+//! Responsive sets: the files of a picture for a slot, made as its rules say, and their markup.
+
+use axum::Json;
+use axum::extract::State;
+use brisk_margin_core::adjustments::Adjustments;
+use brisk_margin_core::budget::{Margin, Saving};
+use brisk_margin_core::choice::ChoiceOutcome;
+use brisk_margin_core::format::Format;
+use brisk_margin_core::grade::Score;
+use brisk_margin_core::layout::Cropping;
+use brisk_margin_core::markup::position::Holder;
+use brisk_margin_core::rule::EffectiveRule;
+use brisk_margin_core::set_plan::{SetPart, SetPlanError, SetWidth};
+use brisk_margin_core::source_format::SourceFormat;
+use brisk_margin_core::units::{Bytes, Density};
+use brisk_margin_store::pictures::Picture;
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+use uuid::Uuid;
+
+use super::Problem;
+use super::extract::{self, Path};
+use super::served::Served;
+use crate::find::find;
+use crate::state::App;
+use brisk_margin_work::making::MakeError;
+use brisk_margin_work::making::previews;
+use brisk_margin_work::making::sets::{Made, ResponsiveSet, SetError, SetFile};
+
+/// Which set is asked for.
+#[derive(Deserialize, ToSchema)]
+pub(super) struct SetAsked {
+    /// The slot that it is for.
+    slot: Uuid,
+    /// How the picture is framed and finished; as it holds where nothing is given.
+    #[serde(alias = "work")]
+    adjustments: Option<Adjustments>,
+}
+
+/// All files of a picture for a slot.
+#[derive(Serialize, ToSchema)]
+pub(super) struct SetBody {
+    /// The slot's number.
+    slot: Uuid,
+    /// Its name.
+    name: String,
+    /// Its byte budget.
+    budget: Bytes,
+    /// Who crops.
+    cropping: Cropping,
+    /// What holds for the picture there, and who decided that.
+    decision: EffectiveRule,
+    /// The encodings that were settled by eye, in words.
+    settled: Vec<String>,
+    /// The profile that files stay in; nothing for sRGB.
+    profile: Option<String>,
+    /// Whether the markup is style rules, for a background.
+    is_background: bool,
+    /// The formats, those that only some browsers read first.
+    formats: Vec<Format>,
+    /// The shapes, the widest viewports first.
+    parts: Vec<SetPartBody>,
+    /// How many files the set has.
+    files: usize,
+    /// How many of them are made.
+    made: usize,
+    /// What those weigh.
+    bytes: Bytes,
+    /// What each screen downloads, where the browser reads every format.
+    downloads: Vec<DownloadBody>,
+    /// The markup of the whole set, or the style rules of a background; nothing for a picture that
+    /// is excluded.
+    markup: Option<String>,
+    /// What is to be mended before it goes into a page.
+    remarks: Vec<String>,
+    /// The picture as the drawing that it is, instead of all files.
+    drawing: Option<DrawingBody>,
+}
+
+/// A drawing as one file, which is sharp on every screen.
+#[derive(Serialize, ToSchema)]
+struct DrawingBody {
+    /// Its weight under the slot's budget, once cleaned and in fewer bytes.
+    margin: Margin,
+    /// What that saves of the original.
+    saving: Saving,
+    /// What it is called.
+    name: String,
+    /// Its markup.
+    markup: String,
+}
+
+/// The files for one shape of a slot.
+#[derive(Serialize, ToSchema)]
+struct SetPartBody {
+    /// Its media condition; nothing where it holds for any viewport.
+    media: Option<String>,
+    /// How wide it is shown.
+    sizes: String,
+    /// Its widths, the smallest first.
+    steps: Vec<SetStepBody>,
+}
+
+/// The files of one width.
+#[derive(Serialize, ToSchema)]
+struct SetStepBody {
+    /// Pixels across.
+    width: u32,
+    /// Pixels down.
+    height: u32,
+    /// One for each format.
+    files: Vec<SetFileBody>,
+}
+
+/// A file of a set.
+#[derive(Serialize, ToSchema)]
+struct SetFileBody {
+    /// What it is called.
+    name: String,
+    /// Its format.
+    format: Format,
+    /// The file; nothing where it was not made yet.
+    made: Option<SetMadeBody>,
+}
+
+/// A file of a set that was made.
+#[derive(Serialize, ToSchema)]
+struct SetMadeBody {
+    /// Its number.
+    variant: Uuid,
+    /// How it is encoded, in words.
+    encoding: String,
+    /// Whether it is the original's own file, which was lean already.
+    is_copy: bool,
+    /// Its weight under the slot's budget.
+    margin: Margin,
+    /// How faithful it is, 100 for no difference.
+    score: Option<Score>,
+    /// In a word.
+    word: Option<&'static str>,
+    /// How the search for it ended.
+    outcome: ChoiceOutcome,
+}
+
+/// What a screen downloads of a set.
+#[derive(Serialize, ToSchema)]
+struct DownloadBody {
+    /// The viewport's width in CSS pixels.
+    viewport: u32,
+    /// Device pixels per CSS pixel.
+    density: Density,
+    /// The file's name.
+    file: String,
+    /// Its pixels across.
+    width: u32,
+    /// The device pixels that it is shown in.
+    needed: u32,
+    /// Its weight under the slot's budget; nothing where it was not made yet.
+    margin: Option<Margin>,
+}
+
+impl SetBody {
+    async fn new(app: &App, set: &ResponsiveSet, picture: &Picture) -> Result<Self, Problem> {
+        let drawing = match picture.facts.format {
+            // Its edits are laid on pixels.
+            SourceFormat::Svg if picture.adjustments.edits.is_plain() => {
+                let file = previews::drawing(&app.maker, picture).await?;
+                Some(drawing_body(set, picture, Bytes::of(&file)))
+            }
+            _ => None,
+        };
+        Ok(Self::with(set, picture, drawing))
+    }
+
+    fn with(set: &ResponsiveSet, picture: &Picture, drawing: Option<DrawingBody>) -> Self {
+        let made = || set.files.iter().filter_map(|file| file.made.as_ref());
+        Self {
+            slot: set.slot.id,
+            name: set.slot.name.clone(),
+            budget: set.budget,
+            cropping: set.cropping,
+            decision: set.decision.clone(),
+            settled: set.decision.settled.value.values().map(ToString::to_string).collect(),
+            profile: profile(set, picture),
+            is_background: set.slot.holder() == Holder::Background,
+            formats: set.formats.clone(),
+            parts: set.parts.iter().enumerate().map(|(n, part)| part_body(set, n, part)).collect(),
+            files: set.files.len(),
+            made: made().count(),
+            bytes: made().map(|made| made.variant.bytes).sum(),
+            downloads: downloads(set),
+            markup: set.page_text(),
+            remarks: remarks(set, picture),
+            drawing,
+        }
+    }
+}
+
+fn drawing_body(set: &ResponsiveSet, picture: &Picture, bytes: Bytes) -> DrawingBody {
+    let name = format!("{}.svg", set.files.first().map_or("drawing", |file| file.stem()));
+    DrawingBody {
+        margin: Margin::new(set.budget, bytes),
+        saving: Saving::new(picture.bytes, bytes),
+        markup: set.markup().drawing_html(&name, picture.facts.size),
+        name,
+    }
+}
+
+fn part_body(set: &ResponsiveSet, n: usize, part: &SetPart) -> SetPartBody {
+    let step = |(m, width): (usize, &SetWidth)| SetStepBody {
+        width: width.fitting.output.width,
+        height: width.fitting.output.height,
+        files: set.files.iter().filter(|f| f.part == n && f.width == m).map(file_body).collect(),
+    };
+    SetPartBody {
+        media: (part.from > 0).then(|| format!("(min-width: {}px)", part.from)),
+        sizes: part.sizes.to_string(),
+        steps: part.widths.iter().enumerate().map(step).collect(),
+    }
+}
+
+fn file_body(file: &SetFile) -> SetFileBody {
+    let made = |made: &Made| SetMadeBody {
+        variant: made.variant.id,
+        encoding: made.encoding.to_string(),
+        is_copy: made.variant.spec.is_copy,
+        margin: Margin::new(made.variant.budget, made.variant.bytes),
+        score: made.score,
+        word: made.score.map(Score::word),
+        outcome: made.outcome,
+    };
+    SetFileBody { name: file.name.clone(), format: file.format, made: file.made.as_ref().map(made) }
+}
+
+fn downloads(set: &ResponsiveSet) -> Vec<DownloadBody> {
+    let chosen = set.chooser();
+    let screens = set.parts.iter().rev().flat_map(|part| part.boxes.iter().map(move |b| (part, b)));
+    let screens = screens.flat_map(|(part, &(viewport, size))| {
+        set.densities.iter().map(move |&density| (part, viewport, size, density))
+    });
+    let download = |(part, viewport, size, density): (&SetPart, u32, _, Density)| {
+        let file = chosen(viewport, density)?;
+        let made = file.made.as_ref();
+        Some(DownloadBody {
+            viewport,
+            density,
+            file: file.name.clone(),
+            width: set.width(file).fitting.output.width,
+            needed: set.needed(part, size, density),
+            margin: made.map(|made| Margin::new(set.budget, made.variant.bytes)),
+        })
+    };
+    screens.filter_map(download).collect()
+}
+
+/// The profile that the files stay in.
+fn profile(set: &ResponsiveSet, picture: &Picture) -> Option<String> {
+    let mut widths = set.parts.iter().flat_map(|part| &part.widths);
+    let is_own = widths.any(|width| !width.spec.colours.is_srgb());
+    is_own.then(|| picture.facts.profile.clone()).flatten()
+}
+
+/// Why files are in sRGB although a rule keeps the picture's own profile.
+fn why_not_own_colours(set: &ResponsiveSet, picture: &Picture) -> Option<String> {
+    let own = picture.facts.profile.as_ref()?;
+    if !set.decision.keeps_profile.value || profile(set, picture).is_some() {
+        return None;
+    }
+    let why = match () {
+        () if picture.facts.frames > 1 => "what moves",
+        () if set.decision.formats.value.contains(&Format::Gif) => "a rule with GIF in it",
+        () => "an edited picture",
+    };
+    Some(format!("{own} is not kept: {why} is made in sRGB"))
+}
+
+fn remarks(set: &ResponsiveSet, picture: &Picture) -> Vec<String> {
+    let mut remarks = Vec::new();
+    let mut say = |words: &str| remarks.push(words.to_owned());
+    if set.decision.excluded.value {
+        say("the picture is excluded by a rule: no file is made of it");
+    }
+    if set.slot.holder() == Holder::Background && set.slot.selector.is_none() {
+        say(
+            "the slot's selector is not known: write your own for “.background” in the style rules",
+        );
+    }
+    if let Some(reason) = why_not_own_colours(set, picture) {
+        say(&reason);
+    }
+    let offered = set.offered();
+    for format in set.formats.iter().filter(|format| !offered.contains(format)) {
+        say(&format!(
+            "{format} is left out of the markup: it is heavier here than what follows it"
+        ));
+    }
+    let description = &picture.description;
+    if set.markup().alt.is_empty() && !description.decorative {
+        say("no alt text yet: describe the picture, or say that it only adorns");
+    }
+    let more = set.shortfall();
+    let has_pixels = picture.facts.format != SourceFormat::Svg;
+    if has_pixels && more > 1.0 {
+        say(&format!(
+            "the picture is too small for the densest screens: they ask for {more:.2} times its pixels"
+        ));
+    }
+    remarks
+}
+
+/// A drawing, cleaned and in fewer bytes.
+#[utoipa::path(get, path = "/api/pictures/{id}/drawing", params(
+    ("id" = Uuid, Path, description = "The picture's number"),
+), responses(
+    (status = 200, content_type = "image/svg+xml", body = Vec<u8>),
+    (status = 404, body = Problem, content_type = "application/problem+json"),
+    (status = 422, body = Problem, content_type = "application/problem+json"),
+))]
+pub(super) async fn drawing(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+) -> Result<Served, Problem> {
+    let picture = find(&app, id).await?;
+    if picture.facts.format != SourceFormat::Svg {
+        return Err(Problem::invalid("this picture has pixels: only an SVG is a drawing"));
+    }
+    let bytes = previews::drawing(&app.maker, &picture).await?;
+    let save_as = Some(picture.name);
+    Ok(Served { bytes, media_type: SourceFormat::Svg.media_type(), save_as })
+}
+
+/// All files of a picture for a slot, with what each layout width downloads and the markup.
+/// Nothing is made.
+#[utoipa::path(post, path = "/api/pictures/{id}/set", request_body = SetAsked, responses(
+    (status = 200, body = SetBody),
+    (status = 404, body = Problem, content_type = "application/problem+json"),
+    (status = 422, body = Problem, content_type = "application/problem+json"),
+), params(("id" = Uuid, Path, description = "The picture's number")))]
+pub(super) async fn set(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    extract::Json(asked): extract::Json<SetAsked>,
+) -> Result<Json<SetBody>, Problem> {
+    let (picture, _, set) = planned(&app, id, asked).await?;
+    Ok(Json(SetBody::new(&app, &set, &picture).await?))
+}
+
+/// Makes the files of a set that were not made yet. Each is told as an event once it is there;
+/// whoever hangs up ends it, and what was made stays.
+#[utoipa::path(post, path = "/api/pictures/{id}/set/files", request_body = SetAsked, responses(
+    (status = 200, body = SetBody),
+    (status = 404, body = Problem, content_type = "application/problem+json"),
+    (status = 422, body = Problem, content_type = "application/problem+json"),
+), params(("id" = Uuid, Path, description = "The picture's number")))]
+pub(super) async fn make_set(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    extract::Json(asked): extract::Json<SetAsked>,
+) -> Result<Json<SetBody>, Problem> {
+    let (picture, adjustments, set) = planned(&app, id, asked).await?;
+    set.make(&app.maker, &picture).await?;
+    let set = ResponsiveSet::plan(&app.maker, &picture, &adjustments, set.slot).await?;
+    Ok(Json(SetBody::new(&app, &set, &picture).await?))
+}
+
+async fn planned(
+    app: &App,
+    id: Uuid,
+    asked: SetAsked,
+) -> Result<(Picture, Adjustments, ResponsiveSet), Problem> {
+    let picture = find(app, id).await?;
+    let slot = app.store.slot(asked.slot).await?.ok_or_else(|| Problem::not_found("slot"))?;
+    let adjustments = asked.adjustments.unwrap_or_else(|| picture.adjustments.clone());
+    let set = ResponsiveSet::plan(&app.maker, &picture, &adjustments, slot).await?;
+    Ok((picture, adjustments, set))
+}
+
+impl From<SetError> for Problem {
+    fn from(error: SetError) -> Self {
+        match error {
+            SetError::Make(error) => error.into(),
+            SetError::Store(error) => error.into(),
+            SetError::Plan(SetPlanError::Spec(error)) => MakeError::from(error).into(),
+            SetError::Plan(SetPlanError::Canvas(error)) => MakeError::from(error).into(),
+            SetError::Plan(_) | SetError::Pattern(_) | SetError::Excluded => Self::invalid(error),
+        }
+    }
+}

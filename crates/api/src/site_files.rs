@@ -1,0 +1,96 @@
+//! Sites that come as files: measured in the same browser as any other.
+
+use std::io;
+
+use axum::Json;
+use axum::extract::State;
+use axum::extract::multipart::{Multipart, MultipartRejection};
+use axum::http::StatusCode;
+use brisk_margin_site::archive::{ArchiveError, MOST_BYTES, Unpacking};
+use futures::StreamExt;
+use tempfile::{NamedTempFile, TempDir};
+use tokio::io::AsyncWriteExt;
+use utoipa::ToSchema;
+
+use super::Problem;
+use crate::state::App;
+use brisk_margin_work::events::Event;
+use brisk_margin_work::intake::IntakeError;
+use brisk_margin_work::measuring::Report;
+
+/// Files in a form.
+#[derive(ToSchema)]
+#[expect(dead_code, reason = "describes the form; the fields are read as a stream")]
+pub(super) struct SiteFiles {
+    /// One zip archive, or the site's files with their paths as file names.
+    #[schema(value_type = Vec<String>, format = Binary)]
+    file: Vec<Vec<u8>>,
+}
+
+/// Measures a site that comes as HTML, CSS and pictures: a zip archive, or its files one by one.
+#[utoipa::path(post, path = "/api/measurements/files",
+    request_body(content = SiteFiles, content_type = "multipart/form-data"),
+    responses(
+        (status = 202, description = "Started", body = Option<Report>),
+        (status = 409, body = Problem, content_type = "application/problem+json"),
+        (status = 422, body = Problem, content_type = "application/problem+json"),
+    ))]
+pub(super) async fn measure_files(
+    State(app): State<App>,
+    form: Result<Multipart, MultipartRejection>,
+) -> Result<(StatusCode, Json<Option<Report>>), Problem> {
+    let form = form.map_err(Problem::invalid)?;
+    let folder = tempfile::tempdir_in(app.intake.folder().spool()).map_err(ArchiveError::Disk)?;
+    let name = receive(&app, form, &folder).await?;
+    if !app.measuring.start_files(folder, &name).await? {
+        let title = "Something is being measured already";
+        return Err(Problem::new(StatusCode::CONFLICT, "busy", title, "wait until it is done"));
+    }
+    app.events.tell(Event::Measuring);
+    Ok((StatusCode::ACCEPTED, Json(app.measuring.report())))
+}
+
+/// Writes the files of the form into `folder`; returns what the site is to be called.
+async fn receive(app: &App, mut form: Multipart, folder: &TempDir) -> Result<String, Problem> {
+    let mut unpacking = Unpacking::into(folder.path());
+    let mut called = None;
+    let broken_off = |error: axum::extract::multipart::MultipartError| {
+        Problem::from(IntakeError::BrokenOff(error.to_string()))
+    };
+    while let Some(mut field) = form.next_field().await.map_err(broken_off)? {
+        let name = field.file_name().unwrap_or_default().to_owned();
+        let spooled =
+            NamedTempFile::new_in(app.intake.folder().spool()).map_err(ArchiveError::Disk)?;
+        let mut file = tokio::fs::File::from_std(spooled.reopen().map_err(ArchiveError::Disk)?);
+        let mut received = 0u64;
+        while let Some(chunk) = field.next().await {
+            let chunk = chunk.map_err(broken_off)?;
+            received += chunk.len() as u64;
+            if received > MOST_BYTES.get() {
+                return Err(ArchiveError::TooLarge(MOST_BYTES).into());
+            }
+            file.write_all(&chunk).await.map_err(ArchiveError::Disk)?;
+        }
+        file.flush().await.map_err(ArchiveError::Disk)?;
+        let first = name.split('/').next().unwrap_or_default().to_owned();
+        called.get_or_insert(first);
+        let is_zip = name.to_ascii_lowercase().ends_with(".zip");
+        let unpack = move || -> Result<Unpacking, ArchiveError> {
+            if is_zip {
+                unpacking.zip(spooled.reopen()?)?;
+            } else {
+                unpacking.file(&name, &mut io::BufReader::new(spooled.reopen()?))?;
+            }
+            Ok(unpacking)
+        };
+        let done = tokio::task::spawn_blocking(unpack).await;
+        unpacking = done.map_err(|_| Problem::invalid("the archive cannot be unpacked"))??;
+    }
+    called.filter(|name| !name.is_empty()).ok_or_else(|| Problem::invalid("the form has no file"))
+}
+
+impl From<ArchiveError> for Problem {
+    fn from(error: ArchiveError) -> Self {
+        Self::invalid(error)
+    }
+}

@@ -1,0 +1,518 @@
+//! The library through the API: brought in, judged, found, described, removed and brought back.
+
+use std::io::Write;
+use std::time::Duration;
+
+use crate::support::Api;
+use crate::support::pages::{page, serving};
+use axum::http::StatusCode;
+use brisk_margin_core::format::Format;
+use brisk_margin_core::geometry::Size;
+use brisk_margin_imaging::codec::png;
+use brisk_margin_imaging::raster::{Channels, Raster};
+use brisk_margin_imaging::resize::{Region, resize};
+use brisk_margin_store::BlobHash;
+use brisk_margin_testing::pictures::{encoded, gradient_jpeg, gradient_png};
+use brisk_margin_work::{removal, status};
+use serde_json::{Value, json};
+
+/// A picture of soft spots that hardly any other looks like; told apart by `seed`.
+fn spots(seed: u32, width: u32, height: u32) -> Raster {
+    let mut state = seed.wrapping_mul(2_654_435_761).wrapping_add(9);
+    let mut random = move || {
+        state = state.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
+        f64::from(state >> 8) / f64::from(1 << 24)
+    };
+    let spots: Vec<[f64; 4]> = (0..30)
+        .map(|_| [random(), random(), 0.04 + 0.12 * random(), 200.0 * random() - 100.0])
+        .collect();
+    let shade = |x: u32, y: u32| {
+        let (u, v) = (f64::from(x) / f64::from(width), f64::from(y) / f64::from(height));
+        let spot = |s: &[f64; 4]| {
+            s[3] * (-((u - s[0]).powi(2) + (v - s[1]).powi(2)) / (s[2] * s[2])).exp()
+        };
+        (120.0 + spots.iter().map(spot).sum::<f64>()).clamp(0.0, 255.0) as u8
+    };
+    let pixels = (0..height).flat_map(|y| (0..width).map(move |x| (x, y))).flat_map(|(x, y)| {
+        let value = shade(x, y);
+        [value, value / 2, 255 - value]
+    });
+    Raster::new(Size::new(width, height), Channels::Rgb, pixels.collect())
+}
+
+fn advice(picture: &Value) -> Vec<&str> {
+    let advice = picture["issues"].as_array().unwrap();
+    advice.iter().map(|one| one["what"].as_str().unwrap()).collect()
+}
+
+fn zip(entries: &[(&str, &[u8])]) -> Vec<u8> {
+    let mut writer = zip::ZipWriter::new(std::io::Cursor::new(Vec::new()));
+    for (name, content) in entries {
+        writer.start_file(*name, zip::write::SimpleFileOptions::default()).unwrap();
+        writer.write_all(content).unwrap();
+    }
+    writer.finish().unwrap().into_inner()
+}
+
+async fn begin(api: &Api, name: &str, bytes: usize) -> String {
+    let new = json!({"name": name, "bytes": bytes, "folder": "from camera"});
+    let begun = api.post("/api/uploads", &new).await;
+    assert_eq!(begun.status, StatusCode::CREATED, "{}", begun.text());
+    begun.json()["id"].as_str().unwrap().to_owned()
+}
+
+async fn append(api: &Api, id: &str, offset: usize, bytes: &[u8]) -> crate::support::Answer {
+    let path = format!("/api/uploads/{id}?offset={offset}");
+    api.send_bytes("PATCH", &path, "application/octet-stream", bytes).await
+}
+
+#[tokio::test]
+async fn an_upload_goes_on_where_it_stood_even_in_a_new_process() {
+    let api = Api::start().await;
+    let file = gradient_jpeg(800, 600);
+    let id = begin(&api, "dome.jpg", file.len()).await;
+    let first = append(&api, &id, 0, &file[..1_000]).await.json();
+    assert_eq!((&first["offset"], &first["files"]), (&json!(1_000), &Value::Null));
+    let wrong = append(&api, &id, 500, &file[500..]).await;
+    assert_eq!(wrong.status, StatusCode::CONFLICT);
+    assert!(wrong.text().contains("1.00 KB"), "{}", wrong.text());
+
+    let api = api.restart().await;
+    assert_eq!(api.get(&format!("/api/uploads/{id}")).await.json()["offset"], 1_000);
+    let done = append(&api, &id, 1_000, &file[1_000..]).await.json();
+    assert_eq!(done["files"][0]["outcome"], "taken");
+    assert_eq!(done["files"][0]["picture"]["folder"], "from camera");
+    assert_eq!(api.get("/api/uploads").await.json(), json!([]));
+    assert_eq!(api.files_below("spool"), 0);
+
+    let cancelled = begin(&api, "moor.jpg", 5_000).await;
+    append(&api, &cancelled, 0, &file[..3_000]).await;
+    assert_eq!(
+        api.delete(&format!("/api/uploads/{cancelled}")).await.status,
+        StatusCode::NO_CONTENT
+    );
+    assert_eq!((api.files_below("spool"), api.names("").await.len()), (0, 1));
+    let more = begin(&api, "more.jpg", 10).await;
+    let refused = append(&api, &more, 0, &file).await;
+    assert!(refused.text().contains("more bytes came than the 10 B"), "{}", refused.text());
+}
+
+#[tokio::test]
+async fn an_archive_is_taken_picture_by_picture_with_its_folders() {
+    let api = Api::start().await;
+    let file = zip(&[
+        ("walks/2026/first.png", &gradient_png(40, 30)),
+        ("walks/again.png", &gradient_png(40, 30)),
+        ("walks/note.txt", b"bring warm clothes"),
+        ("__MACOSX/walks/._first.png", b"left by a system"),
+    ]);
+    let id = begin(&api, "walks.zip", file.len()).await;
+    let files = append(&api, &id, 0, &file).await.json()["files"].clone();
+    let outcome = |name: &str| {
+        let found = files.as_array().unwrap().iter().find(|one| one["name"] == name);
+        found.unwrap_or_else(|| panic!("{name} in {files}"))["outcome"].clone()
+    };
+    assert_eq!(files.as_array().unwrap().len(), 3, "{files}");
+    assert_eq!(outcome("walks/note.txt"), "refused");
+    assert_eq!(
+        (outcome("walks/2026/first.png"), outcome("walks/again.png")),
+        (json!("taken"), json!("there"))
+    );
+    let shelves = api.get("/api/shelves").await.json();
+    assert_eq!(shelves["folders"], json!([{"path": "from camera/walks/2026", "pictures": 1}]));
+    assert_eq!(api.names("folder=from%20camera").await, ["first.png"]);
+
+    let climbing = zip(&[("../../out.png", &gradient_png(20, 20))]);
+    let id = begin(&api, "climbing.zip", climbing.len()).await;
+    let refused = append(&api, &id, 0, &climbing).await;
+    assert_eq!(refused.status, StatusCode::UNPROCESSABLE_ENTITY);
+    assert!(refused.text().contains("leads out"), "{}", refused.text());
+    assert_eq!(api.names("").await.len(), 1);
+}
+
+#[tokio::test]
+async fn what_is_worth_doing_is_told_and_filtered_by() {
+    let api = Api::start().await;
+    let photo = png::encode_fast(&noisy(1200, 900)).unwrap();
+    let id = api.taken("export.png", &photo).await;
+    let small = gradient_jpeg(120, 90);
+    let used = api.taken("thumb.jpg", &small).await;
+    let hash = BlobHash::of(&small);
+    let walks = page("walks.html", vec![serving("a", hash.as_str(), small.len() as u64, "A path")]);
+    api.store.keep_page(walks).await.unwrap();
+    api.analyse().await;
+
+    let export = api.picture(&id).await;
+    assert_eq!(advice(&export), ["heavier", "wrong-format", "no-alt", "no-credit", "not-used"]);
+    assert_eq!(export["analysis"]["class"], "photograph");
+    let possible = &export["possible"];
+    assert!(possible["low"].as_u64() < possible["about"].as_u64());
+    assert!(possible["high"].as_u64().unwrap() < photo.len() as u64);
+
+    let thumb = api.picture(&used).await;
+    assert_eq!((&thumb["uses"], advice(&thumb)[0]), (&json!(1), "too-small"));
+    assert!(thumb["issues"][0]["words"].as_str().unwrap().starts_with("needs "));
+    let found = api.get(&format!("/api/pictures/{used}/page")).await.json();
+    assert_eq!(
+        (&found["page_alt"], &found["uses"][0]["placed"]),
+        (&json!("A path"), &json!(false))
+    );
+
+    assert_eq!(api.names("issues=not-used,wrong-format").await, ["export.png"]);
+    assert_eq!(api.names("issues=not-used,too-small").await, [""; 0]);
+    assert_eq!(api.get("/api/pictures?issues=ugly").await.status, StatusCode::UNPROCESSABLE_ENTITY);
+    let tally =
+        api.post("/api/tally", &json!({"which": {"filter": {"issues": ["heavier"]}}})).await.json();
+    assert_eq!((&tally["pictures"], &tally["possible"]["about"]), (&json!(1), &possible["about"]));
+}
+
+/// A picture as a sensor sees it: shades and noise.
+fn noisy(width: u32, height: u32) -> Raster {
+    let base = spots(5, width, height);
+    let mut state = 3u32;
+    let grainy = base.data().iter().map(|&v| {
+        state = state.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
+        v.saturating_add((state >> 28) as u8)
+    });
+    Raster::new(base.size(), Channels::Rgb, grainy.collect())
+}
+
+#[tokio::test]
+async fn every_order_is_paged_without_gaps_or_repeats() {
+    let api = Api::start().await;
+    for n in 0..23u32 {
+        let name = format!("{}.png", ["dome", "Moor", "stars", "ärger"][n as usize % 4]);
+        api.taken(&name, &gradient_png(20 + n % 5, 10 + n)).await;
+    }
+    for sort in [
+        "arrival", "name", "bytes", "pixels", "format", "uses", "state", "saving", "alt", "creator",
+    ] {
+        for descending in [true, false] {
+            let mut seen = Vec::new();
+            let mut after = String::new();
+            loop {
+                let path =
+                    format!("/api/pictures?sort={sort}&descending={descending}&limit=4{after}");
+                let part = api.get(&path).await.json();
+                let rows = part["pictures"].as_array().unwrap();
+                seen.extend(rows.iter().map(|row| row["id"].as_str().unwrap().to_owned()));
+                let Some(next) = part["next"].as_str() else { break };
+                after = format!("&after={}", next.replace(' ', "%20").replace('ä', "%C3%A4"));
+            }
+            let all =
+                api.get(&format!("/api/pictures?sort={sort}&descending={descending}")).await.json();
+            let all = all["pictures"]
+                .as_array()
+                .unwrap()
+                .iter()
+                .map(|row| row["id"].as_str().unwrap().to_owned());
+            assert_eq!(seen, all.collect::<Vec<_>>(), "{sort} {descending}");
+            assert_eq!(seen.len(), 23);
+        }
+    }
+    assert_eq!(api.names("search=MOOR&limit=99").await.len(), 6);
+    assert_eq!(api.names("search=%25").await.len(), 0, "a percent sign is no wildcard");
+}
+
+#[tokio::test]
+async fn pictures_are_described_together_and_all_of_it_is_taken_back() {
+    let api = Api::start().await;
+    let one = api.taken("DSC_0412.jpg", &gradient_jpeg(60, 40)).await;
+    let two = api.taken("moor.jpg", &gradient_jpeg(70, 40)).await;
+    let alt = json!({"pictures": {&one: {"alt": "DSC_0412"}, &two: {"alt": "Heather", "source": "https://tarn.example"}}});
+    let change = api.patch("/api/pictures", &alt).await.json();
+    assert_eq!(change["pictures"], 2);
+    let described = api.picture(&one).await;
+    assert_eq!(described["alt_findings"][0]["what"]["finding"], "file-name");
+    assert_eq!(api.names("issues=no-alt").await.len(), 0);
+
+    let which = json!({"ids": [&one, &two]});
+    let credit = json!({"which": which, "set": {"creator": "Ada Fenn", "alt": "Heather"}});
+    let second = api.post("/api/pictures/describe", &credit).await.json();
+    assert_eq!(api.picture(&two).await["alt_findings"][0]["words"], "the same as another’s");
+    // The first change is taken back; what was changed again since stays.
+    let back = api
+        .post(&format!("/api/changes/{}/back", change["id"].as_str().unwrap()), &json!({}))
+        .await;
+    assert_eq!(back.json()["changed_since"], 1, "{}", back.text());
+    assert_eq!(api.picture(&one).await["description"]["alt"], "Heather");
+    assert_eq!(api.picture(&two).await["description"]["source"], "");
+    let again = api
+        .post(&format!("/api/changes/{}/back", change["id"].as_str().unwrap()), &json!({}))
+        .await;
+    assert_eq!(again.status, StatusCode::NOT_FOUND);
+    api.post(&format!("/api/changes/{}/back", second["id"].as_str().unwrap()), &json!({})).await;
+    assert_eq!(api.picture(&two).await["description"]["creator"], "");
+
+    let bad = json!({"pictures": {&one: {"source": "javascript:alert(1)", "title": "x"}}});
+    assert_eq!(api.patch("/api/pictures", &bad).await.status, StatusCode::UNPROCESSABLE_ENTITY);
+    assert_eq!(api.picture(&one).await["description"]["title"], "");
+}
+
+#[tokio::test]
+async fn names_are_proposed_by_the_sites_pattern_each_of_them_once() {
+    let api = Api::start().await;
+    let one = api.taken("DSC_1.jpg", &gradient_jpeg(60, 40)).await;
+    let two = api.taken("DSC_2.jpg", &gradient_jpeg(70, 40)).await;
+    api.taken("groesse.jpg", &gradient_jpeg(80, 40)).await;
+    let bad = api.patch("/api/site", &json!({"name_pattern": "{titel}"})).await;
+    assert!(bad.text().contains("{titel}"), "{}", bad.text());
+    api.patch("/api/site", &json!({"name_pattern": "{title}"})).await;
+    let title = json!({"which": {"ids": [&one, &two]}, "set": {"title": "Größe"}});
+    api.post("/api/pictures/describe", &title).await;
+    let names =
+        api.post("/api/pictures/names", &json!({"which": {"ids": [&one, &two]}})).await.json();
+    let proposed: Vec<&str> =
+        names.as_array().unwrap().iter().map(|name| name["proposed"].as_str().unwrap()).collect();
+    assert_eq!(proposed, ["groesse-3.jpg", "groesse-2.jpg"]);
+}
+
+#[tokio::test]
+async fn a_table_of_descriptions_is_previewed_before_it_changes_anything() {
+    let api = Api::start().await;
+    let id = api.taken("=dome.jpg", &gradient_jpeg(60, 40)).await;
+    api.taken("moor.jpg", &gradient_jpeg(70, 40)).await;
+    let table = api.get("/api/descriptions.csv").await.text();
+    assert!(table.contains("'=dome.jpg,"), "a formula goes out harmless: {table}");
+    let edited = "name;alt;decorative;mood\n'=dome.jpg;The dome;no;calm\ngone.jpg;x;;\n";
+    let read = |apply: bool| format!("/api/descriptions.csv?apply={apply}");
+    let preview = api.send_bytes("POST", &read(false), "text/csv", edited.as_bytes()).await.json();
+    assert_eq!((&preview["cells"], &preview["pictures"]), (&json!(1), &json!(1)), "{preview}");
+    assert_eq!(preview["changes"][0]["after"], "The dome");
+    assert_eq!(preview["unmatched"], json!(["line 3: gone.jpg"]));
+    assert_eq!(preview["passed_over"], json!(["mood"]));
+    assert_eq!(api.picture(&id).await["description"]["alt"], "");
+    let done = api.send_bytes("POST", &read(true), "text/csv", edited.as_bytes()).await.json();
+    assert_eq!(api.picture(&id).await["description"]["alt"], "The dome");
+    api.post(&format!("/api/changes/{}/back", done["change"]["id"].as_str().unwrap()), &json!({}))
+        .await;
+    assert_eq!(api.picture(&id).await["description"]["alt"], "");
+    let latin =
+        api.send_bytes("POST", &read(true), "text/csv", b"name,alt\nmoor.jpg,K\xFCche\n").await;
+    assert!(latin.text().contains("UTF-8"), "{}", latin.text());
+}
+
+#[tokio::test]
+async fn a_removed_picture_comes_back_with_its_places_until_its_time_is_over() {
+    let api = Api::start().await;
+    let file = gradient_jpeg(900, 600);
+    let id = api.taken("dome.jpg", &file).await;
+    let hash = BlobHash::of(&file);
+    api.store.keep_page(page("w.html", vec![serving("a", hash.as_str(), 9, "")])).await.unwrap();
+    api.analyse().await;
+    let asked = json!({"which": {"ids": [&id]}, "dry_run": true});
+    let asked = api.post("/api/pictures/remove", &asked).await.json();
+    assert_eq!(asked["used"][0]["pages"], json!(["Star walks"]));
+    assert_eq!((&asked["keep_days"], &asked["change"]), (&json!(90), &Value::Null));
+
+    api.post("/api/pictures/remove", &json!({"which": {"ids": [&id]}})).await;
+    assert_eq!((api.names("").await.len(), api.names("removed=true").await.len()), (0, 1));
+    assert_eq!(removal::once(&api.store).await.unwrap(), 0, "90 days are not over");
+    let tally = api.post("/api/tally", &json!({"which": {"ids": [&id]}})).await.json();
+    assert_eq!(tally["pictures"], 1, "removed pictures that are selected count");
+    api.post("/api/pictures/bring-back", &json!({"which": {"ids": [&id]}})).await;
+    assert_eq!(api.picture(&id).await["uses"], 1);
+
+    // The same file sent again brings it back, too.
+    api.post("/api/pictures/remove", &json!({"which": {"filter": {}}})).await;
+    assert_eq!(api.upload("again.jpg", &file).await.json()["id"], *id);
+    assert_eq!(api.names("").await, ["dome.jpg"]);
+
+    let other = api.taken("moor.png", &gradient_png(50, 40)).await;
+    api.post("/api/pictures/remove", &json!({"which": {"ids": [&other]}})).await;
+    let blobs = api.files_below("blobs");
+    let later = chrono::Utc::now() + chrono::TimeDelta::days(91);
+    assert_eq!(api.store.forget_removed(later).await.unwrap(), 1);
+    assert_eq!(api.get(&format!("/api/pictures/{other}")).await.status, StatusCode::NOT_FOUND);
+    // Its bytes go a day after its row, unless somebody brought them again.
+    assert_eq!(removal::once(&api.store).await.unwrap(), 0);
+    assert_eq!(api.files_below("blobs"), blobs);
+    assert_eq!(api.store.delete_orphans(later).await.unwrap(), 1);
+    assert_eq!(api.files_below("blobs"), blobs - 1, "its original is gone, and no other");
+    assert_eq!(api.get(&format!("/api/pictures/{id}/original")).await.body, file);
+
+    let again = api.taken("moor.png", &gradient_png(50, 40)).await;
+    api.post("/api/pictures/remove", &json!({"which": {"ids": [&again]}})).await;
+    assert_eq!(api.store.forget_removed(later).await.unwrap(), 1);
+    let back = api.taken("moor.png", &gradient_png(50, 40)).await;
+    assert_eq!(api.store.delete_orphans(later).await.unwrap(), 0, "a row speaks of them again");
+    assert_eq!(api.get(&format!("/api/pictures/{back}/original")).await.body, gradient_png(50, 40));
+}
+
+#[tokio::test]
+async fn a_judgement_of_yesterday_does_not_hide_what_changed_since() {
+    let api = Api::start().await;
+    let id = api.taken("dome.jpg", &gradient_jpeg(90, 60)).await;
+    api.analyse().await;
+    let number = id.parse().unwrap();
+    let read = api.store.picture(number).await.unwrap().unwrap();
+    // Somebody writes an alt text while the picture, as it was read before, is being judged.
+    api.patch("/api/pictures", &json!({"pictures": {&id: {"alt": "The dome"}}})).await;
+    status::refresh_all(&api.store, &[read]).await.unwrap();
+    assert!(advice(&api.picture(&id).await).contains(&"no-alt"), "judged by what it was");
+    api.analyse().await;
+    assert!(!advice(&api.picture(&id).await).contains(&"no-alt"), "and judged again");
+    assert_eq!(api.store.stale_pictures(9).await.unwrap(), []);
+}
+
+#[tokio::test]
+async fn an_original_that_is_gone_costs_one_picture() {
+    let api = Api::start().await;
+    let file = gradient_jpeg(90, 60);
+    let lost = api.taken("lost.jpg", &file).await;
+    let hash = BlobHash::of(&file);
+    std::fs::remove_file(
+        api.app.intake.folder().blobs().join(&hash.as_str()[..2]).join(hash.as_str()),
+    )
+    .unwrap();
+    let kept = api.taken("kept.jpg", &gradient_jpeg(91, 60)).await;
+    api.analyse().await;
+    assert!(api.picture(&lost).await["analysis_failed"].as_str().unwrap().contains("not found"));
+    assert!(api.picture(&kept).await["analysis"].is_object());
+}
+
+#[tokio::test]
+async fn a_file_above_the_limit_is_refused_inside_an_archive_too() {
+    let api = Api::start().await;
+    let huge = vec![0; 200_000_001];
+    let file = zip(&[("huge.png", &huge), ("small.png", &gradient_png(30, 20))]);
+    let id = begin(&api, "walks.zip", file.len()).await;
+    let files = append(&api, &id, 0, &file).await.json()["files"].clone();
+    assert!(files[0]["reason"].as_str().unwrap().contains("larger than 200 MB"), "{files}");
+    assert_eq!(
+        (&files[1]["outcome"], &files[1]["picture"]["name"]),
+        (&json!("taken"), &json!("small.png"))
+    );
+}
+
+#[tokio::test]
+async fn look_alikes_are_found_told_apart_or_merged_with_their_places() {
+    let api = Api::start().await;
+    let picture = spots(1, 600, 400);
+    let large = encoded(&picture, Format::Jpeg, 92);
+    let copy = resize(&picture, Region::whole(picture.size()), Size::new(240, 160));
+    let small = encoded(&copy, Format::Jpeg, 60);
+    let kept = api.taken("path.jpg", &large).await;
+    let gone = api.taken("path-small.jpg", &small).await;
+    api.taken("other.jpg", &encoded(&spots(2, 600, 400), Format::Jpeg, 90)).await;
+    let hash = BlobHash::of(&small);
+    api.store.keep_page(page("w.html", vec![serving("a", hash.as_str(), 9, "")])).await.unwrap();
+    api.analyse().await;
+    let pairs = api.get("/api/alike").await.json();
+    assert_eq!(pairs.as_array().unwrap().len(), 1, "{pairs}");
+    assert_eq!(api.names("issues=duplicate&sort=name").await, ["path-small.jpg", "path.jpg"]);
+
+    let apart = |apart: bool| json!({"one": &kept, "other": &gone, "apart": apart});
+    api.post("/api/alike/apart", &apart(true)).await;
+    assert_eq!(api.names("issues=duplicate").await.len(), 0);
+    api.post("/api/alike/apart", &apart(false)).await;
+
+    let merged =
+        api.post("/api/alike/merge", &json!({"kept": &kept, "gone": [&gone]})).await.json();
+    assert_eq!(api.picture(&kept).await["uses"], 1);
+    assert_eq!(api.names("sort=name").await, ["other.jpg", "path.jpg"]);
+    api.post(&format!("/api/changes/{}/back", merged["id"].as_str().unwrap()), &json!({})).await;
+    api.analyse().await;
+    assert_eq!(
+        (&api.picture(&kept).await["uses"], &api.picture(&gone).await["uses"]),
+        (&json!(0), &json!(1))
+    );
+}
+
+#[tokio::test]
+async fn collections_keep_their_order_and_filters_their_names() {
+    let api = Api::start().await;
+    let mut ids = Vec::new();
+    for n in 0..4u32 {
+        ids.push(api.taken(&format!("p{n}.png"), &gradient_png(20 + n, 20)).await);
+    }
+    let winter = json!({"name": "Winter", "which": {"ids": [&ids[2], &ids[0]]}});
+    let made = api.put("/api/collections", &winter).await.json();
+    let more = json!({"name": "Winter", "which": {"ids": [&ids[3], &ids[2]]}, "add": true});
+    let more = api.put("/api/collections", &more).await.json();
+    assert_eq!((&more["before"], &more["pictures"]), (&json!([&ids[2], &ids[0]]), &json!(3)));
+    let id = made["id"].as_str().unwrap();
+    let listed = format!("collection={id}&sort=collection");
+    assert_eq!(api.names(&listed).await, ["p2.png", "p0.png", "p3.png"]);
+    let order = api.get(&format!("/api/collections/{id}/order?prefix=true")).await.text();
+    assert_eq!(order, "01-p2.png\n02-p0.png\n03-p3.png\n");
+    let filter = json!({"name": "To write", "filter": {"issues": ["no-alt"], "search": "p"}});
+    assert_eq!(api.put("/api/filters", &filter).await.status, StatusCode::NO_CONTENT);
+    let saved = api.get("/api/shelves").await.json()["filters"][0].clone();
+    assert_eq!(
+        (&saved["name"], &saved["filter"]["issues"]),
+        (&json!("To write"), &json!(["no-alt"]))
+    );
+}
+
+#[tokio::test]
+async fn an_intake_rule_makes_files_below_the_ceiling() {
+    let api = Api::start().await;
+    let set = json!({"name": "Cards", "sizes": {"0": {"width": 400.0, "height": null, "ratio": {"kind": "square"}}}});
+    assert!(api.put("/api/size-sets", &set).await.status.is_success());
+    let rule = json!({"import_action": {"do": "size-set", "name": "Cards"}, "ceiling": 320});
+    let kept = api.patch("/api/site", &rule).await;
+    assert_eq!(kept.status, StatusCode::OK, "{}", kept.text());
+    let formats = json!({"formats": ["webp", "jpeg"]});
+    assert_eq!(api.put("/api/output-rules", &formats).await.status, StatusCode::OK);
+    let id = api.taken("dome.jpg", &gradient_jpeg(900, 600)).await;
+    api.analyse().await;
+    let picture = api.picture(&id).await;
+    let variants = picture["variants"].as_array().unwrap();
+    let made: Vec<_> = variants.iter().map(|file| (&file["format"], &file["width"])).collect();
+    let wanted = [(&json!("jpeg"), &json!(320)), (&json!("webp"), &json!(320))];
+    assert_eq!(made, wanted, "as the output rules say: {picture}");
+    assert_eq!(
+        api.get(&format!("/api/pictures/{id}/original")).await.body,
+        gradient_jpeg(900, 600)
+    );
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn files_in_the_sites_folder_are_taken_once_they_are_quiet_and_whole() {
+    let api = Api::start().await;
+    let site = tempfile::tempdir().unwrap();
+    let media = site.path().join("media");
+    std::fs::create_dir_all(media.join("walks")).unwrap();
+    let file = gradient_jpeg(640, 400);
+    std::fs::write(media.join("walks/dome.jpg"), &file).unwrap();
+    // A transfer that is paused in its middle, and a file that is no picture.
+    std::fs::write(media.join("half.jpg"), &file[..file.len() / 2]).unwrap();
+    std::fs::write(media.join("broken.png"), b"not a picture").unwrap();
+    api.app.spawn_background();
+    api.app.folder_watch.spawn(media.clone());
+    until(|| async { api.names("").await == ["dome.jpg"] }).await;
+    let list = api.get("/api/pictures").await.json();
+    let id = list["pictures"][0]["id"].as_str().unwrap().to_owned();
+    assert_eq!(
+        (&list["pictures"][0]["folder"], &list["pictures"][0]["from_folder"]),
+        (&json!("walks"), &json!(true))
+    );
+    until(|| async {
+        api.get("/api/site-folder").await.json()["refused"].as_array().unwrap().len() == 2
+    })
+    .await;
+
+    let whole = gradient_jpeg(660, 400);
+    std::fs::write(media.join("half.jpg"), &whole).unwrap();
+    until(|| async { api.names("sort=name").await == ["dome.jpg", "half.jpg"] }).await;
+
+    // Removed, and touched: the same bytes at the same path do not come back.
+    api.post("/api/pictures/remove", &json!({"which": {"ids": [&id]}})).await;
+    std::fs::write(media.join("walks/dome.jpg"), &file).unwrap();
+    std::fs::write(media.join("half.jpg"), gradient_jpeg(680, 400)).unwrap();
+    until(|| async { api.names("issues=replaced").await == ["half.jpg"] }).await;
+    assert_eq!(api.names("").await.len(), 2);
+    assert_eq!(std::fs::read(media.join("walks/dome.jpg")).unwrap(), file);
+}
+
+/// Waits until `holds`, for half a minute at most.
+async fn until<F: Future<Output = bool>>(holds: impl Fn() -> F) {
+    for _ in 0..300 {
+        if holds().await {
+            return;
+        }
+        tokio::time::sleep(Duration::from_millis(100)).await;
+    }
+    panic!("it did not come to that");
+}

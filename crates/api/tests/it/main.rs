@@ -1,0 +1,10 @@
+//! The API against real PostgreSQL and real blobs, one binary.
+
+mod api;
+mod bench;
+mod layouts;
+mod library;
+mod responsive;
+mod support;
+mod trials;
+mod upgrade;

@@ -1,0 +1,72 @@
+//! `brisk-margin-bench`: figures of this machine, as ratios against a reference in the same run.
+
+mod encoding;
+mod framing;
+mod library;
+
+use std::process::ExitCode;
+
+use brisk_margin_cli::home::{Failure, Home};
+use clap::{Parser, Subcommand};
+
+/// Measures this machine
+#[derive(Parser)]
+#[command(name = "brisk-margin-bench", version)]
+struct CommandLine {
+    #[command(subcommand)]
+    what: What,
+}
+
+#[derive(Subcommand)]
+enum What {
+    /// The library's list with very many pictures, against the bare query. Wants a database and a
+    /// data folder of its own, and leaves the made-up pictures in it
+    Library {
+        #[command(flatten)]
+        home: Home,
+        /// How many pictures there are at least
+        #[arg(long, default_value_t = 100_000)]
+        rows: u32,
+        /// How often each list is asked for
+        #[arg(long, default_value_t = 60)]
+        times: usize,
+    },
+    /// Frames a picture of 50 megapixels with five edits for 12 slots at 4 layout widths, and draws
+    /// its previews. Wants a database and a data folder of its own
+    Framing {
+        #[command(flatten)]
+        home: Home,
+        /// How often the focal point is moved
+        #[arg(long, default_value_t = 40)]
+        times: usize,
+    },
+    /// Ladders, bytes, encodes and memory, against a general-purpose library on the same pictures
+    Encoding(encoding::Encoding),
+    /// Decodes and encodes for the process that started it
+    #[command(hide = true)]
+    Codec,
+}
+
+fn main() -> ExitCode {
+    tracing_subscriber::fmt().with_writer(std::io::stderr).with_max_level(LEVEL).init();
+    let done = match CommandLine::parse().what {
+        What::Library { home, rows, times } => within_runtime(library::run(home, rows, times)),
+        What::Framing { home, times } => within_runtime(framing::run(home, times)),
+        What::Encoding(encoding) => encoding.run(),
+        What::Codec => return brisk_margin_codec_pool::child::run(),
+    };
+    match done {
+        Ok(()) => ExitCode::SUCCESS,
+        Err(error) => {
+            eprintln!("brisk-margin-bench: {error}");
+            ExitCode::FAILURE
+        }
+    }
+}
+
+const LEVEL: tracing_subscriber::filter::LevelFilter =
+    tracing_subscriber::filter::LevelFilter::WARN;
+
+fn within_runtime(work: impl Future<Output = Result<(), Failure>>) -> Result<(), Failure> {
+    tokio::runtime::Runtime::new()?.block_on(work)
+}

@@ -1,0 +1,97 @@
+//! The subcommands of the binary.
+
+mod fit;
+mod host;
+mod made;
+mod measure;
+mod seed;
+mod serve;
+
+use std::path::PathBuf;
+use std::process::ExitCode;
+
+use brisk_margin_work::data_folder::DataFolder;
+use clap::{Args, Parser, Subcommand};
+
+use crate::home::Failure;
+
+/// Finds the size a picture must have, makes the file for it, and shows what was saved.
+#[derive(Parser)]
+#[command(name = "brisk-margin", version)]
+struct CommandLine {
+    #[command(subcommand)]
+    command: Command,
+}
+
+#[derive(Subcommand)]
+enum Command {
+    /// Serves the application on loopback
+    Serve(serve::Serve),
+    /// Fills the library with the pictures in a folder
+    Seed(seed::Seed),
+    /// Makes the files of pictures for a slot, without a database
+    Fit(fit::Fit),
+    /// Measures the slots of pages, without a database
+    Measure(measure::Measure),
+    /// Serves a folder as a stand-in for a customer's web host
+    Host(host::Host),
+    /// Prepares a data folder, or says why it cannot be used
+    Folder(FolderCommand),
+    /// Decodes and encodes for the process that started it
+    #[command(hide = true)]
+    Codec,
+    /// Prints the document that describes the API
+    Openapi,
+}
+
+/// Prepares a data folder.
+#[derive(Args)]
+struct FolderCommand {
+    /// The folder
+    #[arg(long)]
+    data: PathBuf,
+    /// Move an old one aside first
+    #[arg(long)]
+    fresh: bool,
+}
+
+/// Runs the command line; 0 where all went well, 1 where something failed, 2 for wrong use.
+pub fn run() -> ExitCode {
+    let filter = tracing_subscriber::EnvFilter::try_from_default_env()
+        .unwrap_or_else(|_| "warn,brisk_margin_api=info,brisk_margin_work=info".into());
+    tracing_subscriber::fmt().with_env_filter(filter).with_writer(std::io::stderr).init();
+    let command = CommandLine::parse().command;
+    let done = match command {
+        Command::Serve(serve) => within_runtime(serve.run()),
+        Command::Seed(seed) => within_runtime(seed.run()),
+        Command::Fit(fit) => return fit.run(),
+        Command::Measure(measure) => within_runtime(measure.run()),
+        Command::Host(host) => within_runtime(host.run()),
+        Command::Folder(folder) => prepare(&folder),
+        Command::Codec => return brisk_margin_codec_pool::child::run(),
+        Command::Openapi => {
+            println!("{}", brisk_margin_api::document());
+            Ok(())
+        }
+    };
+    match done {
+        Ok(()) => ExitCode::SUCCESS,
+        Err(error) => {
+            eprintln!("brisk-margin: {error}");
+            ExitCode::FAILURE
+        }
+    }
+}
+
+fn within_runtime(work: impl Future<Output = Result<(), Failure>>) -> Result<(), Failure> {
+    tokio::runtime::Runtime::new()?.block_on(work)
+}
+
+fn prepare(command: &FolderCommand) -> Result<(), Failure> {
+    if !command.fresh {
+        DataFolder::open(&command.data)?;
+    } else if let (_, Some(aside)) = DataFolder::fresh(&command.data)? {
+        println!("The old data folder is now {}", aside.display());
+    }
+    Ok(())
+}

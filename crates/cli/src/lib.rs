@@ -1,0 +1,5 @@
+//! The command line of `brisk-margin`.
+
+mod client;
+pub mod commands;
+pub mod home;

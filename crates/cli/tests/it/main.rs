@@ -1,0 +1,5 @@
+//! The binary as its users call it.
+
+mod architecture;
+mod codecs;
+mod fit;

@@ -1,0 +1,115 @@
+//! What goes through the pipes: a header in JSON, led by its length, and the bytes.
+
+use std::io::{self, Read, Write};
+
+use brisk_margin_imaging::job::{Answer, Job, Reply};
+use serde::de::DeserializeOwned;
+use serde::{Deserialize, Serialize};
+
+/// Headers are short; a longer one is rubbish.
+const LONGEST_HEADER: usize = 64 << 20;
+
+#[derive(Serialize)]
+struct JobHeader<'a> {
+    job: &'a Job,
+    parts: Vec<usize>,
+}
+
+#[derive(Deserialize)]
+struct OwnedJobHeader {
+    job: Job,
+    parts: Vec<usize>,
+}
+
+#[derive(Serialize, Deserialize)]
+struct AnswerHeader {
+    reply: Reply,
+    length: usize,
+}
+
+/// What a process says first.
+const GREETING: [u8; 4] = *b"here";
+
+pub(crate) fn send_greeting(to: &mut impl Write) -> io::Result<()> {
+    to.write_all(&GREETING)?;
+    to.flush()
+}
+
+pub(crate) fn read_greeting(from: &mut impl Read) -> io::Result<()> {
+    let mut greeting = [0; 4];
+    from.read_exact(&mut greeting)?;
+    if greeting == GREETING { Ok(()) } else { Err(io::Error::other("it is no codec process")) }
+}
+
+pub(crate) fn send_job(to: &mut impl Write, job: &Job, parts: &[&[u8]]) -> io::Result<()> {
+    send_header(to, &JobHeader { job, parts: parts.iter().map(|part| part.len()).collect() })?;
+    parts.iter().try_for_each(|part| to.write_all(part))
+}
+
+/// The next job and its parts; nothing where no more come.
+pub(crate) fn read_job(from: &mut impl Read) -> io::Result<Option<(Job, Vec<Vec<u8>>)>> {
+    let header: OwnedJobHeader = match read_header(from) {
+        Err(error) if error.kind() == io::ErrorKind::UnexpectedEof => return Ok(None),
+        header => header?,
+    };
+    let parts = header.parts.iter().map(|&length| read_bytes(from, length));
+    Ok(Some((header.job, parts.collect::<io::Result<_>>()?)))
+}
+
+pub(crate) fn send_answer(to: &mut impl Write, answer: &Answer) -> io::Result<()> {
+    let header = AnswerHeader { reply: answer.reply.clone(), length: answer.bytes.len() };
+    send_header(to, &header)?;
+    to.write_all(&answer.bytes)?;
+    to.flush()
+}
+
+pub(crate) fn read_answer(from: &mut impl Read) -> io::Result<Answer> {
+    let AnswerHeader { reply, length } = read_header(from)?;
+    Ok(Answer { reply, bytes: read_bytes(from, length)? })
+}
+
+fn send_header(to: &mut impl Write, header: &impl Serialize) -> io::Result<()> {
+    let text = serde_json::to_vec(header)?;
+    let length = u32::try_from(text.len()).map_err(io::Error::other)?;
+    to.write_all(&length.to_le_bytes())?;
+    to.write_all(&text)
+}
+
+fn read_header<T: DeserializeOwned>(from: &mut impl Read) -> io::Result<T> {
+    let mut length = [0; 4];
+    from.read_exact(&mut length)?;
+    let length = u32::from_le_bytes(length) as usize;
+    if length > LONGEST_HEADER {
+        return Err(io::Error::other("a header that is too long"));
+    }
+    Ok(serde_json::from_slice(&read_bytes(from, length)?)?)
+}
+
+/// `length` bytes. Room is made as they come: a wrong length must not take the memory.
+fn read_bytes(from: &mut impl Read, length: usize) -> io::Result<Vec<u8>> {
+    const AT_ONCE: usize = 256 << 20;
+    let mut bytes = Vec::with_capacity(length.min(AT_ONCE));
+    let read = from.take(length as u64).read_to_end(&mut bytes)?;
+    if read < length { Err(io::ErrorKind::UnexpectedEof.into()) } else { Ok(bytes) }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn jobs_and_answers_come_as_they_went() {
+        let mut pipe = Vec::new();
+        send_job(&mut pipe, &Job::ReadAvif, &[b"one", b"", b"three"]).unwrap();
+        let mut from = pipe.as_slice();
+        let (job, parts) = read_job(&mut from).unwrap().unwrap();
+        assert_eq!((job, parts), (Job::ReadAvif, vec![b"one".to_vec(), vec![], b"three".to_vec()]));
+        assert!(read_job(&mut from).unwrap().is_none());
+
+        let answer = Answer { reply: Reply::File, bytes: vec![7; 300] };
+        let mut pipe = Vec::new();
+        send_answer(&mut pipe, &answer).unwrap();
+        assert_eq!(read_answer(&mut pipe.as_slice()).unwrap(), answer);
+        assert!(read_answer(&mut &pipe[..pipe.len() - 1]).is_err());
+    }
+}

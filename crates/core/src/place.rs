@@ -1,0 +1,95 @@
+//! Places: where a slot occurs on a page, and what was measured there.
+
+use std::collections::BTreeMap;
+
+use serde::{Deserialize, Serialize};
+use uuid::Uuid;
+
+use crate::layout::{self, BoxSize, Boxes};
+use crate::object_fit::ObjectFit;
+use crate::slot::Slot;
+use crate::units::{ByDensity, Bytes, Density};
+
+/// A file that a page serves.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct ServedFile {
+    /// Where it is.
+    pub url: String,
+    /// Its pixels across and down, where it could be read.
+    pub size: Option<(u32, u32)>,
+    /// Its format by content.
+    pub format: Option<String>,
+    /// Its weight.
+    pub bytes: Bytes,
+    /// The hash of its copy in the blob store, where one is kept.
+    pub hash: Option<String>,
+}
+
+/// All that was measured of a place.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct MeasuredPlace {
+    /// Its boxes by layout width.
+    pub boxes: Boxes,
+    /// Its boxes at every viewport that was looked at.
+    pub rendered: Boxes,
+    /// Where it stands on the page, by layout width, in CSS px from the left and the top.
+    pub positions: BTreeMap<u32, (f64, f64)>,
+    /// The file at each layout width and density.
+    pub files: BTreeMap<u32, ByDensity<ServedFile>>,
+    /// How the file is put into the box.
+    pub painting: ObjectFit,
+    /// Which part stays where some is cut.
+    pub position: String,
+    /// Its `srcset`.
+    pub srcset: Option<String>,
+    /// Its `sizes`.
+    pub sizes: Option<String>,
+    /// Its alternative text.
+    pub alt: Option<String>,
+    /// Whether it loads only when scrolled to.
+    pub lazy: bool,
+    /// Whether a part of it is seen without scrolling.
+    pub above_fold: bool,
+    /// Whether it is the largest contentful paint.
+    pub lcp: bool,
+}
+
+/// A slot on a page.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Place {
+    /// Its id.
+    pub id: Uuid,
+    /// Its slot.
+    pub slot_id: Uuid,
+    /// Its page.
+    pub page_id: Uuid,
+    /// Finds it on the page.
+    pub selector: String,
+    /// Whether it was joined to no slot although one is alike in the markup.
+    pub uncertain: bool,
+    /// What was measured.
+    pub details: MeasuredPlace,
+    /// The picture placed in it.
+    pub picture_id: Option<Uuid>,
+}
+
+impl Place {
+    /// Its box at `viewport`, where it is laid out there: set by hand for its `slot`, or measured.
+    pub fn box_at(&self, slot: &Slot, viewport: u32) -> Option<BoxSize> {
+        let by_hand = slot.hand_boxes.as_ref().and_then(|boxes| boxes.get(&viewport));
+        by_hand.or_else(|| self.details.boxes.get(&viewport)).copied()
+    }
+
+    /// The largest of its boxes.
+    pub fn largest_box(&self, slot: &Slot) -> Option<BoxSize> {
+        let viewports = slot.boxes().keys();
+        layout::largest(viewports.filter_map(|&viewport| self.box_at(slot, viewport)))
+    }
+
+    /// The file that the reference browser downloads for it at each layout width, at density 2.
+    pub fn downloaded(&self) -> impl Iterator<Item = (u32, &ServedFile)> {
+        self.details.files.iter().filter_map(|(&viewport, at)| {
+            Some((viewport, at.get(&Density::REFERENCE).or_else(|| at.values().last())?))
+        })
+    }
+}

@@ -1,0 +1,86 @@
+//! Placements: one picture in one place, at every layout width and density.
+
+use std::collections::BTreeMap;
+
+use crate::adjustments::Adjustments;
+use crate::edits::canvas::Canvas;
+use crate::fitting::Fitting;
+use crate::geometry::Size;
+use crate::layout::BoxSize;
+use crate::needs::Need;
+use crate::object_fit::ObjectFit;
+use crate::place::Place;
+use crate::render_spec::RenderSpec;
+use crate::slot::Slot;
+use crate::slot_shape::SlotShape;
+use crate::slot_state::Showing;
+use crate::status::Use;
+use crate::units::Bytes;
+
+/// A picture of upright size `source` in a place.
+#[derive(Debug, Clone, Copy)]
+pub struct Placement<'a> {
+    /// The slot.
+    pub slot: &'a Slot,
+    /// Where it occurs.
+    pub place: &'a Place,
+    /// How the picture is framed and edited.
+    pub adjustments: &'a Adjustments,
+    /// The size of the upright original.
+    pub source: Size,
+}
+
+impl<'a> Placement<'a> {
+    /// How the picture fills the place at each layout width and density, with the box it fills
+    /// there. Its file has the pixels that each screen needs, as far as the picture has them.
+    pub fn fittings(self) -> impl Iterator<Item = (BoxSize, Need, Fitting)> + 'a {
+        let Self { slot, place, adjustments, source } = self;
+        slot.needs().into_iter().filter_map(move |need| {
+            let size = place.box_at(slot, need.viewport)?;
+            let shape = SlotShape::new(size.width, size.height, slot.fit).ok()?;
+            let crop = adjustments.crop_spec(Some((slot.id, need.viewport)));
+            let spec = RenderSpec::new(shape, need.density, crop, &adjustments.edits);
+            Some((size, need, spec.fitting(source)?))
+        })
+    }
+
+    /// What the place asks of the picture on its most demanding screen; nothing where it is never
+    /// shown.
+    pub fn asked(self) -> Option<Use> {
+        let asked: Vec<Fitting> = self.fittings().map(|(_, _, fitting)| fitting).collect();
+        let output = asked.iter().map(|one| one.output).max_by_key(|size| size.pixels())?;
+        let shortfall = asked.iter().map(|one| one.shortfall).fold(0.0, f64::max);
+        Some(Use { output, shortfall })
+    }
+
+    /// How the picture will be shown on every screen.
+    pub fn showings(self) -> Vec<Showing> {
+        let showing = |(size, need, fitting): (BoxSize, Need, Fitting)| Showing {
+            size: size.rendered(self.slot.fit, fitting.output.aspect()),
+            painting: ObjectFit::Cover,
+            density: need.density,
+            file: fitting.output,
+            bytes: Bytes(0),
+        };
+        self.fittings().map(showing).collect()
+    }
+
+    /// The part of the picture that is shown at each layout width: left, top, width and height as
+    /// fractions of it as it is edited.
+    pub fn parts(self) -> BTreeMap<u32, [f64; 4]> {
+        let canvas = Canvas::new(self.source, &self.adjustments.edits);
+        let canvas = canvas.map_or(self.source, |canvas| canvas.size());
+        let share = |part: u32, whole: u32| f64::from(part) / f64::from(whole);
+        let part = |(_, need, fitting): (BoxSize, Need, Fitting)| {
+            let crop = fitting.crop;
+            let part = [
+                share(crop.x, canvas.width),
+                share(crop.y, canvas.height),
+                share(crop.width, canvas.width),
+                share(crop.height, canvas.height),
+            ];
+            (need.viewport, part)
+        };
+        self.fittings().map(part).collect()
+    }
+}

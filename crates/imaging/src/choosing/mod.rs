@@ -1,0 +1,389 @@
+//! Choosing an encoding: for each format the smallest file that is faithful enough.
+//!
+//! [`prior`] says how score falls with quality for a kind of picture, [`search`] finds the quality
+//! from it in a few trials, and this module says which formats are tried and what a byte cap costs.
+
+mod moving;
+pub mod prior;
+mod search;
+
+use brisk_margin_core::choice::ChoiceOutcome;
+use brisk_margin_core::choice::EncodeRequest;
+use brisk_margin_core::choice::QualityTarget;
+use brisk_margin_core::encoding::EncodingError;
+use thiserror::Error;
+
+use crate::codec::CodecError;
+use crate::codec::extras::Extras;
+use crate::codecs::Codecs;
+use crate::encode::EncodeError;
+use crate::metric::{MetricError, QualityMetric};
+use crate::palette::Reduced;
+use crate::raster::Raster;
+use brisk_margin_core::content::ContentClass;
+use brisk_margin_core::encoding::{Encoding, PaletteSize, Quality};
+use brisk_margin_core::format::Format;
+use brisk_margin_core::grade::WorstSpot;
+use brisk_margin_core::grade::{Grade, Score};
+use brisk_margin_core::units::Bytes;
+pub use moving::Moving;
+use search::{Goal, Search};
+
+/// A file that was tried.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Trial {
+    /// The file.
+    pub bytes: Vec<u8>,
+    /// How it was made.
+    pub encoding: Encoding,
+    /// How faithful it is.
+    pub score: Score,
+    /// How it looks.
+    pub raster: Raster,
+}
+
+/// What a trial came to.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Point {
+    /// How it was made.
+    pub encoding: Encoding,
+    /// Its bytes; nothing where only its pixels were judged.
+    pub bytes: Option<Bytes>,
+    /// How faithful it is.
+    pub score: Score,
+}
+
+/// The file that was chosen in a format.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Chosen {
+    /// The file.
+    pub trial: Trial,
+    /// Where it differs most.
+    pub worst: WorstSpot,
+    /// How it ended.
+    pub outcome: ChoiceOutcome,
+    /// Everything that was tried on the way, in order.
+    pub tried: Vec<Point>,
+}
+
+impl Chosen {
+    /// How many files or palettes were made.
+    pub fn encodes(&self) -> u32 {
+        self.tried.len() as u32
+    }
+}
+
+/// Why nothing was chosen.
+#[derive(Debug, Clone, PartialEq, Error)]
+pub enum ChoiceError {
+    /// No file could be made.
+    #[error(transparent)]
+    Encode(#[from] EncodeError),
+    /// A quality or a number of colours that no encoder takes.
+    #[error(transparent)]
+    Encoding(#[from] EncodingError),
+    /// A file that was made could not be read again.
+    #[error(transparent)]
+    Codec(#[from] CodecError),
+    /// A file could not be compared.
+    #[error(transparent)]
+    QualityMetric(#[from] MetricError),
+    /// The format keeps no pixel as it is.
+    #[error("{0} has no lossless kind here: use PNG or WebP")]
+    NotLossless(Format),
+    /// A file that was promised to be the same is not.
+    #[error("the {0} file does not hold the same pixels and was thrown away")]
+    NotTheSame(Format),
+    /// Nobody wants it any more.
+    #[error("cancelled")]
+    Cancelled,
+}
+
+impl ChoiceError {
+    /// Whether the machine is at fault and not the picture: later it may go well.
+    pub const fn is_transient(&self) -> bool {
+        match self {
+            Self::Encode(error) => error.is_transient(),
+            Self::Codec(error) => error.is_transient(),
+            Self::Cancelled => true,
+            _ => false,
+        }
+    }
+}
+
+/// Asked between trials whether to stop.
+pub type Stop<'a> = &'a (dyn Fn() -> bool + Sync);
+
+/// Never stops.
+pub fn never() -> bool {
+    false
+}
+
+/// A choice to be made: pixels, and what is known of them.
+pub struct Choosing<'a> {
+    /// Makes and reads the files.
+    pub codecs: &'a Codecs,
+    /// Holds the pixels that files are held against; of what moves, the first frame's.
+    pub metric: &'a QualityMetric,
+    /// All of it, where the picture moves.
+    pub moving: Option<&'a Moving>,
+    /// What kind of picture it is.
+    pub class: ContentClass,
+    /// What each file carries.
+    pub extras: &'a Extras,
+    /// Whether to stop.
+    pub stop: Stop<'a>,
+}
+
+impl Choosing<'_> {
+    /// The file that `request` asks for.
+    ///
+    /// # Errors
+    /// [`ChoiceError`]; a grade or a cap that cannot be met is a [`ChoiceOutcome`] instead.
+    pub fn answer(&self, request: EncodeRequest) -> Result<Chosen, ChoiceError> {
+        match request {
+            EncodeRequest::Best(format, target, cap) => self.choose(format, target, cap),
+            EncodeRequest::Under(format, cap) => self.choose_under(format, cap),
+            EncodeRequest::One(encoding) => self.choose_one(encoding),
+        }
+    }
+
+    /// The smallest file in `format` that is as `want` says, below `cap` where there is one.
+    ///
+    /// # Errors
+    /// [`ChoiceError`]; a grade or a cap that cannot be met is an [`ChoiceOutcome`] instead.
+    pub fn choose(
+        &self,
+        format: Format,
+        want: QualityTarget,
+        cap: Option<Bytes>,
+    ) -> Result<Chosen, ChoiceError> {
+        match want {
+            QualityTarget::Lossless => self.lossless(format, cap),
+            QualityTarget::Quality(quality) => self.at(Encoding::new(format, quality), cap),
+            QualityTarget::Grade(grade) => self.graded(format, grade, cap),
+        }
+    }
+
+    /// The most faithful file in `format` of at most `cap` bytes, found from a middling quality.
+    ///
+    /// # Errors
+    /// [`ChoiceError`]; a cap that cannot be met is an [`ChoiceOutcome`] instead.
+    pub fn choose_under(&self, format: Format, cap: Bytes) -> Result<Chosen, ChoiceError> {
+        let mut search = Search::new(self, format);
+        let middling = search.trial(Encoding::new(format, Quality::USUAL))?;
+        let trial = search.under(cap, middling)?;
+        self.ended(search.tried, trial, None, Some(cap))
+    }
+
+    /// The smallest file in `format` of at least `score`, by the whole picture alone: for measuring
+    /// against files that were made elsewhere.
+    ///
+    /// # Errors
+    /// [`ChoiceError`].
+    pub fn choose_score(&self, format: Format, score: Score) -> Result<Chosen, ChoiceError> {
+        let mut search = Search::new(self, format);
+        let trial = search.run(Goal::Score(score))?;
+        self.ended(search.tried, trial, None, None)
+    }
+
+    /// The file that `encoding` makes, whatever comes of it.
+    ///
+    /// # Errors
+    /// [`ChoiceError`].
+    pub fn choose_one(&self, encoding: Encoding) -> Result<Chosen, ChoiceError> {
+        self.at(encoding, None)
+    }
+
+    /// The file that `encoding` makes, or below `cap` a lighter one.
+    fn at(&self, encoding: Encoding, cap: Option<Bytes>) -> Result<Chosen, ChoiceError> {
+        let mut search = Search::new(self, encoding.format());
+        let trial = search.trial(encoding)?;
+        self.within(search, trial, cap, None)
+    }
+
+    fn lossless(&self, format: Format, cap: Option<Bytes>) -> Result<Chosen, ChoiceError> {
+        let mut search = Search::new(self, format);
+        // Whether a GIF has colours enough shows once it is made.
+        if format == Format::Gif {
+            let trial = search.trial(Encoding::Gif)?;
+            let is_same = self.is_same(&trial)?;
+            let mut chosen = self.ended(search.tried, trial, None, cap)?;
+            if !is_same && chosen.outcome == ChoiceOutcome::Met {
+                chosen.outcome = ChoiceOutcome::Short { target: Score::SAME };
+            }
+            return Ok(chosen);
+        }
+        let encoding = Encoding::lossless(format).ok_or(ChoiceError::NotLossless(format))?;
+        let trial = search.trial(encoding)?;
+        self.ended(search.tried, trial, None, cap)
+    }
+
+    /// Whether a file shows exactly the pixels that it was made from.
+    fn is_same(&self, trial: &Trial) -> Result<bool, ChoiceError> {
+        match self.moving {
+            Some(moving) => moving.is_same(self.codecs, trial.encoding.format(), &trial.bytes),
+            None => Ok(same(self.metric.raster(), &trial.raster)),
+        }
+    }
+
+    fn graded(
+        &self,
+        format: Format,
+        grade: Grade,
+        cap: Option<Bytes>,
+    ) -> Result<Chosen, ChoiceError> {
+        match format {
+            Format::Jpeg | Format::Avif => self.searched(format, grade, cap),
+            Format::Webp => self.webp(grade, cap),
+            Format::Png => self.png(grade, cap),
+            Format::Gif => self.at(Encoding::Gif, cap),
+        }
+    }
+
+    fn searched(
+        &self,
+        format: Format,
+        grade: Grade,
+        cap: Option<Bytes>,
+    ) -> Result<Chosen, ChoiceError> {
+        let mut search = Search::new(self, format);
+        let trial = search.run(Goal::Grade(grade))?;
+        self.within(search, trial, cap, Some(grade))
+    }
+
+    /// Flat pictures are often smaller without loss.
+    fn webp(&self, grade: Grade, cap: Option<Bytes>) -> Result<Chosen, ChoiceError> {
+        let lossy = self.searched(Format::Webp, grade, cap)?;
+        self.or_lossless(lossy, cap)
+    }
+
+    /// `lossy`, or the same pixels where a flat picture is lighter so, or only good enough so.
+    fn or_lossless(&self, lossy: Chosen, cap: Option<Bytes>) -> Result<Chosen, ChoiceError> {
+        let encoding = lossy.trial.encoding;
+        let moves = self.moving.is_some();
+        if moves || self.class == ContentClass::Photograph || encoding.is_lossless() {
+            return Ok(lossy);
+        }
+        let same = self.lossless(encoding.format(), cap)?;
+        let lighter = same.trial.bytes.len() <= lossy.trial.bytes.len();
+        let better =
+            lighter || lossy.outcome != ChoiceOutcome::Met && same.outcome == ChoiceOutcome::Met;
+        let (mut kept, other) = if better { (same, lossy) } else { (lossy, same) };
+        kept.tried.extend(other.tried);
+        Ok(kept)
+    }
+
+    /// The fewest colours that reach the grade, or all of them.
+    fn png(&self, grade: Grade, cap: Option<Bytes>) -> Result<Chosen, ChoiceError> {
+        let mut tried = Vec::new();
+        let reduced = self.fewest_colours(grade, &mut tried)?;
+        let mut search = Search::new(self, Format::Png);
+        search.tried = tried;
+        let trial = match reduced {
+            Some(colours) => search.trial(Encoding::PngPalette(colours))?,
+            None => search.trial(Encoding::Png)?,
+        };
+        let chosen = self.within(search, trial, cap, Some(grade))?;
+        self.or_lossless(chosen, cap)
+    }
+
+    fn fewest_colours(
+        &self,
+        grade: Grade,
+        tried: &mut Vec<Point>,
+    ) -> Result<Option<PaletteSize>, ChoiceError> {
+        /// Steps between which bytes differ clearly. With fewer colours a spot can change its own,
+        /// which the eye sees before the measure does.
+        const STEPS: [u16; 8] = [16, 24, 32, 48, 64, 96, 128, 256];
+        let (mut low, mut high) = (0, STEPS.len());
+        while low < high {
+            if (self.stop)() {
+                return Err(ChoiceError::Cancelled);
+            }
+            let middle = low.midpoint(high);
+            let Some(reduced) = Reduced::new(self.metric.raster(), STEPS[middle]) else {
+                return Ok(None);
+            };
+            let raster = reduced.raster();
+            let mut score = self.metric.score(&raster)?;
+            if score >= grade.target() {
+                score = grade.counting(score, self.metric.worst_tile(&raster)?.score);
+            }
+            let encoding = Encoding::PngPalette(PaletteSize::new(STEPS[middle])?);
+            tried.push(Point { encoding, bytes: None, score });
+            if score >= grade.target() { high = middle } else { low = middle + 1 }
+        }
+        Ok(STEPS.get(low).map(|&colours| PaletteSize::new(colours)).transpose()?)
+    }
+
+    /// `trial`, or under `cap` the best that is light enough.
+    fn within(
+        &self,
+        mut search: Search<'_>,
+        trial: Trial,
+        cap: Option<Bytes>,
+        grade: Option<Grade>,
+    ) -> Result<Chosen, ChoiceError> {
+        let trial = match cap {
+            Some(cap) if Bytes::of(&trial.bytes) > cap => search.under(cap, trial)?,
+            _ => trial,
+        };
+        self.ended(search.tried, trial, grade, cap)
+    }
+
+    fn ended(
+        &self,
+        tried: Vec<Point>,
+        trial: Trial,
+        grade: Option<Grade>,
+        cap: Option<Bytes>,
+    ) -> Result<Chosen, ChoiceError> {
+        if trial.encoding.is_lossless() && !self.is_same(&trial)? {
+            return Err(ChoiceError::NotTheSame(trial.encoding.format()));
+        }
+        let worst = self.metric.worst_tile(&trial.raster)?;
+        let heavier = |cap: Bytes| tried.iter().any(|point| point.bytes.is_some_and(|b| b > cap));
+        let missed = grade
+            .filter(|grade| grade.counting(trial.score, worst.score) < grade.target())
+            .map(Grade::target);
+        let outcome = match (cap, missed) {
+            (Some(cap), _) if Bytes::of(&trial.bytes) > cap => ChoiceOutcome::OverCap { cap },
+            (Some(cap), Some(target)) if heavier(cap) => ChoiceOutcome::Capped { target },
+            (_, Some(target)) => ChoiceOutcome::Short { target },
+            (_, None) => ChoiceOutcome::Met,
+        };
+        Ok(Chosen { trial, worst, outcome, tried })
+    }
+
+    /// One file, judged.
+    fn try_one(&self, encoding: Encoding) -> Result<Trial, ChoiceError> {
+        if (self.stop)() {
+            return Err(ChoiceError::Cancelled);
+        }
+        if let Some(moving) = self.moving {
+            let bytes = moving.encode(self.codecs, encoding, self.extras)?;
+            let (raster, score) = moving.judged(self.codecs, encoding.format(), &bytes)?;
+            return Ok(Trial { bytes, encoding, score, raster });
+        }
+        let bytes = self.codecs.encode(self.metric.raster(), encoding, self.extras)?;
+        let raster = self.codecs.decode(encoding.format(), &bytes)?;
+        let score = match encoding.is_lossless() && same(self.metric.raster(), &raster) {
+            true => Score::SAME,
+            false => self.metric.score(&raster)?,
+        };
+        Ok(Trial { bytes, encoding, score, raster })
+    }
+}
+
+/// Whether both look the same to the last bit; what is clear has no colour.
+fn same(a: &Raster, b: &Raster) -> bool {
+    if a.channels() == b.channels() {
+        let each = a.channels().count();
+        let mut pixels = a.data().chunks_exact(each).zip(b.data().chunks_exact(each));
+        return a.size() == b.size()
+            && pixels.all(|(a, b)| a == b || each == 4 && a[3] == 0 && b[3] == 0);
+    }
+    let opaque = |raster: &Raster| raster.clone().without_idle_alpha();
+    a.size() == b.size() && opaque(a) == opaque(b)
+}

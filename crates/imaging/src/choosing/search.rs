@@ -1,0 +1,241 @@
+//! The search for a quality: a model of score and bytes from the prior, bent through what was
+//! tried.
+
+use super::prior::Prior;
+use super::{ChoiceError, Choosing, Point, Trial};
+use crate::palette;
+use brisk_margin_core::encoding::{Encoding, PaletteSize, Quality};
+use brisk_margin_core::format::Format;
+use brisk_margin_core::grade::{Grade, Score};
+use brisk_margin_core::units::Bytes;
+
+/// No search makes more files, nor does one under a byte cap.
+const MOST: usize = 5;
+
+/// What a search is to reach.
+#[derive(Debug, Clone, Copy)]
+pub(super) enum Goal {
+    /// A grade, by the whole and by the worst tile.
+    Grade(Grade),
+    /// A score by the whole.
+    Score(Score),
+}
+
+impl Goal {
+    const fn target(self) -> Score {
+        match self {
+            Self::Grade(grade) => grade.target(),
+            Self::Score(score) => score,
+        }
+    }
+}
+
+/// A search in one format.
+pub(super) struct Search<'a> {
+    choosing: &'a Choosing<'a>,
+    prior: Prior,
+    levels: Vec<u8>,
+    /// What counts of each trial: its level, and the score or what its worst tile makes of it.
+    known: Vec<(usize, f64)>,
+    /// Every trial, in order.
+    pub tried: Vec<Point>,
+}
+
+impl<'a> Search<'a> {
+    pub(super) fn new(choosing: &'a Choosing<'a>, format: Format) -> Self {
+        Self {
+            choosing,
+            prior: Prior::of(format, choosing.class),
+            levels: levels(format),
+            known: Vec::new(),
+            tried: Vec::new(),
+        }
+    }
+
+    /// Makes and judges one file, and remembers it.
+    pub(super) fn trial(&mut self, encoding: Encoding) -> Result<Trial, ChoiceError> {
+        let trial = self.choosing.try_one(encoding)?;
+        let bytes = Some(Bytes::of(&trial.bytes));
+        self.tried.push(Point { encoding, bytes, score: trial.score });
+        Ok(trial)
+    }
+
+    fn at_level(&mut self, level: usize) -> Result<Trial, ChoiceError> {
+        let quality = Quality::new(self.levels[level])?;
+        self.trial(Encoding::new(self.prior.format(), quality))
+    }
+
+    /// The smallest file that reaches `goal`, or where none does, the most faithful.
+    pub(super) fn run(&mut self, goal: Goal) -> Result<Trial, ChoiceError> {
+        let target = goal.target().0;
+        let mut best: Option<(Trial, f64)> = None;
+        while self.known.len() < MOST {
+            let Some(level) = self.next_level(target) else { break };
+            let trial = self.at_level(level)?;
+            let counts = self.counting(&trial, goal)?;
+            self.known.push((level, counts));
+            let reaches = counts >= target;
+            let better =
+                best.as_ref().is_none_or(|(kept, score)| match (reaches, *score >= target) {
+                    (true, true) => trial.bytes.len() < kept.bytes.len(),
+                    (false, false) => counts > *score,
+                    (reaches, _) => reaches,
+                });
+            if better {
+                best = Some((trial, counts));
+            }
+            if reaches && counts < target + Grade::BAND {
+                break;
+            }
+        }
+        Ok(best.expect("a first level is always tried").0)
+    }
+
+    /// The score of `trial`, or less where its worst tile lies under the floor.
+    fn counting(&self, trial: &Trial, goal: Goal) -> Result<f64, ChoiceError> {
+        let Goal::Grade(grade) = goal else { return Ok(trial.score.0) };
+        if trial.score < grade.target() {
+            return Ok(trial.score.0);
+        }
+        let tile = self.choosing.metric.worst_tile(&trial.raster)?.score;
+        Ok(grade.counting(trial.score, tile).0)
+    }
+
+    /// The level to try next for `target`; nothing once neighbours part it.
+    fn next_level(&self, target: f64) -> Option<usize> {
+        let failed = self.known.iter().filter(|(_, score)| *score < target).map(|(l, _)| *l).max();
+        let passed = self.known.iter().filter(|(_, score)| *score >= target).map(|(l, _)| *l).min();
+        let (low, high) = (failed.map_or(0, |l| l + 1), passed.unwrap_or(self.levels.len()));
+        if low >= high {
+            return None;
+        }
+        // Late in a search that has nothing yet, a miss costs more than a few bytes.
+        let left = MOST - self.known.len();
+        let above = match (passed, left) {
+            (None, 1) => 5.0,
+            (None, 2) => 2.0,
+            _ => Grade::BAND / 2.0,
+        };
+        let level = (low..high).find(|&level| self.predicted(level) >= target + above);
+        Some(level.unwrap_or(high - 1))
+    }
+
+    /// The score that a level likely has: what the prior lacks of 100, times how this picture
+    /// differs from it at the levels that were tried, in proportion between them.
+    fn predicted(&self, level: usize) -> f64 {
+        let lack = |level: usize| self.prior.lack(self.levels[level]);
+        let bend = |&(level, score): &(usize, f64)| {
+            let own: f64 = (100.0 - score).max(0.05);
+            (level as f64, (own / lack(level)).ln())
+        };
+        let mut bends: Vec<(f64, f64)> = self.known.iter().map(bend).collect();
+        bends.sort_by(|a, b| a.0.total_cmp(&b.0));
+        100.0 - lack(level) * between(&bends, level as f64).exp()
+    }
+
+    /// The most faithful file of at most `cap` bytes, where `known` was made before; where even the
+    /// smallest is heavier, that one.
+    pub(super) fn under(&mut self, cap: Bytes, known: Trial) -> Result<Trial, ChoiceError> {
+        let Some(quality) = known.encoding.quality() else {
+            return self.fewer_colours(cap, known);
+        };
+        let first = self.level_of(quality);
+        let known_weight = |point: &Point| {
+            let level = self.level_of(point.encoding.quality()?);
+            Some((level as f64, weight(point.bytes?.get() as usize)))
+        };
+        let mut weights: Vec<(f64, f64)> = self.tried.iter().filter_map(known_weight).collect();
+        weights.sort_by(|a, b| a.0.total_cmp(&b.0));
+        let fits = Bytes::of(&known.bytes) <= cap;
+        let (mut low, mut high) = if fits { (first + 1, self.levels.len()) } else { (0, first) };
+        let (mut best, mut least) = if fits { (Some(known), None) } else { (None, Some(known)) };
+        for left in (1..=MOST).rev() {
+            // Within 3 % of the cap nothing more is to be had.
+            let near = |trial: &Trial| trial.bytes.len() as f64 >= 0.97 * cap.get() as f64;
+            if low >= high || best.as_ref().is_some_and(near) {
+                break;
+            }
+            let level = match left {
+                // The last one must fit.
+                1 if best.is_none() => low,
+                _ => {
+                    let most = weight(cap.get() as usize) - 0.01;
+                    let fits = |level: &usize| self.weight(&weights, *level) <= most;
+                    (low..high).rev().find(fits).unwrap_or(low)
+                }
+            };
+            let trial = self.at_level(level)?;
+            weights.push((level as f64, weight(trial.bytes.len())));
+            weights.sort_by(|a, b| a.0.total_cmp(&b.0));
+            if Bytes::of(&trial.bytes) <= cap {
+                low = level + 1;
+                best = Some(trial);
+            } else {
+                high = level;
+                least = Some(trial);
+            }
+        }
+        Ok(best.or(least).expect("one was known"))
+    }
+
+    fn level_of(&self, quality: Quality) -> usize {
+        let level = self.levels.partition_point(|&level| level < quality.get());
+        level.min(self.levels.len() - 1)
+    }
+
+    /// The most colours of a PNG of at most `cap` bytes, where `known` has all of them; the smallest
+    /// there is where none is light enough.
+    fn fewer_colours(&mut self, cap: Bytes, known: Trial) -> Result<Trial, ChoiceError> {
+        const FEWER: [u16; MOST] = [256, 128, 64, 32, 16];
+        let mut lightest = known;
+        if lightest.encoding.format() != Format::Png || !palette::has_room(&lightest.raster) {
+            return Ok(lightest);
+        }
+        let own = lightest.encoding.colours();
+        let fewer = |colours: &u16| own.is_none_or(|own| *colours < own.get());
+        for colours in FEWER.into_iter().filter(fewer) {
+            if Bytes::of(&lightest.bytes) <= cap {
+                break;
+            }
+            let trial = self.trial(Encoding::PngPalette(PaletteSize::new(colours)?))?;
+            if trial.bytes.len() < lightest.bytes.len() {
+                lightest = trial;
+            }
+        }
+        Ok(lightest)
+    }
+
+    /// The logarithm of the bytes that a level likely has; bytes grow with quality as in the prior.
+    fn weight(&self, weights: &[(f64, f64)], level: usize) -> f64 {
+        let usual = |level: usize| self.prior.weight(self.levels[level]).ln();
+        let bends: Vec<(f64, f64)> =
+            weights.iter().map(|&(l, weight)| (l, weight - usual(l as usize))).collect();
+        usual(level) + between(&bends, level as f64)
+    }
+}
+
+fn weight(bytes: usize) -> f64 {
+    (bytes.max(1) as f64).ln()
+}
+
+/// The value at `x` of points in order of their place: in proportion between two, flat beyond,
+/// and 0 where there is none.
+fn between(points: &[(f64, f64)], x: f64) -> f64 {
+    let after = points.partition_point(|(place, _)| *place < x);
+    match (after.checked_sub(1).map(|n| points[n]), points.get(after)) {
+        (Some((x0, y0)), Some(&(x1, y1))) => y0 + (y1 - y0) * (x - x0) / (x1 - x0),
+        (Some((_, y)), None) | (None, Some(&(_, y))) => y,
+        (None, None) => 0.0,
+    }
+}
+
+/// The qualities that give different files, the lowest first.
+fn levels(format: Format) -> Vec<u8> {
+    let mut levels: Vec<u8> = (1..=100).collect();
+    if format == Format::Avif {
+        // The encoder knows 64 steps (libavif, quality to quantiser).
+        let step = |quality: &mut u8| ((100 - u32::from(*quality)) * 63 + 50) / 100;
+        levels.dedup_by_key(step);
+    }
+    levels
+}

@@ -1,0 +1,23 @@
+//! The codecs: each file one format, the only place where its library is called.
+//!
+//! C code reports errors by unwinding or by status; both come out as [`CodecError`], so that a
+//! bad picture costs one picture. In which process it runs is [`Codecs`](crate::codecs::Codecs)'
+//! business.
+
+pub mod animation;
+pub mod avif;
+pub mod error;
+pub mod extras;
+pub mod gif;
+pub mod header;
+pub mod jpeg;
+pub mod jpeg_copy;
+mod jpeg_header;
+pub mod png;
+pub mod simple;
+pub mod svg;
+pub mod webp;
+pub mod webp_motion;
+
+pub use error::CodecError;
+pub use header::{Blocks, Header};

@@ -1,0 +1,75 @@
+//! Files made of pixels, and the pixels of files that were made.
+
+use brisk_margin_core::encoding::{Encoding, EncodingError};
+use brisk_margin_core::format::{Format, SideTooLong};
+use brisk_margin_core::source_format::SourceFormat;
+use thiserror::Error;
+
+use crate::codec::extras::Extras;
+use crate::codec::jpeg::DctScale;
+use crate::codec::{CodecError, png, simple};
+use crate::codecs::Codecs;
+use crate::colour::{Inks, Profile};
+use crate::raster::Raster;
+
+impl Codecs {
+    /// Encodes `raster` with `extras` beside its pixels; the same pixels, encoding and extras give
+    /// the same bytes. A GIF carries none: where they name a profile, its pixels are brought to
+    /// sRGB.
+    ///
+    /// # Errors
+    /// [`EncodeError::Size`] where the format has no room for the picture, [`EncodeError::Codec`]
+    /// where the encoder fails.
+    pub fn encode(
+        &self,
+        raster: &Raster,
+        encoding: Encoding,
+        extras: &Extras,
+    ) -> Result<Vec<u8>, EncodeError> {
+        encoding.format().check_size(raster.size())?;
+        if encoding.format() == Format::Gif
+            && let Some(profile) = extras.icc.as_deref().and_then(Profile::read)
+        {
+            let mut raster = raster.clone();
+            profile.convert(&mut raster);
+            return Ok(self.encode_pixels(&raster, encoding, extras)?);
+        }
+        Ok(self.encode_pixels(raster, encoding, extras)?)
+    }
+
+    /// The pixels of `file`, which was made in `format`.
+    ///
+    /// # Errors
+    /// Those of decoding it.
+    pub fn decode(&self, format: Format, file: &[u8]) -> Result<Raster, CodecError> {
+        match format {
+            Format::Jpeg => self.decode_jpeg(file, DctScale::FULL, &Inks::default()),
+            Format::Webp => simple::decode(SourceFormat::Webp, file),
+            Format::Avif => self.decode_avif(file),
+            Format::Png => png::decode(file),
+            Format::Gif => simple::decode(SourceFormat::Gif, file),
+        }
+        .map(Raster::without_idle_alpha)
+    }
+}
+
+/// Why no file was made.
+#[derive(Debug, Clone, PartialEq, Error)]
+pub enum EncodeError {
+    /// A quality or a number of colours that no encoder takes.
+    #[error(transparent)]
+    Encoding(#[from] EncodingError),
+    /// The format cannot hold the picture.
+    #[error(transparent)]
+    Size(#[from] SideTooLong),
+    /// The encoder failed.
+    #[error(transparent)]
+    Codec(#[from] CodecError),
+}
+
+impl EncodeError {
+    /// Whether the machine is at fault and not the picture: later it may go well.
+    pub const fn is_transient(&self) -> bool {
+        matches!(self, Self::Codec(error) if error.is_transient())
+    }
+}

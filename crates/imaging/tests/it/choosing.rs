@@ -1,0 +1,422 @@
+//! Choosing encodings: grades, caps, lossless promises, what files carry, and odd pictures.
+
+use crate::CODECS;
+use brisk_margin_core::choice::{ChoiceOutcome, QualityTarget, worth_trying};
+use brisk_margin_core::content::ContentClass;
+use brisk_margin_core::encoding::{Encoding, PaletteSize, Quality};
+use brisk_margin_core::fitting::Fitting;
+use brisk_margin_core::format::Format;
+use brisk_margin_core::geometry::Size;
+use brisk_margin_core::grade::{Grade, Score};
+use brisk_margin_core::source_format::SourceFormat;
+use brisk_margin_core::units::Bytes;
+use brisk_margin_imaging::analysis::content_class;
+use brisk_margin_imaging::choosing::{ChoiceError, Choosing, Moving, never};
+use brisk_margin_imaging::codec::extras::Extras;
+use brisk_margin_imaging::codec::{CodecError, jpeg, png};
+use brisk_margin_imaging::colour::Inks;
+use brisk_margin_imaging::encode::EncodeError;
+use brisk_margin_imaging::lossless;
+use brisk_margin_imaging::metric::QualityMetric;
+use brisk_margin_imaging::motion::{Frame, Motion};
+use brisk_margin_imaging::original::Original;
+use brisk_margin_imaging::raster::{Channels, Raster};
+use brisk_margin_imaging::render::render_motion;
+use brisk_margin_testing::pictures::{encoded, gradient, gradient_jpeg, oriented};
+
+/// Hills of light with grain, as a camera sees them.
+fn scene(width: u32, height: u32) -> Raster {
+    let mut state = 11u32;
+    let mut grain = || {
+        state = state.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
+        f64::from(state >> 24) / 16.0
+    };
+    let pixels = (0..height).flat_map(|y| (0..width).map(move |x| (f64::from(x), f64::from(y))));
+    let data = pixels.flat_map(|(x, y)| {
+        let light =
+            110.0 + 60.0 * (x / 37.0).sin() * (y / 23.0).cos() + 30.0 * (x * y / 900.0).sin();
+        [light + grain(), light * 0.8 + grain() + 10.0, 140.0 - light / 3.0 + grain()]
+            .map(|v| v as u8)
+    });
+    Raster::new(Size::new(width, height), Channels::Rgb, data.collect())
+}
+
+/// A sign with a clear ground: letters, a plate, a hole.
+fn sign(width: u32, height: u32) -> Raster {
+    let pixels = (0..height).flat_map(|y| (0..width).map(move |x| (x, y)));
+    let data = pixels.flat_map(|(x, y)| match (x / 9 % 4, y / 9 % 3) {
+        (0, 0) => [0, 0, 0, 0],
+        (1, _) => [14, 90, 90, 255],
+        (_, 2) => [250, 244, 230, 255],
+        _ => [200, 60, 30, 255],
+    });
+    Raster::new(Size::new(width, height), Channels::Rgba, data.collect())
+}
+
+struct Desk {
+    metric: QualityMetric,
+    class: ContentClass,
+}
+
+impl Desk {
+    fn new(raster: Raster) -> Self {
+        let class = content_class(&raster);
+        Self { metric: QualityMetric::new(raster).unwrap(), class }
+    }
+
+    fn choosing(&self) -> Choosing<'_> {
+        static NOTHING: Extras = Extras { icc: None, xmp: None };
+        Choosing {
+            codecs: &CODECS,
+            metric: &self.metric,
+            moving: None,
+            class: self.class,
+            extras: &NOTHING,
+            stop: &never,
+        }
+    }
+}
+
+#[test]
+fn each_grade_is_reached_by_hardly_more_than_it_takes_in_few_trials() {
+    let desk = Desk::new(scene(480, 320));
+    let choosing = desk.choosing();
+    let (mut encodes, mut searches) = (0, 0);
+    for format in [Format::Jpeg, Format::Webp, Format::Avif] {
+        let mut last = u64::MAX;
+        for grade in Grade::ALL {
+            let chosen = choosing.choose(format, QualityTarget::Grade(grade), None).unwrap();
+            let what = format!("{format} {}: {:?}", grade.name(), chosen.tried);
+            assert_eq!(chosen.outcome, ChoiceOutcome::Met, "{what}");
+            assert!(chosen.trial.score >= grade.target(), "{what}");
+            assert!(chosen.worst.score >= grade.floor(), "{what}");
+            assert!(chosen.encodes() <= 5, "{what}");
+            // Either close above the target, or the next lower step would miss it.
+            let spare = chosen.trial.score.0.min(chosen.worst.score.0 + 20.0) - grade.target().0;
+            if spare >= Grade::BAND {
+                let lower = chosen.trial.encoding.quality().unwrap().get() - 2;
+                let lower = Encoding::new(format, Quality::new(lower).unwrap());
+                let trial = choosing.choose_one(lower).unwrap();
+                let misses =
+                    trial.trial.score < grade.target() || trial.worst.score < grade.floor();
+                assert!(misses, "{what}: {lower} would have done");
+            }
+            assert!((chosen.trial.bytes.len() as u64) < last, "{what}");
+            last = chosen.trial.bytes.len() as u64;
+            encodes += chosen.encodes();
+            searches += 1;
+        }
+    }
+    assert!(f64::from(encodes) / f64::from(searches) <= 3.5, "{encodes} for {searches}");
+}
+
+#[test]
+fn the_same_choice_gives_the_same_bytes() {
+    let choose = || {
+        let desk = Desk::new(scene(200, 140));
+        desk.choosing()
+            .choose(Format::Avif, QualityTarget::Grade(Grade::Good), None)
+            .unwrap()
+            .trial
+            .bytes
+    };
+    assert_eq!(choose(), choose());
+}
+
+#[test]
+fn a_cap_costs_score_and_says_so_or_tells_how_near_it_came() {
+    let desk = Desk::new(scene(480, 320));
+    let choosing = desk.choosing();
+    let want = QualityTarget::Grade(Grade::Fine);
+    let free = choosing.choose(Format::Webp, want, None).unwrap().trial;
+    let cap = Bytes(free.bytes.len() as u64 / 2);
+    let capped = choosing.choose(Format::Webp, want, Some(cap)).unwrap();
+    assert!(Bytes::of(&capped.trial.bytes) <= cap);
+    assert_eq!(capped.outcome, ChoiceOutcome::Capped { target: Score(85.0) });
+    assert!(capped.trial.score < free.score);
+    let aimed = choosing.choose_under(Format::Webp, cap).unwrap().trial;
+    let near = aimed.bytes.len() as f64 / cap.get() as f64;
+    assert!((0.85..=1.0).contains(&near), "{near} of the cap is used");
+
+    let tiny = choosing.choose(Format::Jpeg, want, Some(Bytes(300))).unwrap();
+    assert_eq!(tiny.outcome, ChoiceOutcome::OverCap { cap: Bytes(300) });
+    assert_eq!(tiny.trial.encoding.quality().unwrap().get(), 1, "the smallest there is");
+}
+
+#[test]
+fn a_png_under_a_cap_gives_up_colours() {
+    let desk = Desk::new(scene(200, 150));
+    let choosing = desk.choosing();
+    let whole =
+        choosing.choose(Format::Png, QualityTarget::Lossless, None).unwrap().trial.bytes.len();
+    let cap = Bytes(whole as u64 / 3);
+    let light = choosing.choose_under(Format::Png, cap).unwrap();
+    assert!(Bytes::of(&light.trial.bytes) <= cap);
+    let colours = light.trial.encoding.colours().unwrap().get();
+    assert!((16..=256).contains(&colours), "{colours} colours");
+    let tiny = choosing.choose_under(Format::Png, Bytes(50)).unwrap();
+    assert_eq!(tiny.outcome, ChoiceOutcome::OverCap { cap: Bytes(50) });
+    assert_eq!(tiny.trial.encoding.colours().unwrap().get(), 16, "the smallest there is");
+}
+
+#[test]
+fn flat_pictures_get_few_colours_or_none_lost() {
+    let desk = Desk::new(sign(300, 200));
+    let png = desk.choosing().choose(Format::Png, QualityTarget::Grade(Grade::Fine), None).unwrap();
+    assert_eq!(png.outcome, ChoiceOutcome::Met);
+    assert!(png.trial.bytes.len() < 4_000, "{} bytes", png.trial.bytes.len());
+    let webp =
+        desk.choosing().choose(Format::Webp, QualityTarget::Grade(Grade::Fine), None).unwrap();
+    assert!(webp.trial.encoding.is_lossless(), "{:?}", webp.tried);
+    let formats = [Format::Avif, Format::Webp, Format::Jpeg, Format::Png];
+    assert_eq!(
+        worth_trying(&formats, ContentClass::Graphic, true),
+        [Format::Avif, Format::Webp, Format::Png]
+    );
+    assert_eq!(
+        worth_trying(&formats, ContentClass::Photograph, false),
+        [Format::Avif, Format::Webp, Format::Jpeg]
+    );
+    assert_eq!(worth_trying(&[Format::Jpeg], ContentClass::Text, false), [Format::Jpeg]);
+}
+
+#[test]
+fn lossless_files_are_identical_and_a_format_without_such_a_kind_says_so() {
+    for raster in [scene(90, 70), sign(90, 70)] {
+        let desk = Desk::new(raster.clone());
+        for format in [Format::Png, Format::Webp] {
+            let chosen = desk.choosing().choose(format, QualityTarget::Lossless, None).unwrap();
+            assert_eq!(chosen.trial.score, Score::SAME);
+            let got = CODECS.decode(format, &chosen.trial.bytes).unwrap();
+            assert!(got == raster, "{format}");
+        }
+        let refused = desk.choosing().choose(Format::Jpeg, QualityTarget::Lossless, None);
+        assert_eq!(refused, Err(ChoiceError::NotLossless(Format::Jpeg)));
+    }
+}
+
+#[test]
+fn a_copied_jpeg_has_the_same_pixels_its_turn_and_none_of_its_metadata() {
+    let original = oriented(&gradient_jpeg(321, 203), 6);
+    let picture = Original::open(&CODECS, &original).unwrap();
+    let copy = lossless::copy(&picture, None).unwrap();
+    assert!(copy.len() <= original.len(), "{} of {}", copy.len(), original.len());
+    let read =
+        |file: &[u8]| CODECS.decode_jpeg(file, jpeg::DctScale::FULL, &Inks::default()).unwrap();
+    assert!(read(&copy) == read(&original));
+    let copied = Original::open(&CODECS, &copy).unwrap();
+    assert_eq!(copied.facts().size, Size::new(203, 321));
+    let cut = &original[..original.len() - 40];
+    let refused = lossless::copy(&Original::open(&CODECS, cut).unwrap(), None);
+    assert!(refused.is_err(), "a picture with a hole is not copied");
+}
+
+#[test]
+fn a_refiltered_png_keeps_its_sixteen_bits() {
+    let mut file = Vec::new();
+    let mut encoder = ::png::Encoder::new(&mut file, 64, 64);
+    encoder.set_color(::png::ColorType::Rgb);
+    encoder.set_depth(::png::BitDepth::Sixteen);
+    encoder.add_text_chunk("Author".to_owned(), "Ada Fenn".to_owned()).unwrap();
+    let data: Vec<u8> = (0..64 * 64 * 3u32).flat_map(|n| (n as u16).to_be_bytes()).collect();
+    encoder.write_header().unwrap().write_image_data(&data).unwrap();
+    let copy = lossless::copy(&Original::open(&CODECS, &file).unwrap(), None).unwrap();
+    let mut reader = ::png::Decoder::new(std::io::Cursor::new(&copy)).read_info().unwrap();
+    let mut kept = vec![0; reader.output_buffer_size().unwrap()];
+    reader.next_frame(&mut kept).unwrap();
+    assert_eq!(kept, data);
+    assert!(!copy.windows(8).any(|part| part == b"Ada Fenn"));
+    assert!(copy.len() < file.len());
+}
+
+#[test]
+fn every_format_carries_its_credit_and_its_profile() {
+    let xmp = br#"<x:xmpmeta xmlns:x="adobe:ns:meta/"><rdf:RDF/></x:xmpmeta>"#.to_vec();
+    let icc = moxcms_profile();
+    let extras = Extras { icc: Some(icc.clone()), xmp: Some(xmp.clone()) };
+    for raster in [scene(40, 30), sign(40, 30)] {
+        for encoding in [
+            Encoding::Jpeg(Quality::USUAL),
+            Encoding::Webp(Quality::USUAL),
+            Encoding::WebpLossless,
+            Encoding::Avif(Quality::USUAL),
+            Encoding::Png,
+            Encoding::PngPalette(PaletteSize::new(16).unwrap()),
+        ] {
+            let file = CODECS.encode(&raster, encoding, &extras).unwrap();
+            let picture = Original::open(&CODECS, &file).unwrap();
+            assert_eq!(picture.blocks().xmp.as_ref(), Some(&xmp), "{encoding}");
+            assert_eq!(picture.icc(), Some(icc.as_slice()), "{encoding}");
+            assert_eq!(CODECS.decode(encoding.format(), &file).unwrap().size(), raster.size());
+            let plain = CODECS.encode(&raster, encoding, &Extras::default()).unwrap();
+            let picture = Original::open(&CODECS, &plain).unwrap();
+            assert_eq!((picture.blocks().xmp.as_ref(), picture.icc()), (None, None), "{encoding}");
+        }
+    }
+}
+
+#[test]
+fn a_webp_is_copied_without_its_metadata() {
+    let raster = gradient(40, 30);
+    let xmp = b"<x:xmpmeta xmlns:x='adobe:ns:meta/'/>".to_vec();
+    let icc = moxcms_profile();
+    let told = Extras { icc: Some(icc.clone()), xmp: Some(xmp.clone()) };
+    let webp = Encoding::Webp(Quality::USUAL);
+    let file = CODECS.encode(&raster, webp, &told).unwrap();
+    let copy = lossless::copy(&Original::open(&CODECS, &file).unwrap(), None).unwrap();
+    let picture = Original::open(&CODECS, &copy).unwrap();
+    assert_eq!((picture.blocks().xmp.as_ref(), picture.icc()), (None, Some(icc.as_slice())));
+    assert_eq!(copy.len(), file.len() - xmp.len() - 8 - xmp.len() % 2);
+    let shown = |file: &[u8]| CODECS.decode(Format::Webp, file).unwrap();
+    assert_eq!(shown(&copy), shown(&file));
+    // A credit goes into a plain one, too.
+    let plain = CODECS.encode(&raster, webp, &Extras::default()).unwrap();
+    let credited =
+        lossless::copy(&Original::open(&CODECS, &plain).unwrap(), Some(xmp.clone())).unwrap();
+    assert_eq!(Original::open(&CODECS, &credited).unwrap().blocks().xmp, Some(xmp));
+    assert_eq!(shown(&credited), shown(&plain));
+}
+
+fn moxcms_profile() -> Vec<u8> {
+    moxcms::ColorProfile::new_display_p3().encode().unwrap()
+}
+
+#[test]
+fn odd_pictures_go_through_every_format() {
+    let clear = Raster::new(Size::new(9, 7), Channels::Rgba, vec![0; 9 * 7 * 4]);
+    let even = Raster::new(Size::new(50, 3), Channels::Rgb, vec![77; 450]);
+    let dot = Raster::new(Size::new(1, 1), Channels::Rgb, vec![1, 200, 3]);
+    let hole = Raster::new(Size::new(1, 1), Channels::Rgba, vec![9, 9, 9, 0]);
+    let wide = gradient(16_000, 2);
+    for raster in [clear, even, dot, hole, wide] {
+        let size = raster.size();
+        let desk = Desk::new(raster.without_idle_alpha());
+        for format in Format::ALL {
+            let chosen = desk.choosing().choose(format, QualityTarget::Grade(Grade::Good), None);
+            let chosen = chosen.unwrap_or_else(|error| panic!("{format} of {size}: {error}"));
+            let got = CODECS.decode(format, &chosen.trial.bytes).unwrap();
+            assert_eq!(got.size(), size, "{format}");
+        }
+    }
+    let desk = Desk::new(gradient(20_000, 2));
+    let refused =
+        desk.choosing().choose(Format::Webp, QualityTarget::Grade(Grade::Good), None).unwrap_err();
+    assert!(matches!(refused, ChoiceError::Encode(EncodeError::Size(_))), "{refused}");
+    assert!(refused.to_string().contains("16383"), "{refused}");
+}
+
+#[test]
+fn a_search_that_nobody_wants_stops_before_its_next_file() {
+    let desk = Desk::new(scene(60, 40));
+    let extras = Extras::default();
+    let gone = || true;
+    let choosing = Choosing {
+        codecs: &CODECS,
+        metric: &desk.metric,
+        moving: None,
+        class: desk.class,
+        extras: &extras,
+        stop: &gone,
+    };
+    let ended = choosing.choose(Format::Jpeg, QualityTarget::Grade(Grade::Good), None);
+    assert_eq!(ended, Err(ChoiceError::Cancelled));
+}
+
+#[test]
+fn what_moves_keeps_its_frames_their_time_and_what_is_clear() {
+    let frame = |shade: u8, clear: bool, millis| {
+        // Wide enough for colour at half resolution.
+        let pixel = |n: u32| match (n % 320, clear) {
+            (0..32, true) => [0; 4],
+            (32..160, _) => [shade, 80, 90, 255],
+            _ => [200, 190, 170, 255],
+        };
+        let data = (0..320 * 120).flat_map(pixel).collect();
+        let raster = Raster::new(Size::new(320, 120), Channels::Rgba, data).without_idle_alpha();
+        Frame { raster, millis }
+    };
+    for clear in [false, true] {
+        let motion = Motion {
+            frames: vec![frame(10, clear, 80), frame(120, clear, 200), frame(120, clear, 120)],
+            loops: 3,
+        };
+        for encoding in [Encoding::Gif, Encoding::Webp(Quality::new(90).unwrap())] {
+            let file = CODECS.encode_motion(&motion, encoding, &Extras::default()).unwrap();
+            let picture = Original::open(&CODECS, &file).unwrap();
+            let fitting = Fitting::whole(picture.facts().size, picture.facts().size);
+            let got = render_motion(&picture, &fitting).unwrap();
+            let time =
+                |motion: &Motion| motion.frames.iter().map(|f| u32::from(f.millis)).sum::<u32>();
+            assert_eq!((time(&got), got.loops), (time(&motion), 3), "{encoding}");
+            assert!(got.frames.len() >= 2, "{encoding}");
+            let metric = QualityMetric::new(motion.frames[2].raster.clone()).unwrap();
+            let last = &got.frames.last().unwrap().raster;
+            assert_eq!(last.is_transparent(), clear, "{encoding}");
+            let score = metric.score(last).unwrap();
+            assert!(score > Score(80.0), "{encoding}: {score:?}");
+        }
+    }
+}
+
+#[test]
+fn what_moves_reaches_its_grade_in_every_frame_or_says_what_it_cannot() {
+    let frame = |n: usize| {
+        let mut raster = scene(160, 120);
+        let data = raster.data()[..].to_vec();
+        // A lit square goes across.
+        let data = data.chunks_exact(3).enumerate().flat_map(|(at, pixel)| {
+            let (x, y) = (at % 160, at / 160);
+            let lit = (n * 20..n * 20 + 30).contains(&x) && (40..70).contains(&y);
+            if lit { [250, 240, 120] } else { [pixel[0], pixel[1], pixel[2]] }
+        });
+        raster = Raster::new(raster.size(), Channels::Rgb, data.collect());
+        Frame { raster, millis: 120 }
+    };
+    let motion = Motion { frames: (0..6).map(frame).collect(), loops: 0 };
+    assert_eq!((motion.middle_of(2), motion.shown_at(300)), (300, &motion.frames[2]));
+    let worst = |file: &[u8], source| {
+        let got = CODECS.decode_motion(source, file).unwrap();
+        let judged = motion.frames.iter().enumerate().map(|(n, frame)| {
+            let metric = QualityMetric::new(frame.raster.clone()).unwrap();
+            metric.score(&got.shown_at(motion.middle_of(n)).raster).unwrap().0
+        });
+        judged.fold(f64::INFINITY, f64::min)
+    };
+    let moving = Moving::new(motion.clone()).unwrap();
+    let choosing = Choosing {
+        codecs: &CODECS,
+        metric: moving.first(),
+        moving: Some(&moving),
+        class: ContentClass::Animation,
+        extras: &Extras::default(),
+        stop: &never,
+    };
+    let webp = choosing.choose(Format::Webp, QualityTarget::Grade(Grade::Good), None).unwrap();
+    assert_eq!(webp.outcome, ChoiceOutcome::Met);
+    assert!(webp.encodes() <= 5);
+    assert!(worst(&webp.trial.bytes, SourceFormat::Webp) >= Grade::Good.target().0 - 3.0);
+    let gif = choosing.choose(Format::Gif, QualityTarget::Grade(Grade::Good), None).unwrap();
+    assert_eq!(gif.encodes(), 1);
+    let lossless = choosing.choose(Format::Webp, QualityTarget::Lossless, None).unwrap();
+    assert_eq!(lossless.trial.encoding, Encoding::WebpLossless);
+    let got = CODECS.decode_motion(SourceFormat::Webp, &lossless.trial.bytes).unwrap();
+    for (n, frame) in motion.frames.iter().enumerate() {
+        assert_eq!(got.shown_at(motion.middle_of(n)).raster, frame.raster, "frame {n}");
+    }
+    // A scene has more colours than a GIF.
+    let gif = choosing.choose(Format::Gif, QualityTarget::Lossless, None).unwrap();
+    assert_eq!(gif.outcome, ChoiceOutcome::Short { target: Score::SAME });
+    let usual = [Format::Avif, Format::Webp, Format::Jpeg, Format::Png];
+    let worth = worth_trying(&usual, ContentClass::Animation, false);
+    assert_eq!(worth, [Format::Webp, Format::Gif]);
+}
+
+#[test]
+fn a_file_with_another_ending_is_not_taken_for_a_picture() {
+    let file = encoded(&scene(60, 40), Format::Avif, 60);
+    let cut = &file[..file.len() / 2];
+    let error = Original::open(&CODECS, cut).and_then(|picture| Ok(picture.verify()?)).unwrap_err();
+    let text = error.to_string();
+    assert!(text.contains("cut off") || text.contains("damaged"), "{text}");
+    assert!(matches!(png::decode(b"\x89PNG\r\n\x1a\n"), Err(CodecError::Truncated(_))));
+}

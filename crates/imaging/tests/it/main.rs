@@ -1,0 +1,12 @@
+//! Pixels, from files and edits to files, as callers use the crate.
+
+use brisk_margin_imaging::codecs::Codecs;
+
+mod choosing;
+mod finish;
+mod formats;
+mod mutated;
+mod pictures;
+
+/// The tests run C code in their own process.
+static CODECS: Codecs = Codecs::in_process();

@@ -1,7 +1,0 @@
-//! The `brisk-margin` binary.
-
-use std::process::ExitCode;
-
-fn main() -> ExitCode {
-    brisk_margin_server::command::run()
-}

@@ -1,0 +1,25 @@
+//! Files as they came over the wire.
+
+use std::collections::HashMap;
+
+use bytes::Bytes;
+
+use crate::served_file::FileFacts;
+
+/// A file as it came over the wire.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Fetched {
+    /// The HTTP status.
+    pub status: u16,
+    /// The media type that the host sent.
+    pub media_type: String,
+    /// Bytes of the body.
+    pub bytes: u64,
+    /// Its bytes, of a picture that was not too large to be looked at.
+    pub body: Option<Bytes>,
+    /// What it is by its content.
+    pub facts: FileFacts,
+}
+
+/// The files that came while a page was open, by their addresses.
+pub type Files = HashMap<String, Fetched>;

@@ -1,0 +1,6 @@
+//! The store against real PostgreSQL and blobs on disk, one binary.
+
+mod lists;
+mod names;
+mod support;
+mod troubles;

@@ -1,0 +1,30 @@
+//! A database of its own for each test, on the cluster that `bin/test` started.
+
+use sea_orm::{ConnectionTrait, Database};
+use uuid::Uuid;
+
+/// Makes an empty database on the cluster that `bin/test` started, and returns its address.
+///
+/// # Panics
+/// Without that cluster: run the tests through `bin/test`.
+pub async fn database() -> String {
+    let cluster = std::env::var("BRISK_MARGIN_TEST_DATABASE_URL")
+        .expect("BRISK_MARGIN_TEST_DATABASE_URL names no cluster; run the tests through bin/test");
+    let name = format!("test_{}", Uuid::new_v4().simple());
+    let connection = Database::connect(&cluster).await.expect("the cluster answers");
+    let make = format!("CREATE DATABASE {name}");
+    connection.execute_unprepared(&make).await.expect("a database can be made");
+    connection.close().await.expect("a connection can be closed");
+    let (server, _) = cluster.rsplit_once('/').expect("an address with a database");
+    format!("{server}/{name}")
+}
+
+/// Does `sql` in the database at `address`, behind the program's back.
+///
+/// # Panics
+/// Where the database refuses it.
+pub async fn execute(address: &str, sql: &str) {
+    let connection = Database::connect(address).await.expect("the database answers");
+    connection.execute_unprepared(sql).await.expect("a statement that can be done");
+    connection.close().await.expect("a connection can be closed");
+}

@@ -1,0 +1,348 @@
+//! The site's own folder: pictures that anybody drops into it are noticed and added.
+//!
+//! Events tell that something happened; since events get lost, the folder is also looked through
+//! from time to time. A file is taken once it was quiet for a while and decodes, so that a paused
+//! transfer is waited for. Nothing is ever written there.
+
+use std::collections::HashMap;
+use std::io;
+use std::path::{Path, PathBuf};
+use std::sync::{Arc, Mutex};
+use std::time::{Duration, SystemTime};
+
+use brisk_margin_core::units::Bytes;
+use brisk_margin_imaging::codec::CodecError;
+use brisk_margin_imaging::original::PictureError;
+use brisk_margin_store::StoreError;
+use brisk_margin_store::folder_files::FolderFile;
+use brisk_margin_store::pictures::{Arrival, Origin};
+use chrono::{DateTime, SubsecRound, Utc};
+use notify_debouncer_full::notify::{self, EventKind, RecursiveMode};
+use notify_debouncer_full::{DebounceEventResult, new_debouncer};
+use tempfile::NamedTempFile;
+use tokio::sync::Notify;
+use tokio::time::{Instant, timeout};
+use uuid::Uuid;
+
+use crate::intake::{self, IncomingFile, Intake, IntakeError, MAX_FILE};
+
+/// A file is left alone until nothing was written to it for so long.
+pub const QUIET: Duration = Duration::from_secs(2);
+/// The folder is looked through at least so often.
+const RESCAN: Duration = Duration::from_secs(30);
+/// Names that are told of where they are no picture; all other files are none of ours.
+const EXTENSIONS: [&str; 16] = [
+    "jpg", "jpeg", "png", "webp", "avif", "gif", "tif", "tiff", "bmp", "svg", "ico", "heic",
+    "heif", "jxl", "dng", "psd",
+];
+
+/// Watches the site's own folder. Clones share one report.
+#[derive(Clone)]
+pub struct FolderWatch {
+    intake: Intake,
+    report: Arc<Mutex<FolderReport>>,
+}
+
+/// How the watched folder stands.
+#[derive(Debug, Clone, Default)]
+pub struct FolderReport {
+    /// The folder; nothing where none is watched.
+    pub folder: Option<PathBuf>,
+    /// Files that are still being written, by their paths.
+    pub waiting: Vec<String>,
+    /// Why the folder cannot be looked through.
+    pub problem: Option<String>,
+}
+
+impl FolderWatch {
+    /// A watch that hands files to `intake`; nothing is watched yet.
+    pub fn new(intake: Intake) -> Self {
+        Self { intake, report: Arc::default() }
+    }
+
+    /// How the folder stands.
+    pub fn report(&self) -> FolderReport {
+        self.lock().clone()
+    }
+
+    fn lock(&self) -> std::sync::MutexGuard<'_, FolderReport> {
+        self.report.lock().expect("no panic holds the lock")
+    }
+
+    /// Watches `folder` for as long as the application runs.
+    pub fn spawn(&self, folder: PathBuf) {
+        self.lock().folder = Some(folder.clone());
+        let watch = self.clone();
+        tokio::spawn(async move {
+            let stirred = Arc::new(Notify::new());
+            // Dropped with the task. Without events, the folder is looked through all the same.
+            let _events = events(&folder, Arc::clone(&stirred));
+            let mut quiet = HashMap::new();
+            loop {
+                let waiting = watch.look_through(&folder, &mut quiet).await;
+                let again = if waiting.is_empty() { RESCAN } else { QUIET / 2 };
+                let before = std::mem::replace(&mut watch.lock().waiting, waiting.clone());
+                if before != waiting {
+                    watch.intake.tell_pictures();
+                }
+                let _ = timeout(again, stirred.notified()).await;
+            }
+        });
+    }
+
+    /// Looks through `folder` once, takes in what is quiet, and returns what is not. What cannot
+    /// be read stands in the report, and stops nothing else. `quiet` holds since when each file
+    /// has been as it is.
+    async fn look_through(
+        &self,
+        folder: &Path,
+        quiet: &mut HashMap<String, (Seen, Instant)>,
+    ) -> Vec<String> {
+        let mut problem = None;
+        let waiting = self.look(folder, quiet, &mut problem).await.unwrap_or_else(|error| {
+            problem = Some(error.to_string());
+            Vec::new()
+        });
+        if let Some(problem) = &problem {
+            tracing::warn!("{} cannot be looked through: {problem}", folder.display());
+        }
+        self.lock().problem = problem;
+        waiting
+    }
+
+    async fn look(
+        &self,
+        folder: &Path,
+        quiet: &mut HashMap<String, (Seen, Instant)>,
+        problem: &mut Option<String>,
+    ) -> Result<Vec<String>, LookError> {
+        let files = {
+            let folder = folder.to_owned();
+            tokio::task::spawn_blocking(move || files(&folder))
+                .await
+                .map_err(io::Error::other)??
+        };
+        let known = self.intake.store().folder_files().await?;
+        let known: HashMap<&str, &FolderFile> =
+            known.iter().map(|file| (file.path.as_str(), file)).collect();
+        let gone = known.keys().filter(|path| !files.contains_key(**path));
+        let gone: Vec<String> = gone.map(ToString::to_string).collect();
+        if !gone.is_empty() {
+            self.intake.store().forget_folder_files(&gone).await?;
+        }
+        quiet.retain(|path, _| files.contains_key(path));
+        let mut waiting = Vec::new();
+        for (path, seen) in files {
+            let before = known.get(path.as_str()).copied();
+            if before.is_some_and(|file| seen.is(file)) {
+                quiet.remove(&path);
+                continue;
+            }
+            if !is_quiet(quiet, &path, seen) {
+                waiting.push(path);
+                continue;
+            }
+            match take(&self.intake, folder, &path, seen, before).await {
+                Ok(true) => {}
+                Ok(false) => waiting.push(path),
+                // This file is tried again; the others do not wait for it.
+                Err(error) => {
+                    *problem = Some(format!("{path}: {error}"));
+                    waiting.push(path);
+                }
+            }
+        }
+        Ok(waiting)
+    }
+}
+
+/// Whether nothing was written to a file for a while, as far as it was seen.
+fn is_quiet(quiet: &mut HashMap<String, (Seen, Instant)>, path: &str, seen: Seen) -> bool {
+    let now = Instant::now();
+    let since = quiet.entry(path.to_owned()).or_insert((seen, now));
+    if since.0 != seen {
+        *since = (seen, now);
+    }
+    let written = seen.modified.elapsed().unwrap_or_default();
+    now - since.1 >= QUIET || written >= 2 * QUIET
+}
+
+/// A file as it lies in the folder.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+struct Seen {
+    bytes: u64,
+    modified: SystemTime,
+}
+
+/// Stirs whenever something in `folder` changes, for as long as the value is kept.
+fn events(folder: &Path, stirred: Arc<Notify>) -> Option<impl Sized + use<>> {
+    let heard = move |events: DebounceEventResult| {
+        // Lost events are an error, too: something may have changed.
+        if events.map_or(true, |events| events.iter().any(|event| changes(&event.kind))) {
+            stirred.notify_one();
+        }
+    };
+    let watched = new_debouncer(QUIET / 4, Some(QUIET / 4), heard).and_then(|mut debouncer| {
+        debouncer.watch(folder, RecursiveMode::Recursive)?;
+        Ok(debouncer)
+    });
+    watched.map_err(|error| tracing::warn!("no events of {}: {error}", folder.display())).ok()
+}
+
+/// Whether an event tells of a change. Looking through the folder opens it, which is an event, too:
+/// it must not lead to looking again.
+const fn changes(kind: &EventKind) -> bool {
+    use notify::event::{AccessKind, AccessMode};
+    match kind {
+        EventKind::Access(access) => matches!(access, AccessKind::Close(AccessMode::Write)),
+        _ => true,
+    }
+}
+
+impl Seen {
+    fn is(self, file: &FolderFile) -> bool {
+        file.bytes.get() == self.bytes && file.modified_at == when(self.modified)
+    }
+}
+
+/// The database keeps microseconds.
+fn when(time: SystemTime) -> DateTime<Utc> {
+    DateTime::<Utc>::from(time).trunc_subsecs(6)
+}
+
+/// Every picture file in `folder`, by its path below it.
+fn files(folder: &Path) -> io::Result<std::collections::BTreeMap<String, Seen>> {
+    let mut files = std::collections::BTreeMap::new();
+    for path in intake::files_below(folder)? {
+        let extension = path.rsplit('.').next().unwrap_or_default().to_ascii_lowercase();
+        // A file may vanish between the two looks.
+        let Ok(found) = std::fs::metadata(folder.join(&path)) else { continue };
+        if EXTENSIONS.contains(&extension.as_str()) {
+            files.insert(path, Seen { bytes: found.len(), modified: found.modified()? });
+        }
+    }
+    Ok(files)
+}
+
+/// Takes in the file at `path`, or notes why not; false where it changed meanwhile.
+async fn take(
+    intake: &Intake,
+    folder: &Path,
+    path: &str,
+    seen: Seen,
+    before: Option<&FolderFile>,
+) -> Result<bool, LookError> {
+    let mut file = FolderFile {
+        path: path.to_owned(),
+        bytes: Bytes(seen.bytes),
+        modified_at: when(seen.modified),
+        hash: None,
+        picture_id: before.and_then(|file| file.picture_id),
+        refusal: None,
+    };
+    // Not worth a copy.
+    if seen.bytes > MAX_FILE.get() {
+        file.refusal = Some(IntakeError::TooLarge.to_string());
+        intake.store().keep_folder_file(&file).await?;
+        return Ok(true);
+    }
+    let copy = match copy(intake, folder.join(path), seen).await {
+        Ok(Some(copy)) => copy,
+        Ok(None) => return Ok(false),
+        // One file that nobody may read does not stand in the way of the others.
+        Err(error) if error.kind() == io::ErrorKind::PermissionDenied => {
+            file.refusal =
+                Some(format!("the file may not be read ({error}); give it to everybody"));
+            intake.store().keep_folder_file(&file).await?;
+            return Ok(true);
+        }
+        Err(error) => return Err(error.into()),
+    };
+    let hash = intake::hash_of(copy.path()).await?;
+    file.hash = Some(hash.clone());
+    // The same bytes at the same path are never taken in again, whatever became of the picture.
+    if before.is_some_and(|before| before.hash.as_ref() == Some(&hash)) {
+        intake.store().keep_folder_file(&file).await?;
+        return Ok(true);
+    }
+    let (parent, name) = path.rsplit_once('/').unwrap_or(("", path));
+    let incoming = IncomingFile {
+        name: name.to_owned(),
+        folder: parent.to_owned(),
+        origin: Origin::Folder,
+        import_action: None,
+    };
+    match intake.accept_file(copy.path(), &hash, incoming).await {
+        Ok(Arrival::New(picture) | Arrival::There(picture) | Arrival::Back(picture)) => {
+            file.picture_id = Some(picture.id);
+        }
+        Err(error) if error.is_transient() => return Err(error.into()),
+        Err(error) => {
+            file.hash = None;
+            file.refusal = Some(refusal(&error));
+        }
+    }
+    let replaced = intake.store().keep_folder_file(&file).await?;
+    let stale: Vec<Uuid> = replaced.into_iter().chain(file.picture_id).collect();
+    intake.store().make_stale(Some(&stale)).await?;
+    intake.wake();
+    intake.tell_pictures();
+    Ok(true)
+}
+
+/// A file that ends too early may be a transfer that somebody paused.
+fn refusal(error: &IntakeError) -> String {
+    match error {
+        IntakeError::Picture(
+            PictureError::Codec(CodecError::Truncated(_)) | PictureError::Empty,
+        ) => {
+            format!("waiting for the rest of it: {error}")
+        }
+        _ => error.to_string(),
+    }
+}
+
+/// A copy that nobody else writes to; nothing where the file changed while it was copied.
+async fn copy(intake: &Intake, from: PathBuf, seen: Seen) -> io::Result<Option<NamedTempFile>> {
+    let spool = intake.folder().spool();
+    let copy = move || {
+        let copy = NamedTempFile::new_in(spool)?;
+        match std::fs::copy(&from, copy.path()) {
+            Ok(_) => {}
+            Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(None),
+            Err(error) => return Err(error),
+        }
+        let after = std::fs::metadata(&from)?;
+        let same = Seen { bytes: after.len(), modified: after.modified()? } == seen;
+        Ok(same.then_some(copy))
+    };
+    tokio::task::spawn_blocking(copy).await.map_err(io::Error::other)?
+}
+
+/// Why the folder could not be looked through.
+#[derive(Debug, thiserror::Error)]
+enum LookError {
+    /// It cannot be read.
+    #[error("{0}; see that the folder is there and can be read")]
+    Disk(#[from] io::Error),
+    /// The database failed.
+    #[error(transparent)]
+    Store(#[from] StoreError),
+    /// A file could not be kept.
+    #[error(transparent)]
+    Intake(#[from] IntakeError),
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use notify::event::{AccessKind, AccessMode, CreateKind};
+
+    #[test]
+    fn looking_is_no_change_and_writing_is() {
+        assert!(!changes(&EventKind::Access(AccessKind::Open(AccessMode::Any))));
+        assert!(!changes(&EventKind::Access(AccessKind::Close(AccessMode::Read))));
+        assert!(changes(&EventKind::Access(AccessKind::Close(AccessMode::Write))));
+        assert!(changes(&EventKind::Create(CreateKind::File)));
+    }
+}

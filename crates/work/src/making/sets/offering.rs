@@ -1,0 +1,100 @@
+//! Offering a set's files to browsers.
+
+use brisk_margin_core::format::Format;
+use brisk_margin_core::markup::background::Background;
+use brisk_margin_core::markup::picture::{File, Offer, PictureElement};
+use brisk_margin_core::markup::position::Holder;
+use brisk_margin_core::units::{Bytes, Density};
+
+use super::{ResponsiveSet, SetFile};
+
+impl ResponsiveSet {
+    /// What goes into the page: the element and the style rules for it where the browser crops, or
+    /// the style rules of a background. Nothing where no file is to be made.
+    pub fn page_text(&self) -> Option<String> {
+        if self.decision.excluded.value {
+            return None;
+        }
+        let style = self.style.as_deref();
+        Some(match self.slot.holder() {
+            Holder::Background => self.background().css() + style.unwrap_or_default(),
+            Holder::Element => {
+                let style = style.map(|rules| format!("<style>\n{rules}</style>\n"));
+                style.unwrap_or_default() + &self.markup().html()
+            }
+        })
+    }
+
+    /// Which file a browser that reads every format downloads at a viewport and a density.
+    pub fn chooser<'a>(&'a self) -> impl Fn(u32, Density) -> Option<&'a SetFile> {
+        let markup = self.markup();
+        let background = self.background();
+        let holder = self.slot.holder();
+        move |viewport, density| {
+            let chosen = match holder {
+                Holder::Background => background.downloaded(viewport, density, |_| true),
+                Holder::Element => markup.taken(viewport, |_| true)?.downloaded(viewport, density),
+            };
+            let address = &chosen?.address;
+            self.files.iter().find(|file| file.name == *address)
+        }
+    }
+
+    /// The formats that are worth offering: one whose files came out heavier than those of a
+    /// format behind it would only make pages slower.
+    pub fn offered(&self) -> Vec<Format> {
+        let weight = |format: Format| -> Option<Bytes> {
+            let files = self.files.iter().filter(|file| file.format == format);
+            files.map(|file| Some(file.made.as_ref()?.variant.bytes)).sum()
+        };
+        let lighter = |n: usize, format: Format| {
+            let behind = self.formats[n + 1..].iter().filter_map(|&other| weight(other)).min();
+            weight(format).zip(behind).is_none_or(|(own, behind)| own < behind)
+        };
+        let formats = self.formats.iter().copied().enumerate();
+        formats.filter(|&(n, format)| lighter(n, format)).map(|(_, format)| format).collect()
+    }
+
+    /// The element that offers the set to browsers; files that were not made yet have their names
+    /// in it, too.
+    pub fn markup(&self) -> PictureElement {
+        let Self { alt, loading, caption, .. } = self;
+        PictureElement {
+            offers: self.offers(),
+            alt: alt.clone(),
+            loading: *loading,
+            caption: caption.clone(),
+        }
+    }
+
+    fn background(&self) -> Background {
+        let shown = self.slot.boxes().iter().filter(|(_, size)| size.is_shown());
+        Background {
+            selector: self.slot.selector_or_default().to_owned(),
+            offers: self.offers(),
+            densities: self.densities.clone(),
+            viewports: shown.map(|(&viewport, _)| viewport).collect(),
+        }
+    }
+
+    fn offers(&self) -> Vec<Offer> {
+        let offered = self.offered();
+        let mut offers = Vec::new();
+        for (n, part) in self.parts.iter().enumerate() {
+            for &format in &offered {
+                let files = self.files.iter().filter(|f| f.part == n && f.format == format);
+                let files = files.map(|file| File {
+                    address: file.name.clone(),
+                    size: self.width(file).fitting.output,
+                });
+                offers.push(Offer {
+                    from: part.from,
+                    format,
+                    sizes: part.sizes.clone(),
+                    files: files.collect(),
+                });
+            }
+        }
+        offers
+    }
+}

@@ -1,0 +1,329 @@
+//! Trials: encodings tried on a picture's pixels, scored and kept, so that coming back costs nothing.
+
+use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering};
+
+use brisk_margin_core::choice::{ChoiceOutcome, EncodeRequest, rendered_class};
+use brisk_margin_core::content::ContentClass;
+use brisk_margin_core::credit::Credit;
+use brisk_margin_core::encoding::{Encoding, GENERATION};
+use brisk_margin_core::geometry::Size;
+use brisk_margin_core::grade::WorstSpot;
+use brisk_margin_core::render_spec::RenderSpec;
+use brisk_margin_core::units::Bytes;
+use brisk_margin_imaging::choosing::{ChoiceError, Choosing, Chosen, Moving};
+use brisk_margin_imaging::codec::extras::Extras;
+use brisk_margin_imaging::codec::png;
+use brisk_margin_imaging::codecs::Codecs;
+use brisk_margin_imaging::metric::QualityMetric;
+use brisk_margin_imaging::reference::Reference;
+use brisk_margin_imaging::render::render_motion;
+use brisk_margin_store::pictures::Picture;
+use brisk_margin_store::trials::NewTrial;
+use serde::{Deserialize, Serialize};
+
+use super::Maker;
+use super::error::MakeError;
+use super::references::reference;
+use super::rendering::with_original;
+
+/// The places that are told of a trial, and their size in pixels: about what a band shows.
+const SPOTS: usize = 6;
+const SPOT: Size = Size::new(256, 128);
+
+/// What came of a request.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Settled {
+    /// The encoding that was settled on.
+    pub encoding: Encoding,
+    /// How that ended.
+    pub outcome: ChoiceOutcome,
+    /// How many files were made for it just now.
+    pub encodes: u32,
+    /// The file, where it was made just now.
+    pub file: Option<bytes::Bytes>,
+}
+
+/// What is kept of a search that ended.
+#[derive(Serialize, Deserialize)]
+struct Ended {
+    encoding: Encoding,
+    outcome: ChoiceOutcome,
+}
+
+/// Pixels of which files are made.
+#[derive(Clone, Copy)]
+pub struct Subject<'a> {
+    /// The picture.
+    pub picture: &'a Picture,
+    /// What decides its pixels.
+    pub spec: &'a RenderSpec,
+    /// What each file says of who made it.
+    pub credit: Option<&'a Credit>,
+    /// The pixels, where they are in the hand already.
+    pub reference: Option<&'a Arc<Reference>>,
+}
+
+impl Subject<'_> {
+    /// What kind of picture its pixels are.
+    pub fn class(&self) -> ContentClass {
+        class_of(self.picture, self.spec)
+    }
+
+    /// Whether it moves: no single picture stands for it.
+    pub fn is_moving(&self) -> bool {
+        self.class() == ContentClass::Animation
+    }
+
+    fn xmp(&self) -> Option<Vec<u8>> {
+        self.credit.map(Credit::packet)
+    }
+
+    async fn reference(&self, maker: &Maker) -> Result<Arc<Reference>, MakeError> {
+        match self.reference {
+            Some(reference) => Ok(Arc::clone(reference)),
+            None => reference(maker, self.picture, self.spec).await,
+        }
+    }
+
+    /// What is kept of it under another name than of any other.
+    fn kind(&self, what: &str, of: &impl Serialize) -> String {
+        let credit = self.credit.map(json).unwrap_or_default();
+        format!("{what} {GENERATION} {} {}{credit}", json(self.spec), json(of))
+    }
+
+    /// The file of `encoding`, where it was made before and is still there.
+    pub async fn kept_file(
+        &self,
+        maker: &Maker,
+        encoding: Encoding,
+    ) -> Result<Option<bytes::Bytes>, MakeError> {
+        let kind = self.kind("trial", &encoding);
+        Ok(maker.store.blobs().derived(&self.picture.hash, &kind).await?)
+    }
+}
+
+/// What kind of picture `picture` is by `spec`, as far as it was analysed.
+pub fn class_of(picture: &Picture, spec: &RenderSpec) -> ContentClass {
+    let class = picture.analysis.as_ref().map(|analysis| analysis.class);
+    rendered_class(&picture.facts, class, &spec.edits)
+}
+
+/// What came of `request` when it was made before; nothing where it was not.
+///
+/// # Errors
+/// Those of the blob store.
+pub async fn known(
+    maker: &Maker,
+    of: Subject<'_>,
+    request: EncodeRequest,
+) -> Result<Option<Settled>, MakeError> {
+    let kind = of.kind("tried", &request);
+    let kept = maker.store.blobs().derived(&of.picture.hash, &kind).await?;
+    let ended = kept.and_then(|kept| serde_json::from_slice(&kept).ok());
+    Ok(ended.map(|Ended { encoding, outcome }| Settled {
+        encoding,
+        outcome,
+        encodes: 0,
+        file: None,
+    }))
+}
+
+/// Tries what is asked on some pixels. What was asked before is answered at once; when the caller
+/// goes away, the search ends after the file in hand.
+///
+/// # Errors
+/// [`MakeError`] where no file can be made.
+pub async fn run(
+    maker: &Maker,
+    of: Subject<'_>,
+    request: EncodeRequest,
+) -> Result<Settled, MakeError> {
+    if let Some(known) = known(maker, of, request).await? {
+        return Ok(known);
+    }
+    let (_, plan) = of.spec.plan(of.picture.facts.size)?;
+    request.format().check_size(plan.fitting.output)?;
+    let (chosen, spots) = match of.class() {
+        ContentClass::Animation => search_moving(maker, of, request).await?,
+        class => search(maker, of, request, class).await?,
+    };
+    let trial = &chosen.trial;
+    let file = bytes::Bytes::copy_from_slice(&trial.bytes);
+    let (blobs, hash) = (maker.store.blobs(), &of.picture.hash);
+    blobs.put_derived(hash, &of.kind("trial", &trial.encoding), file.clone()).await?;
+    maker.store.add_trials(of.picture.id, of.spec, &kept(&chosen, spots)).await?;
+    let ended = Ended { encoding: trial.encoding, outcome: chosen.outcome };
+    blobs.put_derived(hash, &of.kind("tried", &request), json(&ended).into()).await?;
+    Ok(Settled {
+        encoding: ended.encoding,
+        outcome: ended.outcome,
+        encodes: chosen.encodes(),
+        file: Some(file),
+    })
+}
+
+type Found = (Chosen, Vec<WorstSpot>);
+
+async fn search(
+    maker: &Maker,
+    of: Subject<'_>,
+    request: EncodeRequest,
+    class: ContentClass,
+) -> Result<Found, MakeError> {
+    let reference = of.reference(maker).await?;
+    let room = maker.pool.admit(memory(reference.raster().size())).await;
+    let stop = StopWhenDropped::default();
+    let stopped = stop.asked();
+    let xmp = of.xmp();
+    let work = move |codecs: &Codecs| {
+        let chosen = reference.choose(codecs, class, request, xmp, &stopped)?;
+        found(reference.metric(), chosen)
+    };
+    maker.pool.run(room, work).await?
+}
+
+async fn search_moving(
+    maker: &Maker,
+    of: Subject<'_>,
+    request: EncodeRequest,
+) -> Result<Found, MakeError> {
+    let fitting = of.spec.plan(of.picture.facts.size)?.1.fitting;
+    let room = Moving::memory(fitting.output, of.picture.facts.frames);
+    let stop = StopWhenDropped::default();
+    let stopped = stop.asked();
+    let extras = Extras { icc: None, xmp: of.xmp() };
+    with_original(maker, of.picture, room, move |original| {
+        let motion = render_motion(original, &fitting)?;
+        let moving = Moving::new(motion).map_err(ChoiceError::from)?;
+        let choosing = Choosing {
+            codecs: original.codecs(),
+            metric: moving.first(),
+            moving: Some(&moving),
+            class: ContentClass::Animation,
+            extras: &extras,
+            stop: &stopped,
+        };
+        let chosen = choosing.answer(request)?;
+        found(moving.first(), chosen)
+    })
+    .await
+}
+
+fn found(metric: &QualityMetric, chosen: Chosen) -> Result<Found, MakeError> {
+    let spots = metric.worst_spots(&chosen.trial.raster, SPOT, SPOTS);
+    Ok((chosen, spots.map_err(ChoiceError::from)?))
+}
+
+/// The file that `encoding` makes of some pixels: the one that was kept, or made again.
+///
+/// # Errors
+/// [`MakeError`] where it cannot be made.
+pub async fn file(
+    maker: &Maker,
+    of: Subject<'_>,
+    encoding: Encoding,
+) -> Result<bytes::Bytes, MakeError> {
+    if let Some(kept) = of.kept_file(maker, encoding).await? {
+        return Ok(kept);
+    }
+    let xmp = of.xmp();
+    let file = if of.class() == ContentClass::Animation {
+        let fitting = of.spec.plan(of.picture.facts.size)?.1.fitting;
+        let room = Moving::memory(fitting.output, of.picture.facts.frames);
+        with_original(maker, of.picture, room, move |original| {
+            let motion = render_motion(original, &fitting)?;
+            let extras = Extras { icc: None, xmp };
+            Ok(original.codecs().encode_motion(&motion, encoding, &extras)?)
+        })
+        .await?
+    } else {
+        let reference = of.reference(maker).await?;
+        let room = maker.pool.admit(memory(reference.raster().size())).await;
+        let encode = move |codecs: &Codecs| {
+            let extras = Extras { icc: reference.profile().map(<[u8]>::to_vec), xmp };
+            codecs.encode(reference.raster(), encoding, &extras)
+        };
+        maker.pool.run(room, encode).await??
+    };
+    let file = bytes::Bytes::from(file);
+    let kind = of.kind("trial", &encoding);
+    maker.store.blobs().put_derived(&of.picture.hash, &kind, file.clone()).await?;
+    Ok(file)
+}
+
+/// Where a file differs from its pixels, as a PNG in shades of grey.
+///
+/// # Errors
+/// [`MakeError`] where the file cannot be read again.
+pub async fn differences(
+    maker: &Maker,
+    of: Subject<'_>,
+    encoding: Encoding,
+) -> Result<bytes::Bytes, MakeError> {
+    let kind = of.kind("differences", &encoding);
+    let blobs = maker.store.blobs();
+    if let Some(kept) = blobs.derived(&of.picture.hash, &kind).await? {
+        return Ok(kept);
+    }
+    let file = file(maker, of, encoding).await?;
+    let reference = of.reference(maker).await?;
+    let room = maker.pool.admit(memory(reference.raster().size())).await;
+    let compare = move |codecs: &Codecs| -> Result<Vec<u8>, MakeError> {
+        let file = codecs.decode(encoding.format(), &file)?;
+        let differences = reference.metric().differences(&file).map_err(ChoiceError::from)?;
+        Ok(png::encode_fast(&differences.drawn())?)
+    };
+    let drawn = bytes::Bytes::from(maker.pool.run(room, compare).await??);
+    blobs.put_derived(&of.picture.hash, &kind, drawn.clone()).await?;
+    Ok(drawn)
+}
+
+/// The trials that a search leaves: each step, and what it came to with its spots.
+fn kept(chosen: &Chosen, spots: Vec<WorstSpot>) -> Vec<NewTrial> {
+    // A search under a cap may come back to a step of the search before it.
+    let is_first = |n: usize| {
+        let encoding = chosen.tried[n].encoding;
+        !chosen.tried[..n]
+            .iter()
+            .any(|before| before.encoding == encoding && before.bytes.is_some())
+    };
+    let steps = chosen.tried.iter().enumerate().filter(|(n, _)| is_first(*n));
+    let steps = steps.filter_map(|(_, point)| {
+        let settled = point.encoding == chosen.trial.encoding;
+        Some(NewTrial {
+            encoding: point.encoding,
+            bytes: point.bytes?,
+            score: point.score,
+            spots: if settled { spots.clone() } else { Vec::new() },
+        })
+    });
+    steps.collect()
+}
+
+/// Comparing, and the encoder's own planes.
+fn memory(size: Size) -> Bytes {
+    Bytes(QualityMetric::memory(size).get() + size.pixels() * 100)
+}
+
+fn json<T: Serialize + ?Sized>(value: &T) -> String {
+    serde_json::to_string(value).expect("plain values")
+}
+
+/// Tells a search to stop when nobody waits for it any more.
+#[derive(Default)]
+struct StopWhenDropped(Arc<AtomicBool>);
+
+impl StopWhenDropped {
+    /// Whether to stop, as a search asks it.
+    fn asked(&self) -> impl Fn() -> bool + Send + Sync + 'static {
+        let stopped = Arc::clone(&self.0);
+        move || stopped.load(Ordering::Relaxed)
+    }
+}
+
+impl Drop for StopWhenDropped {
+    fn drop(&mut self) {
+        self.0.store(true, Ordering::Relaxed);
+    }
+}

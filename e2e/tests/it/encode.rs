@@ -1,0 +1,159 @@
+//! Encode: the worst spot is looked at, a trial under a weight is added, and becomes the rule.
+
+use brisk_margin_core::format::Format;
+use brisk_margin_core::geometry::Size;
+use brisk_margin_e2e::application::Home;
+use brisk_margin_e2e::browser::Browser;
+use brisk_margin_imaging::raster::{Channels, Raster};
+use brisk_margin_testing::pictures::encoded;
+use serde_json::{Value, json};
+
+/// Light with much grain, which no format makes small, and a part without.
+fn moor() -> Vec<u8> {
+    let mut state = 5u32;
+    let mut grain = || {
+        state = state.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
+        (state >> 26) as u8
+    };
+    let pixels = (0..900u32).flat_map(|y| (0..1_400u32).map(move |x| (x, y)));
+    let data = pixels.flat_map(|(x, y)| {
+        let light = (60 + x / 20 + y / 30) as u8;
+        match x < 400 {
+            true => [light, light, 150 - light / 3],
+            false => [light + grain(), light + grain(), 150 - light / 3 + grain()],
+        }
+    });
+    encoded(&Raster::new(Size::new(1_400, 900), Channels::Rgb, data.collect()), Format::Jpeg, 95)
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn the_worst_spot_a_trial_under_a_weight_and_the_rule() {
+    let home = Home::empty().await;
+    let application = home.serve();
+    let downloads = tempfile::tempdir().unwrap();
+    let browser = Browser::open(1280, 800, downloads.path()).await;
+    browser.client.goto(&application.url("/")).await.unwrap();
+    browser.until("the empty library is shown", &shows("No pictures yet")).await;
+    browser.drop_file("moor.jpg", &moor()).await;
+    browser.find("li[data-stage=taken]").await;
+    browser.labelled("Open on the bench").await.click().await.unwrap();
+
+    // Typing the slot is all it takes: every format is tried.
+    type_into(&browser, "Slot width in CSS px", "700").await;
+    type_into(&browser, "Slot height in CSS px", "450").await;
+    browser.until("a trial is there", "return document.querySelectorAll('.band').length > 0").await;
+    let three = "return document.querySelectorAll('.band').length >= 3
+        && document.querySelector('[data-testid=trial-progress]').textContent === ''";
+    browser.until("three formats were tried", three).await;
+    let weights = band_bytes(&browser).await;
+    assert!(weights.is_sorted(), "the lightest first: {weights:?}");
+    // The bands show the place where the lightest differs most.
+    let spot = test_text(&browser, "spot").await;
+    assert!(spot.starts_with("spot 1 of"), "{spot}");
+    let painted = "return [...document.querySelectorAll('.band canvas')]
+        .every((canvas) => canvas.dataset.paints === 'file')";
+    browser.until("every band is painted", painted).await;
+    let file = pixels(&browser).await;
+
+    // The next worst spot, and the original in place of the file while a key is held.
+    browser.find("body").await.send_keys("n").await.unwrap();
+    browser.until("another spot is told", &starts("spot", "spot 2 of")).await;
+    let second = pixels(&browser).await;
+    assert_ne!(second, file, "another place is shown");
+    browser.find("body").await.send_keys("d").await.unwrap();
+    let mapped = painted.replace("'file'", "'differences'");
+    browser.until("the differences are painted", &mapped).await;
+    browser.find("body").await.send_keys("d").await.unwrap();
+    browser.until("the files are painted again", painted).await;
+    key(&browser, "keydown").await;
+    browser.until("the original is painted", &painted.replace("'file'", "'original'")).await;
+    assert_ne!(pixels(&browser).await, second);
+    key(&browser, "keyup").await;
+
+    // A trial under 60 KB, in the format of the lightest.
+    type_into(&browser, "Kilobytes of the trial", "60").await;
+    browser.labelled("Try").await.click().await.unwrap();
+    let chosen =
+        "return Number(document.querySelector('.band[data-chosen=true]')?.dataset.bytes) > 30000";
+    browser.until("the new trial is chosen", chosen).await;
+    let bytes = browser
+        .run(
+            "return Number(document.querySelector('.band[data-chosen=true]').dataset.bytes)",
+            vec![],
+        )
+        .await;
+    assert!((51_000.0..=60_000.0).contains(&bytes.as_f64().unwrap()), "{bytes} bytes");
+    let told = test_text(&browser, "choice").await;
+    assert!(told.contains("saves") && told.contains("Mbit/s"), "{told}");
+
+    browser.labelled("Use for this picture").await.click().await.unwrap();
+    browser.until("the picture has a rule", RULE).await;
+    browser.find("body").await.send_keys("u").await.unwrap();
+    browser.until("it was taken back", &shows("is as it was")).await;
+    let usual = "return !document.querySelector('[data-testid=rule-words]')
+        .textContent.includes('picture')";
+    browser.until("the usual rule holds", usual).await;
+    browser.labelled("Use for this picture").await.click().await.unwrap();
+    browser.until("the picture has a rule again", RULE).await;
+    assert_eq!(browser.complaints().await, [""; 0]);
+    browser.close().await;
+    application.kill();
+
+    // Coming back costs nothing: what was tried is there at once.
+    let application = home.serve();
+    let picture = application.json("/api/pictures").await["pictures"][0]["id"].clone();
+    let body = json!({"slot": {"width": 700, "height": 450, "fit": "cover"}, "density": 1});
+    let path = format!("/api/pictures/{}/proof", picture.as_str().unwrap());
+    let request = reqwest::Client::new().post(application.url(&path));
+    let request = request.header("content-type", "application/json").body(body.to_string());
+    let proof: Value =
+        serde_json::from_str(&request.send().await.unwrap().text().await.unwrap()).unwrap();
+    assert!(proof["trials"].as_array().unwrap().len() >= 4, "{proof}");
+    assert_eq!(proof["decision"]["settled"]["by"], "picture");
+}
+
+const RULE: &str = "return document.querySelector('[data-testid=rule-words]')
+    .textContent.includes(\"by the picture's rule\")";
+
+fn shows(text: &str) -> String {
+    format!("return document.body.innerText.includes({})", json!(text))
+}
+
+fn starts(name: &str, text: &str) -> String {
+    format!(
+        "return document.querySelector('[data-testid={name}]').textContent.startsWith('{text}')"
+    )
+}
+
+async fn test_text(browser: &Browser, name: &str) -> String {
+    let script = format!("return document.querySelector('[data-testid={name}]').textContent");
+    browser.run(&script, vec![]).await.as_str().unwrap().to_owned()
+}
+
+async fn band_bytes(browser: &Browser) -> Vec<u64> {
+    let script =
+        "return [...document.querySelectorAll('.band')].map((band) => Number(band.dataset.bytes))";
+    let found = browser.run(script, vec![]).await;
+    found.as_array().unwrap().iter().map(|bytes| bytes.as_u64().unwrap()).collect()
+}
+
+/// A sum over the first band that hardly any other picture has.
+async fn pixels(browser: &Browser) -> Value {
+    let script = "const canvas = document.querySelector('.band canvas');
+        const data = canvas.getContext('2d').getImageData(0, 0, canvas.width, canvas.height).data;
+        let sum = 0;
+        for (let n = 0; n < data.length; n += 1) sum = (sum * 31 + data[n]) % 1000000007;
+        return sum;";
+    browser.run(script, vec![]).await
+}
+
+async fn key(browser: &Browser, kind: &str) {
+    let script = format!("dispatchEvent(new KeyboardEvent('{kind}', {{ key: 'o' }}))");
+    browser.run(&script, vec![]).await;
+}
+
+async fn type_into(browser: &Browser, label: &str, text: &str) {
+    let field = browser.find(&format!("input[aria-label='{label}']")).await;
+    browser.run("arguments[0].select()", vec![json!(field)]).await;
+    field.send_keys(text).await.unwrap();
+}

@@ -1,0 +1,12 @@
+//! Journeys through the real interface, and the processes as a whole.
+
+mod bench;
+mod demo_command;
+mod encode;
+mod first_picture;
+mod layouts;
+mod library;
+mod measure_command;
+mod measuring;
+mod responsive;
+mod sudden_end;

@@ -1,0 +1,263 @@
+//! Measuring pages: everything that is there, as the browser lays it out, and nothing else.
+
+use std::collections::BTreeMap;
+use std::net::TcpListener as BlockingListener;
+use std::sync::Arc;
+use std::sync::atomic::{AtomicUsize, Ordering};
+use std::time::Duration;
+
+use axum::Router;
+use axum::body::Body;
+use axum::http::{StatusCode, header};
+use axum::response::{Html, IntoResponse, Redirect};
+use axum::routing::get;
+use brisk_margin_core::units::Density;
+use brisk_margin_demo::site;
+use brisk_margin_e2e::browser::Browser;
+use brisk_margin_e2e::web_host::{serve, tarnlight};
+use brisk_margin_imaging::codecs::Codecs;
+use brisk_margin_site::error::{MeasureError, PageError};
+use brisk_margin_site::measure::{Go, Measurer};
+use brisk_margin_site::measured::MeasuredPage;
+use brisk_margin_site::plan::Plan;
+use brisk_margin_site::served_file::FileReader;
+use brisk_margin_testing::pictures::gradient_jpeg;
+use brisk_margin_work::measuring;
+use serde_json::json;
+
+/// One browser after the other: several at once on two cores would only wait for each other.
+static TURN: tokio::sync::Mutex<()> = tokio::sync::Mutex::const_new(());
+
+fn reader() -> FileReader {
+    measuring::file_reader(Codecs::in_process())
+}
+
+async fn measure(address: &str) -> Result<MeasuredPage, MeasureError> {
+    Measurer::start(Plan::for_page(address, reader())?).await?.page(address).await
+}
+
+/// Measuring an unchanged page again changes nothing; says which places differ, not everything.
+fn assert_same_places(again: &MeasuredPage, before: &MeasuredPage) {
+    let changed = again.places.iter().zip(&before.places).filter(|(now, then)| now != then);
+    let changed: Vec<_> =
+        changed.map(|(now, then)| (&now.selector, now.lcp, then.lcp, &now.boxes)).collect();
+    assert!(changed.is_empty(), "{changed:?}");
+    assert_eq!(again.places.len(), before.places.len());
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn the_whole_site_is_found_as_it_was_written_and_as_it_is_laid_out() {
+    let _turn = TURN.lock().await;
+    let folder = tempfile::tempdir().unwrap();
+    let address = tarnlight(folder.path()).await;
+    let start = format!("{address}/index.html");
+    let measurer = Measurer::start(Plan::for_page(&start, reader()).unwrap()).await.unwrap();
+    let mut measured = BTreeMap::new();
+    measurer
+        .site(&start, |progress| {
+            let page = progress.outcome.unwrap();
+            measured.insert(page.address.rsplit('/').next().unwrap().to_owned(), page);
+            Go::On
+        })
+        .await
+        .unwrap();
+    // A picture with another shape for narrow screens is waited for at each viewport.
+    let again = measurer.page(&start).await.unwrap();
+    assert_same_places(&again, &measured["index.html"]);
+    let pages = site::pages();
+    assert_eq!(measured.len(), pages.len(), "{:?}", measured.keys());
+    for page in &pages {
+        check_found(page, &measured[page.file]);
+    }
+
+    let downloads = tempfile::tempdir().unwrap();
+    let browser = Browser::open(1280, 800, downloads.path()).await;
+    for page in &pages {
+        let found = &measured[page.file];
+        browser.client.goto(&format!("{address}/{}", page.file)).await.unwrap();
+        for (width, height) in [(390, 844), (820, 1180), (1280, 800), (1920, 1080)] {
+            browser.viewport(width, height).await;
+            check_boxes(&browser, found, width).await;
+        }
+    }
+    browser.close().await;
+}
+
+/// Every picture that the generator wrote is there, with a file that it named.
+fn check_found(page: &site::Page, found: &MeasuredPage) {
+    assert_eq!(found.places.len(), page.shown.len(), "on {}", page.file);
+    let icons: Vec<_> =
+        found.icons.iter().map(|icon| (icon.rel.as_str(), icon.file.width)).collect();
+    assert_eq!(icons, [("icon", Some(1200))], "on {}", page.file);
+    // Backgrounds are listed after the pictures of the markup.
+    let (behind, before): (Vec<_>, Vec<_>) =
+        page.shown.iter().partition(|shown| shown.element == "background");
+    for (shown, place) in before.into_iter().chain(behind).zip(&found.places) {
+        for (viewport, files) in &place.files {
+            for (density, file) in files.iter() {
+                let name = file.url.rsplit('/').next().unwrap();
+                let what = format!("{} at {viewport}, {density}x on {}", file.url, page.file);
+                assert!(shown.files.contains(&name), "{what}, not {:?}", shown.files);
+                assert_eq!(file.size().is_some(), shown.loads, "{what}");
+            }
+        }
+        assert_eq!(place.files.len(), 4, "{} on {}", place.selector, page.file);
+    }
+}
+
+/// Asks the browser itself, in words of the test's own, for each element's content box.
+async fn check_boxes(browser: &Browser, found: &MeasuredPage, width: u32) {
+    let selectors: Vec<_> = found.places.iter().map(|place| &place.selector).collect();
+    let script = "return arguments[0].map((selector) => {
+        const element = document.querySelector(selector);
+        const rect = element.getBoundingClientRect();
+        return [rect.width, rect.height];
+    })";
+    // Lazy pictures have no height before they are loaded.
+    browser.run("for (const img of document.images) img.loading = 'eager'", vec![]).await;
+    let complete = "return [...document.images].every((img) => img.complete)";
+    browser.until("the pictures are loaded", complete).await;
+    let laid_out = browser.run(script, vec![json!(selectors)]).await;
+    for (place, rect) in found.places.iter().zip(laid_out.as_array().unwrap()) {
+        let size = place.boxes[&width];
+        let off = (size.width - rect[0].as_f64().unwrap())
+            .abs()
+            .max((size.height - rect[1].as_f64().unwrap()).abs());
+        assert!(off <= 1.0, "{} at {width}: {size:?}, not {rect}", place.selector);
+    }
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn pages_that_only_the_sites_map_names_are_measured_up_to_the_limit() {
+    let _turn = TURN.lock().await;
+    let folder = tempfile::tempdir().unwrap();
+    let write = |name: &str, text: &str| std::fs::write(folder.path().join(name), text).unwrap();
+    let address = serve(brisk_margin_site::host::router(folder.path(), Default::default())).await;
+    let location = |name: &str| format!("<url><loc>{address}/{name}</loc></url>");
+    let listed: String = ["a.html", "b.html", "c.html", "d.html"].map(location).concat();
+    let space = "http://www.sitemaps.org/schemas/sitemap/0.9";
+    write("sitemap.xml", &format!("<urlset xmlns='{space}'>{listed}</urlset>"));
+    for name in ["index.html", "a.html", "b.html", "c.html", "d.html"] {
+        write(name, "<!doctype html><title>x</title><p>Linked from nowhere.");
+    }
+    let start = format!("{address}/index.html");
+    let mut plan = Plan::for_page(&start, reader()).unwrap();
+    plan.widths.truncate(1);
+    plan.pages = 3;
+    let mut seen = Vec::new();
+    let measurer = Measurer::start(plan).await.unwrap();
+    let heard = |progress: brisk_margin_site::measure::Progress<'_>| {
+        seen.push(progress.address.rsplit('/').next().unwrap().to_owned());
+        Go::On
+    };
+    measurer.site(&start, heard).await.unwrap();
+    seen.sort();
+    assert_eq!(seen, ["a.html", "b.html", "index.html"]);
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn the_file_depends_on_width_and_density_as_the_markup_says() {
+    let _turn = TURN.lock().await;
+    let folder = tempfile::tempdir().unwrap();
+    let address = tarnlight(folder.path()).await;
+    for (width, bytes) in [(400, 1), (800, 2), (1600, 3)] {
+        let file = gradient_jpeg(width, width / 4 * 3 + bytes);
+        std::fs::write(folder.path().join(format!("media/dome-{width}.jpg")), file).unwrap();
+    }
+    let page = measure(&format!("{address}/index.html")).await.unwrap();
+    let intro = page.places.iter().find(|place| place.loose.ends_with("img.intro")).unwrap();
+    let width =
+        |viewport: u32, density: f64| intro.files[&viewport][&Density::new(density).unwrap()].width;
+    assert_eq!((width(390, 1.0), width(390, 2.0)), (Some(400), Some(800)));
+    assert_eq!((width(820, 1.0), width(1280, 2.0)), (Some(800), Some(1600)));
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_hostile_page_reaches_nothing_that_was_not_entered() {
+    let _turn = TURN.lock().await;
+    let victim = BlockingListener::bind(("127.0.0.1", 0)).unwrap();
+    let port = victim.local_addr().unwrap().port();
+    let reached = Arc::new(AtomicUsize::new(0));
+    let count = Arc::clone(&reached);
+    std::thread::spawn(move || {
+        for _ in victim.incoming() {
+            count.fetch_add(1, Ordering::SeqCst);
+        }
+    });
+    let attack = format!(
+        "<!doctype html><title>Harmless</title><link rel=stylesheet href=//127.0.0.1:{port}/a.css>
+         <link rel=preconnect href=http://localhost:{port}><img src=http://127.0.0.1:{port}/b.png>
+         <iframe src=http://[::1]:{port}/></iframe><script src=http://127.0.0.1:{port}/c.js></script>
+         <script>
+           fetch('http://127.0.0.1:{port}/d', {{ method: 'POST', mode: 'no-cors', body: 'x' }});
+           try {{ new WebSocket('ws://127.0.0.1:{port}/e') }} catch {{}}
+           navigator.sendBeacon('http://127.0.0.1:{port}/f');
+           new RTCPeerConnection({{ iceServers: [{{ urls: 'turn:127.0.0.1:{port}?transport=tcp',
+             username: 'x', credential: 'y' }}] }}).createDataChannel('g');
+         </script><p>Nothing to see.</p>"
+    );
+    let address = serve(Router::new().route("/", get(|| async { Html(attack) }))).await;
+    let measurer = Measurer::start(Plan::for_page(&address, reader()).unwrap()).await.unwrap();
+    measurer.page(&address).await.unwrap();
+    let refused: Vec<String> = measurer.refused().keys().map(ToString::to_string).collect();
+    assert!(refused.contains(&format!("127.0.0.1:{port}")), "{refused:?}");
+    assert_eq!(reached.load(Ordering::SeqCst), 0, "the page reached the victim");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn pages_that_cannot_be_measured_say_why() {
+    let _turn = TURN.lock().await;
+    let elsewhere = serve(Router::new().route("/", get(|| async { "not here" }))).await;
+    let target = elsewhere.clone();
+    let router = Router::new()
+        .route("/broken", get(|| async { StatusCode::INTERNAL_SERVER_ERROR }))
+        .route("/away", get(move || async move { Redirect::temporary(&target) }))
+        .route("/endless", get(|| async { Body::from_stream(dripping()) }))
+        .route(
+            "/file",
+            get(|| async { ([(header::CONTENT_TYPE, "image/png")], "x").into_response() }),
+        );
+    let address = serve(router).await;
+    let reason = async |path: &str| measure(&format!("{address}{path}")).await.unwrap_err();
+    let broken = reason("/broken").await;
+    assert!(
+        matches!(broken, MeasureError::Page(PageError::Status { status: 500, .. })),
+        "{broken}"
+    );
+    assert!(matches!(reason("/away").await, MeasureError::Elsewhere { .. }));
+    let file = reason("/file").await;
+    assert!(matches!(file, MeasureError::Page(PageError::NoPage { .. })), "{file}");
+    let mut plan = Plan::for_page(&address, reader()).unwrap();
+    plan.patience = Duration::from_secs(1);
+    let endless = format!("{address}/endless");
+    let endless = Measurer::start(plan).await.unwrap().page(&endless).await.unwrap_err();
+    assert!(matches!(endless, MeasureError::Page(PageError::NeverLoads { .. })), "{endless}");
+    let silent = measure("http://127.0.0.1:9/").await.unwrap_err();
+    assert!(matches!(silent, MeasureError::Page(PageError::NoAnswer { .. })), "{silent}");
+    assert!(matches!(measure("visit.html").await, Err(MeasureError::Address(_))));
+}
+
+/// A page that says a word a second, for ever.
+fn dripping() -> impl futures::Stream<Item = Result<&'static str, std::convert::Infallible>> {
+    futures::stream::unfold((), |()| async {
+        tokio::time::sleep(Duration::from_secs(1)).await;
+        Some((Ok("<p>and so on"), ()))
+    })
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_page_of_three_thousand_pictures_and_broken_markup_has_a_limit_that_is_told() {
+    let _turn = TURN.lock().await;
+    let picture = gradient_jpeg(8, 8);
+    let many: String = (0..3_000).map(|n| format!("<p><img src=p.jpg?{}", n % 3)).collect();
+    let page = format!("<ul><li><table>{many}<img src=p.jpg style=width:0;height:0>");
+    let router = Router::new()
+        .route("/", get(move || async { Html(page) }))
+        .route("/p.jpg", get(move || async { ([(header::CONTENT_TYPE, "image/jpeg")], picture) }));
+    let address = serve(router).await;
+    let mut plan = Plan::for_page(&address, reader()).unwrap();
+    plan.widths.truncate(1);
+    let measured = Measurer::start(plan).await.unwrap().page(&address).await.unwrap();
+    assert_eq!(measured.places.len(), 1_000);
+    assert!(measured.left > 0, "what is left out is told");
+}
