@@ -13,9 +13,9 @@ use tokio::process::{Child, Command};
 
 use crate::devtools::{Devtools, DevtoolsError, Session};
 use crate::error::ChromiumError;
+use crate::file_reader::FileReader;
 use crate::gate::Gate;
 use crate::page::Tab;
-use crate::served_file::FileReader;
 
 /// Where Debian and others put it.
 const PLACES: [&str; 5] = [

@@ -84,7 +84,6 @@
       painting: { fill: "fill", cover: "cover", contain: "contain", none: "natural", "scale-down": "contain" }[style.objectFit],
       position: style.objectPosition,
       alt: img.getAttribute("alt"),
-      hasDimensions: img.hasAttribute("width") && img.hasAttribute("height"),
       // Measuring asks for lazy pictures by changing the property.
       lazy: img.dataset.wasLazy === "1" || img.loading === "lazy",
     });
@@ -107,7 +106,6 @@
       painting: size === "cover" || size === "contain" ? size : size === "100% 100%" ? "fill" : "natural",
       position: style.backgroundPosition,
       alt: null,
-      hasDimensions: true,
       lazy: false,
     });
   }

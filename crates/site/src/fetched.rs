@@ -4,7 +4,7 @@ use std::collections::HashMap;
 
 use bytes::Bytes;
 
-use crate::served_file::FileFacts;
+use crate::file_reader::FileFacts;
 
 /// A file as it came over the wire.
 #[derive(Debug, Clone, PartialEq, Eq)]

@@ -4,7 +4,7 @@
 //! - [`chromium`]: the browser itself, as an unprivileged user with an empty profile.
 //! - [`plan`]: what to measure, and what may be reached for it.
 //! - [`page`]: one page, opened at each layout width and density; [`reading`] is what it tells,
-//!   [`fetched`] the files that came, each a [`served_file`].
+//!   [`fetched`] the files that came, each a [`file_reader`].
 //! - [`measure`](mod@measure): one page or a whole site; [`measured`] is what was found.
 //! - [`archive`]: sites that come as files.
 //! - [`host`]: serves a folder as a customer's web host would.
@@ -14,6 +14,7 @@ pub mod chromium;
 mod devtools;
 pub mod error;
 pub mod fetched;
+pub mod file_reader;
 pub mod gate;
 pub mod host;
 pub mod measure;
@@ -21,5 +22,4 @@ pub mod measured;
 pub mod page;
 pub mod plan;
 pub mod reading;
-pub mod served_file;
 mod traffic;

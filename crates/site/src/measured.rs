@@ -1,16 +1,14 @@
 //! A page as it was measured, put together from what was read at each viewport.
 
-use brisk_margin_core::place_kind::PlaceKind;
-use brisk_margin_core::units::ByDensity;
 use std::collections::{BTreeMap, BTreeSet};
 
 use brisk_margin_core::layout::{BoxSize, Boxes, LayoutWidth};
-use brisk_margin_core::object_fit::ObjectFit;
-use brisk_margin_core::units::Density;
+use brisk_margin_core::place::{MeasuredPlace, ServedFile};
+use brisk_margin_core::place_kind::PlaceKind;
+use brisk_margin_core::units::{Bytes, Density};
 
 use crate::fetched::{Fetched, Files};
 use crate::reading::{Found, Icon, Reading};
-use crate::served_file::ServedFile;
 
 /// How far a box may be from growing evenly, in CSS px.
 const EVEN: f64 = 0.25;
@@ -60,32 +58,8 @@ pub struct FoundPlace {
     pub loose: String,
     /// What it is for.
     pub kind: PlaceKind,
-    /// Its boxes at the layout widths.
-    pub boxes: Boxes,
-    /// Its boxes at all viewports that were looked at.
-    pub rendered: Boxes,
-    /// Where it stands on the page, by layout width: from the left and from the top, in CSS px.
-    pub positions: BTreeMap<u32, (f64, f64)>,
-    /// The file at each layout width and density.
-    pub files: BTreeMap<u32, ByDensity<ServedFile>>,
-    /// How the file is put into the box.
-    pub painting: ObjectFit,
-    /// Which part stays where some is cut, as CSS says it.
-    pub position: String,
-    /// Its `srcset`.
-    pub srcset: Option<String>,
-    /// Its `sizes`.
-    pub sizes: Option<String>,
-    /// Its alternative text.
-    pub alt: Option<String>,
-    /// Whether width and height are written in the markup.
-    pub has_dimensions: bool,
-    /// Whether it loads only when scrolled to.
-    pub lazy: bool,
-    /// Whether a part of it is seen without scrolling, at any layout width.
-    pub above_fold: bool,
-    /// Whether it is the largest contentful paint, at any layout width.
-    pub lcp: bool,
+    /// What was measured; no copy of its files is kept yet.
+    pub details: MeasuredPlace,
 }
 
 /// What was read of a page so far.
@@ -119,37 +93,38 @@ impl Sheet {
         for found in &reading.found {
             let place = self.place(found);
             let size = BoxSize { width: found.rect.width, height: found.rect.height };
-            place.boxes.insert(viewport.width, size);
-            place.rendered.insert(viewport.width, size);
-            place.positions.insert(viewport.width, (found.rect.x, found.rect.y));
+            place.details.boxes.insert(viewport.width, size);
+            place.details.rendered.insert(viewport.width, size);
+            place.details.positions.insert(viewport.width, (found.rect.x, found.rect.y));
             let file = files.get(&found.address).filter(|file| file.status < 400 && found.loaded);
             let served = served(&found.address, file);
             if !found.address.is_empty() {
-                let files = place.files.entry(viewport.width).or_default();
+                let files = place.details.files.entry(viewport.width).or_default();
                 files.insert(density, served);
             }
-            place.above_fold |= size.is_shown() && found.rect.y < f64::from(viewport.height);
-            place.lcp |= reading.lcp.as_ref() == Some(&found.selector);
+            place.details.above_fold |=
+                size.is_shown() && found.rect.y < f64::from(viewport.height);
+            place.details.lcp |= reading.lcp.as_ref() == Some(&found.selector);
         }
     }
 
     pub(crate) fn add_boxes(&mut self, viewport: u32, reading: &Reading) {
         for found in &reading.found {
             let size = BoxSize { width: found.rect.width, height: found.rect.height };
-            self.place(found).rendered.insert(viewport, size);
+            self.place(found).details.rendered.insert(viewport, size);
         }
     }
 
     /// Every viewport that was looked at.
     pub(crate) fn viewports(&self) -> BTreeSet<u32> {
-        self.places.iter().flat_map(|place| place.rendered.keys().copied()).collect()
+        self.places.iter().flat_map(|place| place.details.rendered.keys().copied()).collect()
     }
 
     /// Whether every box at `middle` is where a line from `from` to `to` has it.
     pub(crate) fn grows_evenly(&self, from: u32, middle: u32, to: u32) -> bool {
         let share = f64::from(middle - from) / f64::from(to - from);
         self.places.iter().all(|place| {
-            let at = |viewport: u32| place.rendered.get(&viewport);
+            let at = |viewport: u32| place.details.rendered.get(&viewport);
             let (Some(a), Some(m), Some(b)) = (at(from), at(middle), at(to)) else {
                 return true;
             };
@@ -166,19 +141,20 @@ impl Sheet {
                 selector: found.selector.clone(),
                 loose: found.loose.clone(),
                 kind: found.kind,
-                boxes: Boxes::new(),
-                rendered: Boxes::new(),
-                positions: BTreeMap::new(),
-                files: BTreeMap::new(),
-                painting: found.painting,
-                position: found.position.clone(),
-                srcset: found.srcset.clone(),
-                sizes: found.sizes.clone(),
-                alt: found.alt.clone(),
-                has_dimensions: found.has_dimensions,
-                lazy: found.lazy,
-                above_fold: false,
-                lcp: false,
+                details: MeasuredPlace {
+                    boxes: Boxes::new(),
+                    rendered: Boxes::new(),
+                    positions: BTreeMap::new(),
+                    files: BTreeMap::new(),
+                    painting: found.painting,
+                    position: found.position.clone(),
+                    srcset: found.srcset.clone(),
+                    sizes: found.sizes.clone(),
+                    alt: found.alt.clone(),
+                    lazy: found.lazy,
+                    above_fold: false,
+                    lcp: false,
+                },
             });
             self.places.len() - 1
         });
@@ -214,5 +190,12 @@ impl Sheet {
 
 fn served(address: &str, file: Option<&Fetched>) -> ServedFile {
     let facts = file.map(|file| file.facts).unwrap_or_default();
-    ServedFile::new(address, facts, file.map_or(0, |file| file.bytes))
+    let size = facts.size.filter(|size| size.pixels() > 0);
+    ServedFile {
+        url: address.to_owned(),
+        size: size.map(|size| (size.width, size.height)),
+        format: facts.format.map(|format| format.name().to_owned()),
+        bytes: Bytes(file.map_or(0, |file| file.bytes)),
+        hash: None,
+    }
 }

@@ -12,9 +12,9 @@ use tokio::time::timeout;
 use crate::devtools::{DevtoolsError, Session};
 use crate::error::PageError;
 use crate::fetched::Files;
+use crate::file_reader::FileReader;
 use crate::gate::Authority;
 use crate::reading::Reading;
-use crate::served_file::FileReader;
 use crate::traffic::{MAX_BODY, Traffic};
 
 /// How long the map of a site may take.

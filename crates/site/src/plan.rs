@@ -8,8 +8,8 @@ use brisk_margin_core::units::Density;
 use url::Url;
 
 use crate::error::MeasureError;
+use crate::file_reader::FileReader;
 use crate::gate::{Authority, Rules};
-use crate::served_file::FileReader;
 
 /// What to measure, and what may be reached for it.
 #[derive(Debug, Clone)]

@@ -60,8 +60,6 @@ pub struct Found {
     pub position: String,
     /// Its alternative text.
     pub alt: Option<String>,
-    /// Whether width and height are written in the markup.
-    pub has_dimensions: bool,
     /// Whether it loads only when scrolled to.
     pub lazy: bool,
 }

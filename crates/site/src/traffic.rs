@@ -15,8 +15,8 @@ use url::Url;
 use crate::devtools::{Event, Session};
 use crate::error::PageError;
 use crate::fetched::{Fetched, Files};
+use crate::file_reader::{FileFacts, FileReader};
 use crate::gate::Authority;
-use crate::served_file::{FileFacts, FileReader};
 
 /// How long pictures may go on loading after that.
 const SETTLE: Duration = Duration::from_secs(8);

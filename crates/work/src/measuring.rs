@@ -7,23 +7,22 @@ use std::collections::BTreeSet;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex};
 
-use brisk_margin_core::place::{self, MeasuredPlace};
+use brisk_margin_core::place::ServedFile;
 use brisk_margin_core::site::SiteSettings;
 use brisk_margin_core::source_format::{self, Content};
-use brisk_margin_core::units::ByDensity;
 use brisk_margin_imaging::codecs::Codecs;
 use brisk_margin_imaging::original;
 use brisk_margin_site::archive::{self, ArchiveError};
 use brisk_margin_site::error::MeasureError;
 use brisk_margin_site::fetched::Files as PageFiles;
+use brisk_margin_site::file_reader::{FileFacts, FileReader};
 use brisk_margin_site::gate::Authority;
 use brisk_margin_site::host::{self, Faults};
 use brisk_margin_site::measure::{Go, Measurer, Progress};
 use brisk_margin_site::measured::{FoundPlace, MeasuredPage};
 use brisk_margin_site::plan::Plan;
-use brisk_margin_site::served_file::{FileFacts, FileReader, ServedFile};
-use brisk_margin_store::Store;
 use brisk_margin_store::layouts::{Changes, NewPage, NewPlace};
+use brisk_margin_store::{Store, StoreError};
 use serde::Serialize;
 use tempfile::TempDir;
 use tokio::net::TcpListener;
@@ -305,56 +304,27 @@ impl Measuring {
         &self,
         place: FoundPlace,
         files: &PageFiles,
-    ) -> Result<NewPlace, brisk_margin_store::StoreError> {
-        let mut served = std::collections::BTreeMap::new();
-        for (viewport, at) in place.files {
-            let mut kept = ByDensity::default();
-            for (density, file) in at {
-                kept.insert(density, self.keep_file(file, files).await?);
-            }
-            served.insert(viewport, kept);
+    ) -> Result<NewPlace, StoreError> {
+        let mut details = place.details;
+        for file in details.files.values_mut().flat_map(|by_density| by_density.values_mut()) {
+            file.hash = self.keep_file(file, files).await?;
         }
-        Ok(NewPlace {
-            selector: place.selector,
-            loose: place.loose,
-            kind: place.kind,
-            details: MeasuredPlace {
-                boxes: place.boxes,
-                rendered: place.rendered,
-                positions: place.positions,
-                files: served,
-                painting: place.painting,
-                position: place.position,
-                srcset: place.srcset,
-                sizes: place.sizes,
-                alt: place.alt,
-                lazy: place.lazy,
-                above_fold: place.above_fold,
-                lcp: place.lcp,
-            },
-        })
+        Ok(NewPlace { selector: place.selector, loose: place.loose, kind: place.kind, details })
     }
 
     /// Keeps a copy of a file that can be shown, so that the layout shows what the page does.
     async fn keep_file(
         &self,
-        file: ServedFile,
+        file: &ServedFile,
         files: &PageFiles,
-    ) -> Result<place::ServedFile, brisk_margin_store::StoreError> {
+    ) -> Result<Option<String>, StoreError> {
+        const SHOWN: [&str; 6] = ["jpeg", "png", "webp", "avif", "gif", "svg"];
+        let is_shown = file.format.as_deref().is_some_and(|format| SHOWN.contains(&format));
         let body = files.get(&file.url).and_then(|fetched| fetched.body.clone());
-        let hash = match body {
-            Some(body)
-                if matches!(
-                    file.format.as_deref(),
-                    Some("jpeg" | "png" | "webp" | "avif" | "gif" | "svg")
-                ) =>
-            {
-                Some(self.store.blobs().put(body).await?.as_str().to_owned())
-            }
-            _ => None,
-        };
-        let size = file.size().map(|size| (size.width, size.height));
-        Ok(place::ServedFile { url: file.url, size, format: file.format, bytes: file.bytes, hash })
+        match body.filter(|_| is_shown) {
+            Some(body) => Ok(Some(self.store.blobs().put(body).await?.as_str().to_owned())),
+            None => Ok(None),
+        }
     }
 }
 

@@ -17,10 +17,10 @@ use brisk_margin_e2e::browser::Browser;
 use brisk_margin_e2e::web_host::{serve, tarnlight};
 use brisk_margin_imaging::codecs::Codecs;
 use brisk_margin_site::error::{MeasureError, PageError};
+use brisk_margin_site::file_reader::FileReader;
 use brisk_margin_site::measure::{Go, Measurer};
 use brisk_margin_site::measured::MeasuredPage;
 use brisk_margin_site::plan::Plan;
-use brisk_margin_site::served_file::FileReader;
 use brisk_margin_testing::pictures::gradient_jpeg;
 use brisk_margin_work::measuring;
 use serde_json::json;
@@ -39,8 +39,9 @@ async fn measure(address: &str) -> Result<MeasuredPage, MeasureError> {
 /// Measuring an unchanged page again changes nothing; says which places differ, not everything.
 fn assert_same_places(again: &MeasuredPage, before: &MeasuredPage) {
     let changed = again.places.iter().zip(&before.places).filter(|(now, then)| now != then);
-    let changed: Vec<_> =
-        changed.map(|(now, then)| (&now.selector, now.lcp, then.lcp, &now.boxes)).collect();
+    let changed: Vec<_> = changed
+        .map(|(now, then)| (&now.selector, now.details.lcp, then.details.lcp, &now.details.boxes))
+        .collect();
     assert!(changed.is_empty(), "{changed:?}");
     assert_eq!(again.places.len(), before.places.len());
 }
@@ -86,22 +87,25 @@ async fn the_whole_site_is_found_as_it_was_written_and_as_it_is_laid_out() {
 /// Every picture that the generator wrote is there, with a file that it named.
 fn check_found(page: &site::Page, found: &MeasuredPage) {
     assert_eq!(found.places.len(), page.shown.len(), "on {}", page.file);
-    let icons: Vec<_> =
-        found.icons.iter().map(|icon| (icon.rel.as_str(), icon.file.width)).collect();
+    let icons: Vec<_> = found
+        .icons
+        .iter()
+        .map(|icon| (icon.rel.as_str(), icon.file.size.map(|(width, _)| width)))
+        .collect();
     assert_eq!(icons, [("icon", Some(1200))], "on {}", page.file);
     // Backgrounds are listed after the pictures of the markup.
     let (behind, before): (Vec<_>, Vec<_>) =
         page.shown.iter().partition(|shown| shown.element == "background");
     for (shown, place) in before.into_iter().chain(behind).zip(&found.places) {
-        for (viewport, files) in &place.files {
+        for (viewport, files) in &place.details.files {
             for (density, file) in files.iter() {
                 let name = file.url.rsplit('/').next().unwrap();
                 let what = format!("{} at {viewport}, {density}x on {}", file.url, page.file);
                 assert!(shown.files.contains(&name), "{what}, not {:?}", shown.files);
-                assert_eq!(file.size().is_some(), shown.loads, "{what}");
+                assert_eq!(file.size.is_some(), shown.loads, "{what}");
             }
         }
-        assert_eq!(place.files.len(), 4, "{} on {}", place.selector, page.file);
+        assert_eq!(place.details.files.len(), 4, "{} on {}", place.selector, page.file);
     }
 }
 
@@ -119,7 +123,7 @@ async fn check_boxes(browser: &Browser, found: &MeasuredPage, width: u32) {
     browser.until("the pictures are loaded", complete).await;
     let laid_out = browser.run(script, vec![json!(selectors)]).await;
     for (place, rect) in found.places.iter().zip(laid_out.as_array().unwrap()) {
-        let size = place.boxes[&width];
+        let size = place.details.boxes[&width];
         let off = (size.width - rect[0].as_f64().unwrap())
             .abs()
             .max((size.height - rect[1].as_f64().unwrap()).abs());
@@ -166,8 +170,9 @@ async fn the_file_depends_on_width_and_density_as_the_markup_says() {
     }
     let page = measure(&format!("{address}/index.html")).await.unwrap();
     let intro = page.places.iter().find(|place| place.loose.ends_with("img.intro")).unwrap();
-    let width =
-        |viewport: u32, density: f64| intro.files[&viewport][&Density::new(density).unwrap()].width;
+    let width = |viewport: u32, density: f64| {
+        intro.details.files[&viewport][&Density::new(density).unwrap()].size.map(|(width, _)| width)
+    };
     assert_eq!((width(390, 1.0), width(390, 2.0)), (Some(400), Some(800)));
     assert_eq!((width(820, 1.0), width(1280, 2.0)), (Some(800), Some(1600)));
 }

@@ -1,16 +1,15 @@
 //! `measure`: the slots of pages, without a database.
 
-use brisk_margin_core::place_kind::PlaceKind;
-use brisk_margin_core::units::ByDensity;
-use brisk_margin_core::units::Density;
 use std::collections::{BTreeMap, BTreeSet};
 
 use brisk_margin_core::layout::{Boxes, LayoutWidth};
 use brisk_margin_core::object_fit::ObjectFit;
+use brisk_margin_core::place::ServedFile;
+use brisk_margin_core::place_kind::PlaceKind;
+use brisk_margin_core::units::{ByDensity, Bytes, Density};
 use brisk_margin_site::measure::Measurer;
 use brisk_margin_site::measured::{FoundPlace, PageIcon};
 use brisk_margin_site::plan::Plan;
-use brisk_margin_site::served_file::ServedFile;
 use brisk_margin_work::measuring;
 use clap::Args;
 use serde::Serialize;
@@ -42,11 +41,32 @@ struct Line<'a> {
     selector: &'a str,
     kind: PlaceKind,
     boxes: &'a Boxes,
-    files: &'a BTreeMap<u32, ByDensity<ServedFile>>,
+    files: BTreeMap<u32, ByDensity<File<'a>>>,
     fit: ObjectFit,
     position: &'a str,
     above_fold: bool,
     lcp: bool,
+}
+
+/// A file as a line tells of it.
+#[derive(Serialize)]
+struct File<'a> {
+    url: &'a str,
+    width: Option<u32>,
+    height: Option<u32>,
+    format: Option<&'a str>,
+    bytes: Bytes,
+}
+
+impl<'a> From<&'a ServedFile> for File<'a> {
+    fn from(file: &'a ServedFile) -> Self {
+        let (width, height) = file.size.unzip();
+        Self { url: &file.url, width, height, format: file.format.as_deref(), bytes: file.bytes }
+    }
+}
+
+fn files_at<'a>((&width, at): (&u32, &'a ByDensity<ServedFile>)) -> (u32, ByDensity<File<'a>>) {
+    (width, at.iter().map(|(&density, file)| (density, File::from(file))).collect())
 }
 
 impl Measure {
@@ -89,14 +109,14 @@ impl Measure {
             return;
         }
         // It has no box, and the browser takes it at any width.
-        let at_any: ByDensity<ServedFile> =
-            [(Density::ONE, icon.file.clone())].into_iter().collect();
+        let at_any: ByDensity<File<'_>> =
+            [(Density::ONE, File::from(&icon.file))].into_iter().collect();
         let line = Line {
             page,
             selector: &icon.selector,
             kind: PlaceKind::Icon,
             boxes: &Boxes::new(),
-            files: &[(0, at_any)].into(),
+            files: [(0, at_any)].into(),
             fit: ObjectFit::Contain,
             position: "50% 50%",
             above_fold: false,
@@ -111,17 +131,18 @@ impl Measure {
                 page,
                 selector: &place.selector,
                 kind: place.kind,
-                boxes: &place.boxes,
-                files: &place.files,
-                fit: place.painting,
-                position: &place.position,
-                above_fold: place.above_fold,
-                lcp: place.lcp,
+                boxes: &place.details.boxes,
+                files: place.details.files.iter().map(files_at).collect(),
+                fit: place.details.painting,
+                position: &place.details.position,
+                above_fold: place.details.above_fold,
+                lcp: place.details.lcp,
             };
             println!("{}", serde_json::to_string(&line).expect("plain values"));
             return;
         }
         let boxes: Vec<String> = place
+            .details
             .boxes
             .iter()
             .map(|(viewport, size)| format!("{viewport}: {} × {}", size.width, size.height))
