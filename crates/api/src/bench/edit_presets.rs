@@ -20,7 +20,7 @@ use brisk_margin_work::events::Event;
 
 /// Every list of edits that was saved, by name.
 #[utoipa::path(get, path = "/api/finishes", responses((status = 200, body = Vec<EditPreset>)))]
-pub(crate) async fn finishes(State(app): State<App>) -> Result<Json<Vec<EditPreset>>, Problem> {
+pub(crate) async fn edit_presets(State(app): State<App>) -> Result<Json<Vec<EditPreset>>, Problem> {
     Ok(Json(app.store.edit_presets().await?))
 }
 
@@ -39,7 +39,7 @@ pub(crate) struct NewFinish {
     (status = 204),
     (status = 422, body = Problem, content_type = "application/problem+json"),
 ))]
-pub(crate) async fn save_finish(
+pub(crate) async fn save_edit_preset(
     State(app): State<App>,
     extract::Json(new): extract::Json<NewFinish>,
 ) -> Result<StatusCode, Problem> {
@@ -59,7 +59,7 @@ pub(crate) async fn save_finish(
     (status = 200, body = EditPreset),
     (status = 404, body = Problem, content_type = "application/problem+json"),
 ), params(("id" = Uuid, Path, description = "The list's number")))]
-pub(crate) async fn forget_finish(
+pub(crate) async fn forget_edit_preset(
     State(app): State<App>,
     Path(id): Path<Uuid>,
 ) -> Result<Json<EditPreset>, Problem> {
@@ -89,7 +89,7 @@ pub(crate) struct Laid {
     (status = 200, body = Laid),
     (status = 404, body = Problem, content_type = "application/problem+json"),
 ), params(("id" = Uuid, Path, description = "The list's number")))]
-pub(crate) async fn lay_finish(
+pub(crate) async fn lay_edit_preset(
     State(app): State<App>,
     Path(id): Path<Uuid>,
     extract::Json(laying): extract::Json<Laying>,
@@ -111,7 +111,7 @@ pub(crate) async fn lay_finish(
         }
     }
     let summary = format!("laid “{}” on {} pictures", named.name, adjustments.len());
-    let change = app.store.lay_work(&summary, &adjustments).await?;
+    let change = app.store.lay_adjustments(&summary, &adjustments).await?;
     if let Some(change) = &change {
         settle(&app, &change.pictures).await?;
         app.events.tell(Event::Layouts);

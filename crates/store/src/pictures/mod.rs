@@ -285,7 +285,7 @@ impl Store {
     ) -> Result<Option<Picture>, StoreError> {
         let Some(picture) = self.picture(id).await? else { return Ok(None) };
         let adjustments = Adjustments { focal, ..picture.adjustments.clone() };
-        self.lay_work("moved the focal point", &[(picture, adjustments)]).await?;
+        self.lay_adjustments("moved the focal point", &[(picture, adjustments)]).await?;
         self.picture(id).await
     }
 

@@ -54,6 +54,9 @@ struct WorkRow {
     adjustments: serde_json::Value,
 }
 
+/// Pictures whose steps are noted by one statement.
+const AT_ONCE: usize = 500;
+
 impl Store {
     /// The steps of picture `id`, the first ones first.
     pub async fn steps(&self, id: Uuid) -> Result<Vec<Step>, StoreError> {
@@ -211,21 +214,51 @@ impl Store {
         self.edit(&format!("saved {}", picture.name), &edits).await
     }
 
-    /// Gives each of `pictures` its new work, as one change: it holds for all of them or for none.
-    /// Steps are noted before, one picture after the other, and stay on the bench where it fails.
-    pub async fn lay_work(
+    /// Gives each of `pictures` its new adjustments, as one change: they hold for all of them or for
+    /// none. Steps are noted before and stay on the bench where it fails.
+    pub async fn lay_adjustments(
         &self,
         summary: &str,
         pictures: &[(Picture, Adjustments)],
     ) -> Result<Option<Change>, StoreError> {
         let mut edits = ChangeSet::default();
-        for (picture, adjustments) in pictures {
-            let step = self.add_step(picture, None, summary, adjustments).await?;
-            edits
-                .pictures
-                .insert(picture.id, FieldChange { step: Some(step.id), ..FieldChange::default() });
+        for some in pictures.chunks(AT_ONCE) {
+            let steps = some.iter().map(|(picture, adjustments)| {
+                let (first, step) = (Uuid::now_v7(), Uuid::now_v7());
+                let change = FieldChange { step: Some(step), ..FieldChange::default() };
+                edits.pictures.insert(picture.id, change);
+                serde_json::json!({
+                    "id": picture.id, "first": first, "step": step,
+                    "arrived": picture.adjustments, "adjustments": adjustments,
+                })
+            });
+            self.note_steps(summary, steps.collect()).await?;
         }
         self.edit(summary, &edits).await
+    }
+
+    /// Notes a step of each picture after the one that holds, made now where there is none yet.
+    async fn note_steps(&self, summary: &str, steps: serde_json::Value) -> Result<(), StoreError> {
+        let statement = self.statement(
+            "WITH asked AS (
+                 SELECT j.*, p.step AS held
+                 FROM jsonb_to_recordset($1) AS j (
+                     id uuid, first uuid, step uuid, arrived jsonb, adjustments jsonb
+                 ) JOIN pictures p ON p.id = j.id
+                 FOR UPDATE OF p
+             ), arrived AS (
+                 INSERT INTO steps (id, picture_id, adjustments, summary, made_at)
+                 SELECT first, id, arrived, 'as it arrived', now() FROM asked WHERE held IS NULL
+             ), noted AS (
+                 INSERT INTO steps (id, picture_id, parent_id, adjustments, summary, made_at)
+                 SELECT step, id, coalesce(held, first), adjustments, $2, now() FROM asked
+             )
+             UPDATE pictures p SET step = coalesce(a.held, a.first), draft = a.step
+             FROM asked a WHERE p.id = a.id",
+            [steps.into(), summary.to_owned().into()],
+        );
+        self.db.execute_raw(statement).await?;
+        Ok(())
     }
 
     /// Makes a picture beside `picture` that shares its original and has `work`. It takes the place

@@ -2,5 +2,6 @@
 
 mod lists;
 mod names;
+mod steps;
 mod support;
 mod troubles;
