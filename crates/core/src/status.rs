@@ -125,7 +125,7 @@ pub struct StatusInputs<'a> {
     /// Whether its metadata tell where it was taken.
     pub has_location: bool,
     /// What kind it is and how heavy to encode, once it was looked at.
-    pub look: Option<(ContentClass, WeightSample)>,
+    pub analysis: Option<(ContentClass, WeightSample)>,
     /// What a page that shows it transfers today: the original where nothing better is known.
     pub today: Bytes,
     /// Where it is shown.
@@ -207,7 +207,7 @@ impl StatusInputs<'_> {
 
     /// What its largest use needs, or what the ceiling leaves of it, and never more than today.
     fn possible(&self) -> Option<Estimate> {
-        let (class, sample) = self.look?;
+        let (class, sample) = self.analysis?;
         // An animation's frames and a drawing's shapes are not told by sampled pixels.
         if matches!(class, ContentClass::Animation | ContentClass::Drawing) {
             return None;
@@ -222,7 +222,7 @@ impl StatusInputs<'_> {
     }
 
     fn has_wrong_format(&self) -> bool {
-        let Some((class, _)) = self.look else { return !self.format.is_for_the_web() };
+        let Some((class, _)) = self.analysis else { return !self.format.is_for_the_web() };
         match class {
             _ if !self.format.is_for_the_web() => true,
             ContentClass::Photograph => {
@@ -247,7 +247,7 @@ mod tests {
             format,
             size: Size::new(6_000, 4_000),
             has_location: false,
-            look: Some((class, SAMPLE)),
+            analysis: Some((class, SAMPLE)),
             today: Bytes::mb(9),
             uses: &[],
             ceiling: 2_560,
@@ -319,7 +319,7 @@ mod tests {
             let picture = StatusInputs {
                 size: Size::new(width, height),
                 today: Bytes(bytes),
-                look: Some((ContentClass::Photograph, sample)),
+                analysis: Some((ContentClass::Photograph, sample)),
                 ..known(SourceFormat::Jpeg, ContentClass::Photograph)
             };
             let estimate = picture.status().possible.unwrap();

@@ -1,5 +1,6 @@
 //! Analysis in the background: what the pixels of pictures say by themselves.
 
+use brisk_margin_core::content::ImageAnalysis;
 use brisk_margin_imaging::analysis::analyse;
 use brisk_margin_imaging::codecs::Codecs;
 use brisk_margin_imaging::original::Original;
@@ -31,9 +32,12 @@ pub async fn next(maker: &Maker, after: Option<Uuid>) -> Result<(Option<Uuid>, u
 /// fault and it is left for later.
 async fn analyse_one(maker: &Maker, picture: &Picture) -> bool {
     let kept = match found(maker, picture).await {
-        Ok(analysis) => maker.store.keep_analysis(picture.id, &analysis).await,
-        Err(error) if error.is_transient() => Err(StoreError::Corrupt(error.to_string())),
-        Err(error) => maker.store.analysis_failed(picture.id, &error.to_string()).await,
+        Ok(analysis) => maker.store.keep_analysis(picture.id, &analysis).await.map_err(Into::into),
+        Err(error) if error.is_transient() => Err(error),
+        Err(error) => {
+            let noted = maker.store.analysis_failed(picture.id, &error.to_string()).await;
+            noted.map_err(MakeError::from)
+        }
     };
     if let Err(error) = &kept {
         tracing::warn!("{} is analysed later: {error}", picture.name);
@@ -41,10 +45,7 @@ async fn analyse_one(maker: &Maker, picture: &Picture) -> bool {
     kept.is_ok()
 }
 
-async fn found(
-    maker: &Maker,
-    picture: &Picture,
-) -> Result<brisk_margin_core::content::ImageAnalysis, MakeError> {
+async fn found(maker: &Maker, picture: &Picture) -> Result<ImageAnalysis, MakeError> {
     let room = maker.pool.admit(picture.facts.memory(picture.bytes)).await;
     let bytes = maker.store.blobs().get(&picture.hash).await?;
     let work = move |codecs: &Codecs| -> Result<_, MakeError> {

@@ -45,7 +45,7 @@ pub async fn refresh_all(store: &Store, pictures: &[Picture]) -> Result<(), Stor
             format: picture.facts.format,
             size: picture.shown_size(),
             has_location: picture.facts.has_location,
-            look: picture.analysis.map(|look| (look.class, look.sample)),
+            analysis: picture.analysis.map(|found| (found.class, found.sample)),
             today,
             uses: &asked,
             ceiling,

@@ -163,6 +163,11 @@ impl Api {
         self.send(request).await
     }
 
+    /// Where its blobs lie.
+    pub fn blobs(&self) -> std::path::PathBuf {
+        self.data.path().join("data").join("blobs")
+    }
+
     /// How many files lie anywhere below a part of the data folder.
     pub fn files_below(&self, part: &str) -> usize {
         fn count(folder: &Path) -> usize {
