@@ -4,7 +4,7 @@ use axum::Json;
 use axum::extract::State;
 use axum::http::{StatusCode, header};
 use axum::response::IntoResponse;
-use brisk_margin_core::status::IssueKind;
+use brisk_margin_core::issue::IssueKind;
 use brisk_margin_store::collections::Collection;
 use brisk_margin_store::pictures::Filter;
 use brisk_margin_store::saved_filters::SavedFilter;

@@ -8,6 +8,7 @@ mod find;
 mod fittings;
 mod guard;
 mod health;
+mod issues;
 mod layouts;
 mod measurements;
 mod output_rules;

@@ -20,6 +20,7 @@ use uuid::Uuid;
 
 use super::Problem;
 use super::extract::{self, Path};
+use super::issues::IssueBody;
 use super::served::Served;
 use crate::find::find;
 use crate::state::App;
@@ -71,8 +72,8 @@ pub(super) struct SetBody {
     /// The markup of the whole set, or the style rules of a background; nothing for a picture that
     /// is excluded.
     markup: Option<String>,
-    /// What is to be mended before it goes into a page.
-    remarks: Vec<String>,
+    /// What is worth mending before it goes into a page, the most serious first.
+    issues: Vec<IssueBody>,
     /// The picture as the drawing that it is, instead of all files.
     drawing: Option<DrawingBody>,
 }
@@ -181,7 +182,7 @@ impl SetBody {
             cropping: set.cropping,
             decision: set.decision.clone(),
             settled: set.decision.settled.value.values().map(ToString::to_string).collect(),
-            profile: profile(set, picture),
+            profile: set.profile(picture).map(str::to_owned),
             is_background: set.slot.holder() == Holder::Background,
             formats: set.formats.clone(),
             parts: set.parts.iter().enumerate().map(|(n, part)| part_body(set, n, part)).collect(),
@@ -190,7 +191,7 @@ impl SetBody {
             bytes: made().map(|made| made.variant.bytes).sum(),
             downloads: downloads(set),
             markup: set.page_text(),
-            remarks: remarks(set, picture),
+            issues: set.issues(picture).into_iter().map(IssueBody::from).collect(),
             drawing,
         }
     }
@@ -251,61 +252,6 @@ fn downloads(set: &ResponsiveSet) -> Vec<DownloadBody> {
         })
     };
     screens.filter_map(download).collect()
-}
-
-/// The profile that the files stay in.
-fn profile(set: &ResponsiveSet, picture: &Picture) -> Option<String> {
-    let mut widths = set.parts.iter().flat_map(|part| &part.widths);
-    let is_own = widths.any(|width| !width.spec.colours.is_srgb());
-    is_own.then(|| picture.facts.profile.clone()).flatten()
-}
-
-/// Why files are in sRGB although a rule keeps the picture's own profile.
-fn why_not_own_colours(set: &ResponsiveSet, picture: &Picture) -> Option<String> {
-    let own = picture.facts.profile.as_ref()?;
-    if !set.decision.keeps_profile.value || profile(set, picture).is_some() {
-        return None;
-    }
-    let why = match () {
-        () if picture.facts.frames > 1 => "what moves",
-        () if set.decision.formats.value.contains(&Format::Gif) => "a rule with GIF in it",
-        () => "an edited picture",
-    };
-    Some(format!("{own} is not kept: {why} is made in sRGB"))
-}
-
-fn remarks(set: &ResponsiveSet, picture: &Picture) -> Vec<String> {
-    let mut remarks = Vec::new();
-    let mut say = |words: &str| remarks.push(words.to_owned());
-    if set.decision.excluded.value {
-        say("the picture is excluded by a rule: no file is made of it");
-    }
-    if set.slot.holder() == Holder::Background && set.slot.selector.is_none() {
-        say(
-            "the slot's selector is not known: write your own for “.background” in the style rules",
-        );
-    }
-    if let Some(reason) = why_not_own_colours(set, picture) {
-        say(&reason);
-    }
-    let offered = set.offered();
-    for format in set.formats.iter().filter(|format| !offered.contains(format)) {
-        say(&format!(
-            "{format} is left out of the markup: it is heavier here than what follows it"
-        ));
-    }
-    let description = &picture.description;
-    if set.markup().alt.is_empty() && !description.decorative {
-        say("no alt text yet: describe the picture, or say that it only adorns");
-    }
-    let more = set.shortfall();
-    let has_pixels = picture.facts.format != SourceFormat::Svg;
-    if has_pixels && more > 1.0 {
-        say(&format!(
-            "the picture is too small for the densest screens: they ask for {more:.2} times its pixels"
-        ));
-    }
-    remarks
 }
 
 /// A drawing, cleaned and in fewer bytes.

@@ -5,7 +5,7 @@ use std::time::{Duration, Instant};
 use axum::Router;
 use axum::body::Body;
 use axum::http::{Request, header};
-use brisk_margin_core::status::IssueKind;
+use brisk_margin_core::issue::IssueKind;
 use brisk_margin_store::pictures::{Filter, ListPage, Sort};
 use futures::StreamExt;
 use sea_orm::{ConnectionTrait, Database, DatabaseConnection};

@@ -1,7 +1,8 @@
-//! Descriptions: what is said of a picture, and what is wrong with its alt text.
+//! Descriptions: what is said of a picture, and what is to be mended of its alt text.
 
 use serde::{Deserialize, Serialize};
 
+use crate::issue::{Evidence, Issue, IssuePlace};
 use crate::markup::escaped;
 use crate::naming;
 
@@ -30,69 +31,31 @@ pub struct Description {
     pub source: String,
 }
 
-/// Something to mend in an alt text.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
-#[serde(tag = "finding", rename_all = "kebab-case")]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub enum AltFinding {
-    /// There is none, and the picture is not said to be decorative.
-    Empty,
-    /// It reads like the name of a file.
-    FileName,
-    /// It is longer than [`LONG_ALT`].
-    TooLong {
-        /// Its length in characters.
-        characters: usize,
-    },
-    /// Other pictures have the same.
-    Repeated {
-        /// How many others.
-        others: u64,
-    },
-    /// A decorative picture has one all the same.
-    NotWanted,
-}
-
-impl std::fmt::Display for AltFinding {
-    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        match self {
-            Self::Empty => f.write_str("no alt text"),
-            Self::FileName => f.write_str("reads like a file name"),
-            Self::TooLong { characters } => {
-                write!(f, "{characters} characters; up to {LONG_ALT} are read at once")
-            }
-            Self::Repeated { others } if *others == 1 => f.write_str("the same as another’s"),
-            Self::Repeated { others } => write!(f, "the same as {others} others’"),
-            Self::NotWanted => f.write_str("decorative, so it is never read"),
-        }
-    }
-}
-
 impl Description {
-    /// What is wrong with the alt text of a picture called `name`, where `others` pictures have
-    /// the same one.
-    pub fn check_alt(&self, name: &str, others: u64) -> Vec<AltFinding> {
+    /// What is to be mended of the alt text of a picture called `name`, where `others` pictures
+    /// have the same one; the most serious first.
+    pub fn check_alt(&self, name: &str, others: u64) -> Vec<Issue> {
+        let found = self.alt_evidence(name, others).into_iter();
+        found.map(|evidence| Issue { place: IssuePlace::AltText, evidence }).collect()
+    }
+
+    fn alt_evidence(&self, name: &str, others: u64) -> Vec<Evidence> {
         let alt = self.alt.trim();
-        if self.decorative || alt.is_empty() {
-            let finding = match (self.decorative, alt.is_empty()) {
-                (true, false) => Some(AltFinding::NotWanted),
-                (false, true) => Some(AltFinding::Empty),
-                _ => None,
-            };
-            return finding.into_iter().collect();
-        }
-        let mut findings = Vec::new();
-        if naming::reads_like_a_file(alt, name) {
-            findings.push(AltFinding::FileName);
+        match (self.decorative, alt.is_empty()) {
+            (true, true) => return Vec::new(),
+            (true, false) => return vec![Evidence::AltNotWanted],
+            (false, true) => return vec![Evidence::NoAlt],
+            (false, false) => {}
         }
         let characters = alt.chars().count();
-        if characters > LONG_ALT {
-            findings.push(AltFinding::TooLong { characters });
-        }
-        if others > 0 {
-            findings.push(AltFinding::Repeated { others });
-        }
-        findings
+        [
+            naming::reads_like_a_file(alt, name).then_some(Evidence::AltFileName),
+            (characters > LONG_ALT).then_some(Evidence::AltTooLong { characters }),
+            (others > 0).then_some(Evidence::AltRepeated { others }),
+        ]
+        .into_iter()
+        .flatten()
+        .collect()
     }
 
     /// The caption and the credit as the content of a `figcaption`; nothing where both are empty.
@@ -169,24 +132,25 @@ fn link(address: &str, words: &str) -> String {
 mod tests {
     use super::*;
 
-    fn findings(alt: &str, decorative: bool, others: u64) -> Vec<AltFinding> {
+    fn findings(alt: &str, decorative: bool, others: u64) -> Vec<Evidence> {
         let description = Description { alt: alt.into(), decorative, ..Description::default() };
-        description.check_alt("DSC_0412.jpg", others)
+        let issues = description.check_alt("DSC_0412.jpg", others);
+        issues.into_iter().map(|issue| issue.evidence).collect()
     }
 
     #[test]
     fn alt_text_is_checked_for_what_a_listener_would_stumble_over() {
-        assert_eq!(findings("", false, 0), [AltFinding::Empty]);
+        assert_eq!(findings("", false, 0), [Evidence::NoAlt]);
         assert_eq!(findings("", true, 0), []);
-        assert_eq!(findings("The dome at dusk", true, 0), [AltFinding::NotWanted]);
+        assert_eq!(findings("The dome at dusk", true, 0), [Evidence::AltNotWanted]);
         assert_eq!(findings("The dome at dusk", false, 0), []);
-        assert_eq!(findings("DSC_0412", false, 0), [AltFinding::FileName]);
+        assert_eq!(findings("DSC_0412", false, 0), [Evidence::AltFileName]);
         assert_eq!(
             findings("dome-dusk.webp", false, 2),
-            [AltFinding::FileName, AltFinding::Repeated { others: 2 },]
+            [Evidence::AltFileName, Evidence::AltRepeated { others: 2 },]
         );
         let long = "Stars over the moor. ".repeat(10);
-        assert_eq!(findings(&long, false, 0), [AltFinding::TooLong { characters: 209 }]);
+        assert_eq!(findings(&long, false, 0), [Evidence::AltTooLong { characters: 209 }]);
     }
 
     #[test]

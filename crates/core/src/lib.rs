@@ -12,7 +12,8 @@
 //! 5. A [`responsive`] set has the files for every screen; [`sizes`] and [`markup`] tell the
 //!    browser of it.
 //! 6. People [`describe`] a picture; [`naming`] proposes file names.
-//! 7. [`status`] and [`slot_state`] say what is worth mending, [`budget`] what margin is left.
+//! 7. [`issue`] lists what can be worth mending, [`status`] what is for a picture and [`showing`]
+//!    for a place, [`budget`] what margin is left.
 
 pub mod adjustments;
 pub mod budget;
@@ -31,6 +32,7 @@ pub mod format;
 pub mod framing;
 pub mod geometry;
 pub mod grade;
+pub mod issue;
 pub mod layout;
 pub mod markup;
 pub mod name_pattern;
@@ -48,12 +50,12 @@ pub mod render_spec;
 pub mod responsive;
 pub mod rule;
 pub mod set_plan;
+pub mod showing;
 pub mod site;
 pub mod size_set;
 pub mod sizes;
 pub mod slot;
 pub mod slot_shape;
-pub mod slot_state;
 pub mod source_format;
 pub mod status;
 pub mod units;

@@ -2,21 +2,22 @@
 
 use crate::budget::{Margin, Share};
 use crate::geometry::Size;
+use crate::issue::{Evidence, Issue, Severity};
 use crate::place::Place;
 use crate::placement::Placement;
+use crate::showing::{Showing, issues};
 use crate::slot::Slot;
-use crate::slot_state::{Showing, State, states};
 use crate::units::Bytes;
 
-/// The state of what is in a place, and the margin of what it weighs today.
+/// What is to be mended in a place, and the margin of what it weighs today.
 #[derive(Debug, Clone, PartialEq)]
 pub struct PlaceStatus {
     /// The place.
     pub place: Place,
     /// Its slot's budget.
     pub budget: Bytes,
-    /// The most serious first.
-    pub states: Vec<State>,
+    /// What is to be mended, the most serious first; nothing where its picture fits.
+    pub issues: Vec<Issue>,
 }
 
 impl PlaceStatus {
@@ -26,21 +27,21 @@ impl PlaceStatus {
             Some(placement) => placement.showings(),
             None => showings_today(slot, &place),
         };
-        Self { budget: slot.budget(), states: states(&showings), place }
+        Self { budget: slot.budget(), issues: issues(&showings), place }
     }
 
     /// Bytes of pixels that no screen uses.
     pub fn wasted(&self) -> Bytes {
-        let wasted = |state: &State| match state {
-            State::TooLarge { wasted, .. } => *wasted,
+        let wasted = |issue: &Issue| match issue.evidence {
+            Evidence::TooLarge { wasted, .. } => wasted,
             _ => Bytes(0),
         };
-        self.states.iter().map(wasted).sum()
+        self.issues.iter().map(wasted).sum()
     }
 
     /// Whether something about it should be mended.
     pub fn to_mend(&self) -> bool {
-        self.states.iter().any(|state| state.severity() > 1)
+        self.issues.iter().any(|issue| issue.kind().severity() >= Severity::Mend)
     }
 
     /// Today's weight at the heaviest layout width; nothing where nothing is served.

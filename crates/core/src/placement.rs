@@ -11,9 +11,9 @@ use crate::needs::Need;
 use crate::object_fit::ObjectFit;
 use crate::place::Place;
 use crate::render_spec::RenderSpec;
+use crate::showing::Showing;
 use crate::slot::Slot;
 use crate::slot_shape::SlotShape;
-use crate::slot_state::Showing;
 use crate::status::Use;
 use crate::units::Bytes;
 

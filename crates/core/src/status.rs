@@ -5,6 +5,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::content::{ContentClass, WeightSample};
 use crate::geometry::Size;
+use crate::issue::{Issue, IssueKind};
 use crate::source_format::SourceFormat;
 use crate::units::Bytes;
 
@@ -18,90 +19,10 @@ const WORTH_BYTES: u64 = 2_000;
 /// Pixels that may lack, for rounding.
 const SHORT: f64 = 1.02;
 
-/// Something worth doing with a picture, or worth knowing; each is a filter of the library.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
-#[serde(rename_all = "kebab-case")]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub enum IssueKind {
-    /// One of its slots asks for more pixels than it has.
-    TooSmall,
-    /// Its file in the site's folder was replaced by another.
-    Replaced,
-    /// A file that does the same would be lighter.
-    Heavier,
-    /// Its format does not suit its content, or no browser shows it.
-    WrongFormat,
-    /// Another picture is the same, or looks the same.
-    Duplicate,
-    /// It tells where it was taken.
-    Location,
-    /// Nobody wrote an alt text, and it is not decorative.
-    NoAlt,
-    /// Nobody is credited.
-    NoCredit,
-    /// No page shows it.
-    NotUsed,
-    /// It came by the site's folder, past Brisk Margin.
-    FromFolder,
-}
-
 impl Use {
     /// More pixels that it asks for, in percent; nothing where it has enough, or nearly.
     pub fn short(&self) -> Option<f64> {
         (self.shortfall > SHORT).then_some(100.0 * (self.shortfall - 1.0))
-    }
-}
-
-impl IssueKind {
-    /// Every issue, the most serious first.
-    pub const ALL: [Self; 10] = [
-        Self::TooSmall,
-        Self::Replaced,
-        Self::Heavier,
-        Self::WrongFormat,
-        Self::Duplicate,
-        Self::Location,
-        Self::NoAlt,
-        Self::NoCredit,
-        Self::NotUsed,
-        Self::FromFolder,
-    ];
-
-    /// Its name in the API and in the database.
-    pub const fn name(self) -> &'static str {
-        match self {
-            Self::TooSmall => "too-small",
-            Self::Replaced => "replaced",
-            Self::Heavier => "heavier",
-            Self::WrongFormat => "wrong-format",
-            Self::Duplicate => "duplicate",
-            Self::Location => "location",
-            Self::NoAlt => "no-alt",
-            Self::NoCredit => "no-credit",
-            Self::NotUsed => "not-used",
-            Self::FromFolder => "from-folder",
-        }
-    }
-
-    /// What it says of a picture.
-    pub const fn words(self) -> &'static str {
-        match self {
-            Self::TooSmall => "too small for its slot",
-            Self::Replaced => "replaced in the site’s folder",
-            Self::Heavier => "heavier than needed",
-            Self::WrongFormat => "wrong format for its content",
-            Self::Duplicate => "looks like another",
-            Self::Location => "tells where it was taken",
-            Self::NoAlt => "no alt text",
-            Self::NoCredit => "no credit",
-            Self::NotUsed => "not used",
-            Self::FromFolder => "came by the site’s folder",
-        }
-    }
-
-    /// The issue called `name`.
-    pub fn named(name: &str) -> Option<Self> {
-        Self::ALL.into_iter().find(|issues| issues.name() == name)
     }
 }
 
@@ -163,8 +84,8 @@ pub struct PictureStatus {
     pub possible: Option<Estimate>,
     /// More pixels that its most demanding slot asks for, in percent.
     pub short: Option<f64>,
-    /// The most serious first.
-    pub issues: Vec<IssueKind>,
+    /// What is to be mended, the most serious first.
+    pub issues: Vec<Issue>,
 }
 
 impl Estimate {
@@ -186,7 +107,7 @@ impl StatusInputs<'_> {
             let saved = self.today.get().saturating_sub(estimate.high.get());
             saved >= WORTH_BYTES && saved as f64 >= WORTH_SHARE * self.today.get() as f64
         });
-        let holds = |issues: &IssueKind| match issues {
+        let holds = |kind: &IssueKind| match kind {
             IssueKind::TooSmall => short.is_some(),
             IssueKind::Replaced => self.is_replaced,
             IssueKind::Heavier => is_heavier,
@@ -197,12 +118,11 @@ impl StatusInputs<'_> {
             IssueKind::NoCredit => !self.has_credit,
             IssueKind::NotUsed => self.uses.is_empty(),
             IssueKind::FromFolder => self.is_from_folder,
+            _ => false,
         };
-        PictureStatus {
-            possible,
-            short,
-            issues: IssueKind::ALL.into_iter().filter(holds).collect(),
-        }
+        let issues = IssueKind::OF_PICTURES.into_iter().filter(holds);
+        let issues = issues.filter_map(|kind| Issue::of_picture(kind, short)).collect();
+        PictureStatus { possible, short, issues }
     }
 
     /// What its largest use needs, or what the ceiling leaves of it, and never more than today.
@@ -259,14 +179,17 @@ mod tests {
         }
     }
 
+    fn kinds(picture: StatusInputs<'_>) -> Vec<IssueKind> {
+        picture.status().issues.iter().map(Issue::kind).collect()
+    }
+
     #[test]
     fn a_camera_file_in_a_small_slot_is_heavier_than_needed() {
         let place = Use { output: Size::new(800, 600), shortfall: 0.2 };
-        let status =
-            StatusInputs { uses: &[place], ..known(SourceFormat::Jpeg, ContentClass::Photograph) }
-                .status();
-        assert_eq!(status.issues, [IssueKind::Heavier]);
-        let possible = status.possible.unwrap();
+        let uses = &[place];
+        let camera = StatusInputs { uses, ..known(SourceFormat::Jpeg, ContentClass::Photograph) };
+        assert_eq!(kinds(camera), [IssueKind::Heavier]);
+        let possible = camera.status().possible.unwrap();
         assert_eq!(possible.about, SAMPLE.weight(480_000));
         assert!(possible.low < possible.about && possible.about < possible.high);
     }
@@ -278,14 +201,13 @@ mod tests {
             uses: &[Use { output: Size::new(800, 600), shortfall: 0.2 }],
             ..known(SourceFormat::Webp, ContentClass::Photograph)
         };
-        assert_eq!(lean.status().issues, []);
+        assert_eq!(kinds(lean), []);
         assert!(lean.status().possible.unwrap().high <= Bytes::kb(100));
     }
 
     #[test]
     fn the_format_is_judged_by_the_content() {
-        let wrong =
-            |format, class| known(format, class).status().issues.contains(&IssueKind::WrongFormat);
+        let wrong = |format, class| kinds(known(format, class)).contains(&IssueKind::WrongFormat);
         assert!(wrong(SourceFormat::Png, ContentClass::Photograph));
         assert!(wrong(SourceFormat::Jpeg, ContentClass::Text));
         assert!(wrong(SourceFormat::Tiff, ContentClass::Photograph));
@@ -301,12 +223,11 @@ mod tests {
             has_alt: false,
             ..known(SourceFormat::Jpeg, ContentClass::Photograph)
         };
-        let status = photograph.status();
-        assert_eq!(status.issues, [IssueKind::TooSmall, IssueKind::Heavier, IssueKind::NoAlt]);
-        assert!((status.short.unwrap() - 40.0).abs() < 1e-9);
+        assert_eq!(kinds(photograph), [IssueKind::TooSmall, IssueKind::Heavier, IssueKind::NoAlt]);
+        assert!((photograph.status().short.unwrap() - 40.0).abs() < 1e-9);
         let drawing =
             StatusInputs { uses: &places, ..known(SourceFormat::Svg, ContentClass::Drawing) };
-        assert_eq!(drawing.status().issues, []);
+        assert_eq!(kinds(drawing), []);
     }
 
     proptest! {

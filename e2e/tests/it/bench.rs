@@ -111,7 +111,7 @@ async fn a_wide_picture_is_framed_finished_stepped_back_and_saved_beside() {
     words.clear().await.unwrap();
     words.send_keys("Star walks every clear Friday").await.unwrap();
     browser
-        .until("its contrast is told", "return !!document.querySelector('[data-testid=contrast]')")
+        .until("its contrast is told", "return !!document.querySelector('[data-kind=text] .issue-line')?.textContent.match(/contrast/i)")
         .await;
     browser.until("all is noted", &state("not saved in its places")).await;
 

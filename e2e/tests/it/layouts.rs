@@ -36,7 +36,7 @@ async fn a_page_is_measured_and_a_wasteful_slot_gets_another_picture() {
     assert_eq!(columns, 4);
     let row = browser.find("[data-slot='masthead header'] .row-button").await;
     row.click().await.unwrap();
-    browser.until("the waste is told", &states_say("more pixels than any screen uses")).await;
+    browser.until("the waste is told", &issues_say("more pixels than any screen uses")).await;
     let lit = "return document.querySelectorAll('.place[aria-pressed=true]').length";
     assert_eq!(browser.run(lit, vec![]).await, 4, "the slot is lit at every width");
 
@@ -45,7 +45,7 @@ async fn a_page_is_measured_and_a_wasteful_slot_gets_another_picture() {
     let option = browser.find(".ant-select-item-option[title*='mark-small']").await;
     option.click().await.unwrap();
     browser.labelled("Place it here").await.click().await.unwrap();
-    browser.until("the state is another", &states_say("fits")).await;
+    browser.until("the state is another", &issues_say("fits")).await;
     let places = application.json("/api/occurrences").await;
     let placed = places.as_array().unwrap().iter();
     assert_eq!(placed.filter(|place| place["picture_id"].is_string()).count(), 1);
@@ -80,14 +80,14 @@ async fn a_site_that_comes_as_files_is_measured_like_any_other() {
     let place = &application.json("/api/occurrences").await[0];
     assert_eq!(place["boxes"]["390"], json!([200.0, 133.328125]));
     assert_eq!(
-        (&place["today"]["width"], &place["states"][0]["state"]),
+        (&place["today"]["width"], &place["issues"][0]["kind"]),
         (&json!(900), &json!("too-large"))
     );
 }
 
-fn states_say(text: &str) -> String {
-    let states = "document.querySelector('[data-testid=states]')?.textContent";
-    format!("return {states}.includes({})", json!(text))
+fn issues_say(text: &str) -> String {
+    let issues = "document.querySelector('[data-testid=issues]')?.textContent";
+    format!("return {issues}.includes({})", json!(text))
 }
 
 /// Measuring takes longer than anything else on the page.

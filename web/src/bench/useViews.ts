@@ -1,5 +1,5 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { api, unwrap, type Rect, type Remark, type View, type Adjustments } from "../api/client";
+import { api, unwrap, type Rect, type Issue, type TextContrast, type View, type Adjustments } from "../api/client";
 
 /** Every slot of the picture framed at every layout width; asked again at each change, stale answers
     dropped. */
@@ -24,7 +24,8 @@ interface Options {
 export interface Views {
   bitmap: ImageBitmap | undefined;
   places: (Rect | null)[];
-  remarks: Remark[][];
+  issues: Issue[][];
+  contrasts: TextContrast[];
 }
 
 /** Views of the picture, rendered by the server. */
@@ -43,7 +44,7 @@ export function useViews(id: string, adjustments: Adjustments, views: View[], { 
       const body = { adjustments, views, histograms, without_frame: withoutFrame };
       const sheet = unwrap(await api.POST("/api/pictures/{id}/sheet", { params: { path: { id } }, body, signal }));
       const bitmap = sheet.image ? await decoded(sheet.image, signal) : undefined;
-      return { bitmap, places: sheet.views, remarks: sheet.remarks, before: sheet.before, after: sheet.after, of: adjustments };
+      return { bitmap, places: sheet.views, issues: sheet.issues, contrasts: sheet.contrasts, before: sheet.before, after: sheet.after, of: adjustments };
     },
   });
 }

@@ -1,5 +1,6 @@
 import { useEffect, useRef } from "react";
 import { previewUrl, servedUrl, type MeasuredPage, type Place } from "../api/client";
+import { isToMend } from "../ui/IssueLine";
 import { usePan } from "./useZoom";
 
 interface Props {
@@ -75,7 +76,7 @@ function PlaceBox({ place, width, scale, lit, kin, onPick }: BoxProps) {
   const size = place.boxes[width];
   const at = place.positions[width];
   if (!size || !at || !size[0] || !size[1]) return null;
-  const worst = place.states[0];
+  const worst = place.issues[0];
   const placed = place.picture_id;
   const source = placed ? previewUrl(placed, "bench", place.picture_step) : place.today?.hash ? servedUrl(place.today.hash) : undefined;
   const part = placed ? place.parts[width] : undefined;
@@ -85,9 +86,9 @@ function PlaceBox({ place, width, scale, lit, kin, onPick }: BoxProps) {
       className="place"
       aria-pressed={lit}
       data-kin={kin}
-      data-mend={(worst?.severity ?? 0) > 1}
-      aria-label={`${place.selector}: ${worst?.words ?? "nothing measured"}`}
-      title={worst?.words}
+      data-mend={isToMend(worst)}
+      aria-label={`${place.selector}: ${worst?.words ?? "fits"}`}
+      title={worst?.words ?? "fits"}
       style={{ left: (at[0] ?? 0) * scale, top: (at[1] ?? 0) * scale, width: size[0] * scale, height: size[1] * scale }}
       onClick={() => { onPick(place); }}
     >

@@ -4,6 +4,7 @@ import type { MeasuredPage, Place, Slot, SlotChange } from "../api/client";
 import { layOnBench } from "../bench/recipe";
 import { Bytes } from "../ui/Bytes";
 import { count, density, pixels } from "../ui/figures";
+import { IssueLine } from "../ui/IssueLine";
 import { MarginBar, MarginWords } from "../ui/MarginBar";
 import { PlacePicture } from "./PlacePicture";
 import { SameSlot } from "./SameSlot";
@@ -21,6 +22,7 @@ export function SlotFacts({ slot, place, pages, slots }: Props) {
   const navigate = useNavigate();
   const change = useChangeSlot(slot.id);
   const margin = place?.margin ?? slot.margin;
+  const issues = place?.issues ?? (slot.worst ? [slot.worst] : []);
   const today = place?.today;
   const widest = Object.values(slot.boxes).toSorted((a, b) => (b[0] ?? 0) - (a[0] ?? 0))[0];
   const bench = (part: Parameters<typeof layOnBench>[0]) => {
@@ -31,11 +33,10 @@ export function SlotFacts({ slot, place, pages, slots }: Props) {
     <section className="slot-facts" aria-label="Chosen slot">
       <h2>{slot.name} <span className="soft">{slot.kind}, {slot.fit}{slot.by_hand ? ", typed by hand" : ""}</span></h2>
       {place?.uncertain && <p className="notice"><b>Alike, or not?</b> <span>Its markup is that of another slot, but it is laid out differently, so it has a slot of its own.</span></p>}
-      <ul className="states" data-testid="states">
-        {(place?.states ?? (slot.worst ? [slot.worst] : [])).map(({ words, severity }) => (
-          <li key={words} className={severity > 1 ? "overrun" : ""}>{words}</li>
-        ))}
-      </ul>
+      <div data-testid="issues">
+        {issues.map((issue) => <IssueLine key={issue.kind} issue={issue} />)}
+        {issues.length === 0 && slot.places > 0 && <p className="issue-line">fits</p>}
+      </div>
       {margin && <div className="part"><MarginBar margin={margin} today={margin.weight} /> <MarginWords margin={margin} /></div>}
       <PlacePicture slot={slot} place={place} pages={pages} />
       <dl className="facts">

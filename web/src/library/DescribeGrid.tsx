@@ -1,6 +1,7 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useEffect, useRef, useState, type KeyboardEvent } from "react";
 import { previewUrl, type Picture, type PictureFields } from "../api/client";
+import { altIssues } from "./issues";
 import { useDescribe } from "./useLibrary";
 
 const ROW = 44;
@@ -197,12 +198,12 @@ function CellField({ label, value, onChange, onKeyDown, onBlur }: FieldProps) {
 
 function CellText({ picture, field, text, isNew }: { picture: Picture; field: Field; text: string; isNew: boolean }) {
   // What is wrong with an older text says nothing of a new one.
-  const finding = field === "alt" && !isNew ? picture.alt_findings[0] : undefined;
+  const issue = field === "alt" && !isNew ? altIssues(picture)[0] : undefined;
   if (field === "alt" && picture.description.decorative && !text) return <span className="soft">decorative</span>;
-  if (!text) return <span className="soft">{finding ? finding.words : "–"}</span>;
+  if (!text) return <span className="soft">{issue ? issue.words : "–"}</span>;
   return (
-    <span className="name" title={finding ? `${text} – ${finding.words}` : text}>
-      {finding && <b>! </b>}
+    <span className="name" title={issue ? `${text} – ${issue.words}` : text}>
+      {issue && <b>! </b>}
       <bdi>{text}</bdi>
     </span>
   );

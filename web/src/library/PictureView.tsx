@@ -4,11 +4,13 @@ import { Link, useNavigate, useParams } from "react-router";
 import { ApiError, originalUrl, previewUrl, type Picture, type PictureFields, type PicturePage } from "../api/client";
 import { Bytes } from "../ui/Bytes";
 import { bytes, count, estimate, formatName, pixels } from "../ui/figures";
+import { IssueLine, IssueWord } from "../ui/IssueLine";
 import { MarginBar, MarginWords } from "../ui/MarginBar";
 import { NoticeStrip } from "../ui/NoticeStrip";
 import { ProblemNote } from "../ui/ProblemNote";
 import { Tally } from "../ui/Tally";
 import { useKey } from "../ui/useKey";
+import { altIssues } from "./issues";
 import { useBringBack, useDescribe, usePicturePage } from "./useLibrary";
 
 /** One picture: how it looks, what is said of it, where it is used, and what was made of it. */
@@ -49,7 +51,7 @@ function Sheet({ page }: { page: PicturePage }) {
         <span className="soft">{formatName[picture.format]} {pixels(picture.width, picture.height)} {bytes(picture.bytes)}</span>
         {picture.is_edited && <span className="soft">edited{picture.shown_width !== picture.width || picture.shown_height !== picture.height ? `, shown ${pixels(picture.shown_width, picture.shown_height)}` : ""}</span>}
         {picture.made_from && <Link to={`/library/${picture.made_from}`}>made from another picture</Link>}
-        {picture.issues.map(({ what, words }) => <span key={what} className="advice">{words}</span>)}
+        {picture.issues.map((issue) => <IssueWord key={issue.kind} issue={issue} />)}
         <span className="gap" />
         <a href={originalUrl(picture.id)} download={picture.name}>Save the original</a>
       </div>
@@ -176,9 +178,7 @@ function Describe({ page: { picture, embedded, page_alt, caption_line } }: { pag
           <div key={field} className="field">
             <label htmlFor={`of-${field}`}>{label}</label>
             <Input id={`of-${field}`} value={fields[field]} onChange={({ target }) => { setFields({ ...fields, [field]: target.value }); }} />
-            {field === "alt" && picture.alt_findings.length > 0 && fields.alt === said.alt && (
-              <span className="finding">{picture.alt_findings.map(({ words }) => words).join(" · ")}</span>
-            )}
+            {field === "alt" && fields.alt === said.alt && altIssues(picture).map((issue) => <IssueLine key={issue.kind} issue={issue} />)}
             {proposal && proposal !== fields[field] && (
               <button type="button" className="quiet-button proposal" onClick={() => { setFields({ ...fields, [field]: proposal }); }}>
                 {field === "alt" ? "The page" : "The file"} says “<bdi>{proposal}</bdi>”: take it

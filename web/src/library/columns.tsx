@@ -2,6 +2,7 @@ import type { ReactNode } from "react";
 import type { Picture, SortBy } from "../api/client";
 import { Bytes } from "../ui/Bytes";
 import { bytes, formatName, pixels } from "../ui/figures";
+import { altIssues } from "./issues";
 
 export interface Column {
   key: string;
@@ -69,13 +70,14 @@ function Saving({ picture: { possible, saving, today } }: { picture: Picture }) 
     : <span className="figure" title={range}>~{bytes(saving)}</span>;
 }
 
-function Alt({ picture: { description, alt_findings } }: { picture: Picture }) {
-  const [finding] = alt_findings;
-  if (description.decorative && !finding) return <span className="soft">decorative</span>;
-  if (finding?.what.finding === "empty") return <span className="soft">none</span>;
+function Alt({ picture }: { picture: Picture }) {
+  const { description } = picture;
+  const [issue] = altIssues(picture);
+  if (description.decorative && !issue) return <span className="soft">decorative</span>;
+  if (issue?.kind === "no-alt") return <span className="soft">none</span>;
   return (
-    <span className="name" title={finding ? `${description.alt} – ${finding.words}` : description.alt}>
-      {finding && <b>! </b>}
+    <span className="name" title={issue ? `${description.alt} – ${issue.words}` : description.alt}>
+      {issue && <b>! </b>}
       <bdi>{description.alt}</bdi>
     </span>
   );

@@ -1,4 +1,4 @@
-//! PreviewAtlases: many views of one picture in one answer, as their files will look.
+//! Preview sheets: many views of one picture in one answer, as their files will look.
 
 use std::sync::Arc;
 
@@ -18,9 +18,7 @@ use brisk_margin_core::units::{Bytes, Density};
 use brisk_margin_imaging::codec::png;
 use brisk_margin_imaging::codecs::Codecs;
 use brisk_margin_imaging::edited::histogram::Histogram;
-use brisk_margin_imaging::edited::render;
-use brisk_margin_imaging::edited::render::ToneCurves;
-use brisk_margin_imaging::edited::render::{Logos, Remark, Rendered};
+use brisk_margin_imaging::edited::render::{self, Logos, Rendered, TextContrast, ToneCurves};
 use brisk_margin_store::pictures::Picture;
 use serde::{Deserialize, Serialize};
 use tokio::sync::OnceCell;
@@ -30,6 +28,7 @@ use uuid::Uuid;
 use crate::Problem;
 use crate::extract::{self, Path};
 use crate::find::find;
+use crate::issues::IssueBody;
 use crate::served::Served;
 use crate::state::App;
 use brisk_margin_work::making::MakeError;
@@ -85,8 +84,10 @@ pub(crate) struct Sheet {
     image: Option<Uuid>,
     /// Where each view lies on it, in the order asked; nothing for one that cannot be made.
     views: Vec<Option<Rect>>,
-    /// What there is to say of each.
-    remarks: Vec<Vec<Remark>>,
+    /// What is worth mending of the edits in each view.
+    issues: Vec<Vec<IssueBody>>,
+    /// How each text stands out in the first view.
+    contrasts: Vec<TextContrast>,
     /// The shades of the first view.
     after: Option<Histogram>,
     /// Its shades without edits of tone and colour.
@@ -148,11 +149,17 @@ pub(crate) async fn sheet(
             .then(|| shades(rendered.first().and_then(Option::as_ref)))
             .flatten(),
         before: shades(before.as_ref()),
-        remarks: rendered
-            .into_iter()
-            .map(|one| one.map(|one| one.remarks).unwrap_or_default())
-            .collect(),
+        contrasts: rendered
+            .first()
+            .and_then(Option::as_ref)
+            .map(|first| first.contrasts.clone())
+            .unwrap_or_default(),
+        issues: rendered.into_iter().map(issues).collect(),
     }))
+}
+
+fn issues(rendered: Option<Rendered>) -> Vec<IssueBody> {
+    rendered.into_iter().flat_map(|one| one.issues).map(IssueBody::from).collect()
 }
 
 /// The image of a sheet that was rendered just now. It is forgotten once a few more were made.
@@ -197,7 +204,7 @@ fn drawn(
         }
     };
     let plan = view.width.map_or(plan, |width| plan.no_wider_than(width.max(1)));
-    // Places in the list are told with remarks: what is set aside stays in it.
+    // Issues speak of places in the list: what is set aside stays in it.
     let colours = ColourSpace::Srgb;
     Ok(Some(Rendering { edits: edits.clone(), canvas, plan, colours }))
 }

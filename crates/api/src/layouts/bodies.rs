@@ -13,7 +13,6 @@ use brisk_margin_core::place_kind::PlaceKind;
 use brisk_margin_core::responsive::{Layout, WidthLimits};
 use brisk_margin_core::slot::Slot;
 use brisk_margin_core::slot_shape::Fit;
-use brisk_margin_core::slot_state::State as SlotState;
 use brisk_margin_core::units::{Bytes, Density};
 use brisk_margin_store::layouts::Page;
 use chrono::{DateTime, Utc};
@@ -22,6 +21,7 @@ use utoipa::ToSchema;
 use uuid::Uuid;
 
 use super::site_status::SiteStatus;
+use crate::issues::IssueBody;
 use brisk_margin_core::place_status::PlaceStatus;
 
 /// A measured page.
@@ -41,23 +41,6 @@ pub(crate) struct PageBody {
     wasted: Bytes,
     /// What its pictures weigh today, under the sum of its slots' budgets.
     margin: Margin,
-}
-
-/// A state of the picture in a slot.
-#[derive(Serialize, ToSchema)]
-pub(crate) struct StateBody {
-    #[serde(flatten)]
-    state: SlotState,
-    /// The state in words.
-    words: String,
-    /// 0 for one that fits, more for worse.
-    severity: u8,
-}
-
-impl From<SlotState> for StateBody {
-    fn from(state: SlotState) -> Self {
-        Self { words: state.to_string(), severity: state.severity(), state }
-    }
 }
 
 /// A slot where it occurs on a page.
@@ -94,8 +77,8 @@ pub(crate) struct LayoutPlace {
     /// fractions of it.
     #[schema(value_type = BTreeMap<u32, Vec<f64>>)]
     parts: BTreeMap<u32, [f64; 4]>,
-    /// The most serious first.
-    states: Vec<StateBody>,
+    /// What is worth mending, the most serious first; nothing where its picture fits.
+    issues: Vec<IssueBody>,
     /// Today's weight under the slot's budget; nothing where nothing is served.
     margin: Option<Margin>,
 }
@@ -139,8 +122,8 @@ pub(crate) struct SlotBody {
     places: usize,
     /// One place where it does.
     first: Option<WhereBody>,
-    /// The most serious state anywhere.
-    worst: Option<StateBody>,
+    /// The most serious issue anywhere.
+    worst: Option<IssueBody>,
     wasted: Bytes,
     /// The heaviest file under its budget.
     margin: Option<Margin>,
@@ -175,7 +158,7 @@ pub(crate) struct WhereBody {
 
 /// A place and its status, in `site`.
 pub(super) fn place_body(status: &PlaceStatus, site: &SiteStatus) -> LayoutPlace {
-    let PlaceStatus { place, states, .. } = status;
+    let PlaceStatus { place, issues, .. } = status;
     let picture = place.picture_id.and_then(|id| site.pictures.get(&id));
     let parts = picture.zip(site.slot(place.slot_id));
     let parts = parts.map(|(picture, slot)| picture.placement(slot, place).parts());
@@ -201,7 +184,7 @@ pub(super) fn place_body(status: &PlaceStatus, site: &SiteStatus) -> LayoutPlace
         picture_id: place.picture_id,
         picture_step: picture.and_then(|picture| picture.step),
         parts: parts.unwrap_or_default(),
-        states: states.iter().copied().map(StateBody::from).collect(),
+        issues: issues.iter().cloned().map(IssueBody::from).collect(),
     }
 }
 
@@ -270,7 +253,7 @@ pub(super) fn slot_body(slot: &Slot, own: &[&PlaceStatus], breakpoints: &[u32]) 
     });
     let sources = sources.collect();
     let heaviest = own.iter().filter_map(|place| place.margin()).max_by_key(|m| m.weight);
-    let worst = own.iter().filter_map(|place| place.states.first().copied());
+    let worst = own.iter().filter_map(|place| place.issues.first());
     let first = own.first().map(|status| &status.place);
     SlotBody {
         id: slot.id,
@@ -289,7 +272,7 @@ pub(super) fn slot_body(slot: &Slot, own: &[&PlaceStatus], breakpoints: &[u32]) 
         sources,
         places: own.len(),
         first: first.map(|place| WhereBody { place_id: place.id, page_id: place.page_id }),
-        worst: worst.max_by_key(|state| state.severity()).map(StateBody::from),
+        worst: worst.min_by_key(|issue| issue.kind()).cloned().map(IssueBody::from),
         wasted: own.iter().map(|place| place.wasted()).sum(),
         margin: heaviest,
     }

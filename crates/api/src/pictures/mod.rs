@@ -14,11 +14,12 @@ use std::collections::HashMap;
 use axum::Json;
 use axum::extract::State;
 use brisk_margin_core::content::{ContentClass, MOST_COLOURS};
-use brisk_margin_core::describe::{AltFinding, Description};
+use brisk_margin_core::describe::Description;
 use brisk_margin_core::format::Format;
 use brisk_margin_core::framing::FocalPoint;
+use brisk_margin_core::issue::IssuePlace;
 use brisk_margin_core::source_format::SourceFormat;
-use brisk_margin_core::status::{Estimate, IssueKind};
+use brisk_margin_core::status::Estimate;
 use brisk_margin_core::units::Bytes;
 use brisk_margin_store::pictures::{After, ListPage, Origin, Picture, Sort};
 use brisk_margin_store::variants::Variant;
@@ -29,6 +30,7 @@ use uuid::Uuid;
 
 use super::Problem;
 use super::extract::{self, Path, Query};
+use super::issues::IssueBody;
 use super::served::Served;
 use super::variants::VariantBody;
 use crate::state::App;
@@ -85,8 +87,6 @@ pub(super) struct PictureBody {
     from_folder: bool,
     /// What people say of it.
     description: Description,
-    /// What is wrong with its alt text.
-    alt_findings: Vec<Finding<AltFinding>>,
     /// How it looks; nothing before it was looked at.
     analysis: Option<LookBody>,
     /// Why it could not be looked at.
@@ -100,21 +100,12 @@ pub(super) struct PictureBody {
     possible: Option<Estimate>,
     /// About what that saves.
     saving: Option<Bytes>,
-    /// What is worth doing with it, the most serious first.
-    issues: Vec<Finding<IssueKind>>,
+    /// What is worth mending of it and of its alt text, the most serious first.
+    issues: Vec<IssueBody>,
     /// When it was removed.
     removed_at: Option<DateTime<Utc>>,
     /// The files made of it, the newest first.
     variants: Vec<VariantBody>,
-}
-
-/// A finding and its words.
-#[derive(Serialize, ToSchema)]
-pub(super) struct Finding<T> {
-    /// Which.
-    what: T,
-    /// In words, with its figure.
-    words: String,
 }
 
 /// How a picture looks.
@@ -128,19 +119,19 @@ pub(super) struct LookBody {
     is_transparent: bool,
 }
 
-fn words(issue: IssueKind, picture: &Picture) -> String {
-    match (issue, picture.short) {
-        (IssueKind::TooSmall, Some(percent)) => {
-            format!("needs {percent:.0} % more pixels")
-        }
-        _ => issue.words().to_owned(),
-    }
+/// What was written down of `picture` when its status was worked out, and what its alt text says
+/// now; `others` pictures have the same one.
+fn issues(picture: &Picture, others: u64) -> Vec<IssueBody> {
+    let stored = picture.issues.iter().filter(|issue| issue.place != IssuePlace::AltText);
+    let alt = picture.description.check_alt(&picture.name, others);
+    let mut issues: Vec<_> = stored.cloned().chain(alt).collect();
+    issues.sort_by_key(|issue| issue.kind());
+    issues.into_iter().map(IssueBody::from).collect()
 }
 
 impl PictureBody {
     fn new(picture: Picture, variants: Vec<Variant>, others: u64) -> Self {
         let original = picture.bytes;
-        let findings = picture.description.check_alt(&picture.name, others);
         let possible = picture.possible;
         Self {
             id: picture.id,
@@ -160,10 +151,6 @@ impl PictureBody {
             made_from: picture.made_from,
             created_at: picture.created_at,
             from_folder: picture.origin == Origin::Folder,
-            alt_findings: findings
-                .into_iter()
-                .map(|f| Finding { what: f, words: f.to_string() })
-                .collect(),
             analysis: picture.analysis.map(|look| LookBody {
                 class: look.class,
                 colours: (look.colours < MOST_COLOURS).then_some(look.colours),
@@ -173,11 +160,7 @@ impl PictureBody {
             today: picture.today,
             possible,
             saving: possible.map(|p| Bytes(picture.today.get().saturating_sub(p.about.get()))),
-            issues: picture
-                .issues
-                .iter()
-                .map(|&a| Finding { what: a, words: words(a, &picture) })
-                .collect(),
+            issues: issues(&picture, others),
             removed_at: picture.removed_at,
             variants: variants.into_iter().map(|v| VariantBody::new(v, original)).collect(),
             name: picture.name,

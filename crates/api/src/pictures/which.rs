@@ -1,7 +1,7 @@
 //! Which pictures: by filter or by number.
 
+use brisk_margin_core::issue::IssueKind;
 use brisk_margin_core::source_format::SourceFormat;
-use brisk_margin_core::status::IssueKind;
 use brisk_margin_store::pictures::Filter;
 use serde::Deserialize;
 use utoipa::{IntoParams, ToSchema};
@@ -37,7 +37,7 @@ impl FilterQuery {
     pub(crate) fn filter(self) -> Result<Filter, Problem> {
         let names = self.issues.as_deref().unwrap_or_default().split(',').filter(|n| !n.is_empty());
         let issues = names.map(|name| {
-            IssueKind::named(name)
+            IssueKind::of_pictures(name)
                 .ok_or_else(|| Problem::invalid(format!("there is no filter “{name}”")))
         });
         Ok(Filter {

@@ -350,12 +350,12 @@ async fn text_tells_what_it_lacks_on_its_way_to_the_file() {
     let view = json!({"place": {"slot": on.slot, "viewport": 390, "density": 2}, "width": 300});
     let body = json!({"adjustments": with(json!([words])), "views": [view], "histograms": true});
     let sheet = on.post("sheet", body).await.json();
-    let told = sheet["remarks"][0].as_array().unwrap();
-    assert!(
-        told.iter().any(|remark| remark["what"] == "missing-letters" && remark["letters"] == "🌝"),
-        "{told:?}"
-    );
-    let contrast = told.iter().find(|remark| remark["what"] == "contrast").unwrap();
+    let told = sheet["issues"][0].as_array().unwrap();
+    let missing = told.iter().find(|issue| issue["kind"] == "missing-letters").unwrap();
+    assert_eq!(missing["letters"], "🌝");
+    assert_eq!(missing["place"], json!({"on": "edit", "step": 0}));
+    assert_eq!(missing["mend"], "Write it with other letters.");
+    let contrast = &sheet["contrasts"][0];
     assert!(contrast["weakest"].as_f64().unwrap() > 1.0 && contrast["needed"] == 3.0, "{contrast}");
     assert_eq!(sheet["views"][0]["width"], 300);
     assert_eq!(sheet["after"]["luma"].as_array().unwrap().len(), 64);

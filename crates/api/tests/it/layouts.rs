@@ -41,7 +41,7 @@ async fn cards_alike_are_one_slot_on_all_pages_and_others_are_asked_about() {
     let apart = format!("/api/occurrences/{}/apart", id(&doubtful[0]));
     assert_eq!(api.post(&apart, &Value::Null).await.status, StatusCode::NO_CONTENT);
     assert_eq!(api.get("/api/layouts").await.json()["doubts"], 0);
-    assert_eq!(slots[0]["worst"]["state"], "too-large");
+    assert_eq!(slots[0]["worst"]["kind"], "too-large");
     assert_eq!(slots[0]["sources"][0]["widths"].as_array().unwrap().last(), Some(&json!(730)));
 }
 
@@ -75,18 +75,18 @@ async fn measuring_again_keeps_what_was_set_by_hand_and_tells_what_changed() {
 async fn another_picture_changes_the_state_and_taking_it_out_brings_it_back() {
     let api = Api::start().await;
     api.store.keep_page(page("walks.html", vec![card("a", 365.0)])).await.unwrap();
-    let state = async || places(&api).await[0]["states"][0]["state"].as_str().unwrap().to_owned();
+    let issue = async || places(&api).await[0]["issues"][0]["kind"].as_str().map(str::to_owned);
     let slot = slots(&api).await[0]["id"].as_str().unwrap().to_owned();
     let path = format!("/api/slots/{slot}/placement");
-    assert_eq!(state().await, "too-large");
+    assert_eq!(issue().await.as_deref(), Some("too-large"));
     let large = api.taken("dome.jpg", &gradient_jpeg(1600, 1000)).await;
     api.post(&path, &json!({"picture_id": large})).await;
-    assert_eq!(state().await, "fits");
+    assert_eq!(issue().await, None, "it fits");
     let small = api.taken("small.jpg", &gradient_jpeg(200, 120)).await;
     api.post(&path, &json!({"picture_id": small})).await;
-    assert_eq!(state().await, "enlarged");
+    assert_eq!(issue().await.as_deref(), Some("enlarged"));
     api.post(&path, &json!({"picture_id": null})).await;
-    assert_eq!(state().await, "too-large");
+    assert_eq!(issue().await.as_deref(), Some("too-large"));
     let nobody = json!({"picture_id": "00000000-0000-7000-8000-000000000000"});
     assert_eq!(api.post(&path, &nobody).await.status, StatusCode::NOT_FOUND);
 }

@@ -41,6 +41,30 @@ fn today(field: &str) -> &str {
     }
 }
 
+/// Whether `new` has each issue that `old` told in the vocabulary of its field.
+fn tells_the_same_issues(field: &str, old: &[Value], new: &Value) -> bool {
+    let told = |kind: &str, words: &Value| {
+        let mut new = new.as_array().unwrap().iter();
+        new.any(|issue| issue["kind"] == kind && issue["words"] == *words)
+    };
+    old.iter().all(|one| match field {
+        "states" if one["state"] == "fits" => new == &json!([]),
+        "states" if one["state"] == "needs-more" => told("too-small", &one["words"]),
+        "states" => told(one["state"].as_str().unwrap(), &one["words"]),
+        "alt_findings" => match one["what"]["finding"].as_str().unwrap() {
+            "empty" => told("no-alt", &one["words"]),
+            "not-wanted" => told("alt-not-wanted", &one["words"]),
+            other => told(&format!("alt-{other}"), &one["words"]),
+        },
+        "remarks" => {
+            let small = one.as_str().unwrap().contains("too small");
+            let mut new = new.as_array().unwrap().iter();
+            small && new.any(|issue| issue["kind"] == "too-small")
+        }
+        _ => told(one["what"].as_str().unwrap(), &one["words"]),
+    })
+}
+
 /// Where `new` lacks or contradicts what `old` said, by place in the answer.
 fn differences(at: &str, old: &Value, new: &Value, found: &mut Vec<String>) {
     match (old, new) {
@@ -48,6 +72,25 @@ fn differences(at: &str, old: &Value, new: &Value, found: &mut Vec<String>) {
             for (field, value) in old {
                 // Given by whoever starts the program.
                 if at == "/api/site" && field == "address" {
+                    continue;
+                }
+                let is_list = ["advice", "alt_findings", "remarks", "states"].contains(&&**field);
+                if is_list && value.is_array() && new.contains_key("issues") {
+                    let old = value.as_array().unwrap();
+                    // Filters speak of kinds, with or without a count.
+                    let is_filter = |one: &Value| one.is_string() || one.get("pictures").is_some();
+                    if field == "remarks" || !old.iter().any(is_filter) {
+                        if !tells_the_same_issues(field, old, &new["issues"]) {
+                            found.push(format!("{at}.{field}: {value} became {}", new["issues"]));
+                        }
+                        continue;
+                    }
+                }
+                if field == "worst" && !value.is_null() {
+                    let new = if new[field].is_null() { json!([]) } else { json!([new[field]]) };
+                    if !tells_the_same_issues("states", std::slice::from_ref(value), &new) {
+                        found.push(format!("{at}.{field}: {value} became {new}"));
+                    }
                     continue;
                 }
                 let name = if new.contains_key(field) { field } else { today(field) };

@@ -1,4 +1,4 @@
-//! What lies on a picture: logos and text, and what there is to say of them.
+//! What lies on a picture: logos and text, and what is to be mended of them.
 
 use std::collections::HashMap;
 
@@ -13,59 +13,29 @@ use crate::resize::Region;
 use brisk_margin_core::edits::text::{Behind, TextBlock};
 use brisk_margin_core::edits::values::{Colour, Length, Scales, Spot};
 use brisk_margin_core::geometry::{Rect, Size};
+use brisk_margin_core::issue::{Evidence, Issue, IssuePlace};
 
 /// The pictures that are laid on others, by the hashes of their originals.
 pub type Logos = HashMap<String, Raster>;
 
-/// Something that a list of edits came upon on its way.
-#[derive(Debug, Clone, PartialEq, Serialize)]
-#[serde(tag = "what", rename_all = "kebab-case")]
+/// How a text stands out from what lies behind it.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub enum Remark {
-    /// How a text stands out from what lies behind it.
-    Contrast {
-        /// The place of its edit in the list.
-        step: usize,
-        /// Where it is weakest (the weakest twentieth of its ground), 1 to 21.
-        weakest: f64,
-        /// What letters of its size need (WCAG 2.2, 1.4.3).
-        needed: f64,
-    },
-    /// Letters that no font has, which are left out.
-    MissingLetters {
-        /// The place of its edit in the list.
-        step: usize,
-        /// Which.
-        letters: String,
-    },
-    /// Something reaches over the frame and is cut off.
-    CutOff {
-        /// The place of its edit in the list.
-        step: usize,
-        /// Pixels of the file that are cut off across.
-        across: u32,
-        /// Pixels of the file that are cut off down.
-        down: u32,
-    },
-    /// A logo is shown larger than it is.
-    LogoEnlarged {
-        /// The place of its edit in the list.
-        step: usize,
-        /// How many times.
-        times: f64,
-    },
-    /// A logo is not in the library any more.
-    LogoGone {
-        /// The place of its edit in the list.
-        step: usize,
-    },
+pub struct TextContrast {
+    /// The index of its edit in the list.
+    pub step: usize,
+    /// Where it is weakest (the weakest twentieth of its ground), 1 to 21.
+    pub weakest: f64,
+    /// What letters of its size need (WCAG 2.2, 1.4.3).
+    pub needed: f64,
 }
 
 /// A frame that is being drawn on.
 pub(super) struct Drawing<'a> {
     pub raster: &'a mut Raster,
     pub scales: Scales,
-    pub remarks: Vec<Remark>,
+    pub issues: Vec<Issue>,
+    pub contrasts: Vec<TextContrast>,
 }
 
 impl Drawing<'_> {
@@ -78,6 +48,10 @@ impl Drawing<'_> {
         )
     }
 
+    fn tell(&mut self, step: usize, evidence: Evidence) {
+        self.issues.push(Issue { place: IssuePlace::Edit { step }, evidence });
+    }
+
     fn tell_cut(&mut self, step: usize, x: f64, y: f64, width: f64, height: f64) {
         let size = self.raster.size();
         let cut = |start: f64, length: f64, side: u32| {
@@ -87,7 +61,7 @@ impl Drawing<'_> {
         };
         let (across, down) = (cut(x, width, size.width), cut(y, height, size.height));
         if across + down > 0 {
-            self.remarks.push(Remark::CutOff { step, across, down });
+            self.tell(step, Evidence::CutOff { across, down });
         }
     }
 
@@ -101,7 +75,7 @@ impl Drawing<'_> {
         opacity: f64,
     ) {
         let Some(logo) = logo else {
-            self.remarks.push(Remark::LogoGone { step });
+            self.tell(step, Evidence::LogoGone);
             return;
         };
         let width = self.scales.of(width).max(1.0);
@@ -110,7 +84,7 @@ impl Drawing<'_> {
         self.tell_cut(step, x, y, width, height);
         let times = width / f64::from(logo.size().width);
         if times > 1.01 {
-            self.remarks.push(Remark::LogoEnlarged { step, times });
+            self.tell(step, Evidence::LogoEnlarged { times });
         }
         // A logo far larger than the frame is not drawn at its size.
         let most = 4.0 * f64::from(self.raster.size().width.max(self.raster.size().height));
@@ -129,7 +103,7 @@ impl Drawing<'_> {
         let setting = setting::set(block, frame.width.into(), self.scales);
         if !setting.missing.is_empty() {
             let letters = setting.missing.clone();
-            self.remarks.push(Remark::MissingLetters { step, letters });
+            self.tell(step, Evidence::MissingLetters { letters });
         }
         if setting.is_empty() {
             return Ok(());
@@ -170,11 +144,12 @@ impl Drawing<'_> {
             }
         }
         if let Some(lines) = inside(frame, (x, y, setting.width, setting.height)) {
-            self.remarks.push(Remark::Contrast {
-                step,
-                weakest: weakest_contrast(self.raster, lines, block.colour),
-                needed: block.needed_contrast(self.scales),
-            });
+            let weakest = weakest_contrast(self.raster, lines, block.colour);
+            let needed = block.needed_contrast(self.scales);
+            if weakest < needed {
+                self.tell(step, Evidence::LowContrast { weakest, needed });
+            }
+            self.contrasts.push(TextContrast { step, weakest, needed });
         }
         let letters = draw(block.colour, 0.0)?;
         self.lay(&letters, at.0, at.1, 1.0);

@@ -23,10 +23,11 @@ use crate::original::Original;
 use crate::raster::{Channels, Raster};
 use brisk_margin_core::facts::MAX_PIXELS;
 use brisk_margin_core::geometry::{Rect, Size};
+use brisk_margin_core::issue::Issue;
 use brisk_margin_core::source_format::SourceFormat;
 
 pub use super::light::Pixels;
-pub use super::overlay::{Logos, Remark};
+pub use super::overlay::{Logos, TextContrast};
 
 /// The side of a tile, in pixels of the file.
 const TILE: u32 = 512;
@@ -36,8 +37,10 @@ const TILE: u32 = 512;
 pub struct Rendered {
     /// The pixels, upright and in sRGB.
     pub raster: Raster,
-    /// What there is to say of them.
-    pub remarks: Vec<Remark>,
+    /// What is to be mended of what lies on them, in the order of the edits.
+    pub issues: Vec<Issue>,
+    /// How each text stands out.
+    pub contrasts: Vec<TextContrast>,
 }
 
 /// The pixels of `picture` with the edits of `edits`, as `plan` shows them.
@@ -95,7 +98,12 @@ pub fn draw(
     let mut raster =
         Raster::new(output, Channels::Rgba, padding.rgba().repeat(output.pixels() as usize));
     paint(pixels, canvas, (edits, tones), plan, &mut raster);
-    let mut drawing = Drawing { raster: &mut raster, scales: plan.scales, remarks: Vec::new() };
+    let mut drawing = Drawing {
+        raster: &mut raster,
+        scales: plan.scales,
+        issues: Vec::new(),
+        contrasts: Vec::new(),
+    };
     let radius = edits.edits().find_map(|edit| match edit {
         Edit::Corners { radius } => Some(plan.scales.of(*radius)),
         _ => None,
@@ -113,7 +121,7 @@ pub fn draw(
             _ => {}
         }
     }
-    let remarks = drawing.remarks;
+    let Drawing { issues, contrasts, .. } = drawing;
     if let Some(radius) = radius {
         Outline::new(&raster, radius).cut(&mut raster);
     }
@@ -122,7 +130,7 @@ pub fn draw(
         || (plan.inner.size() != output && padding == Ground::TRANSPARENT)
         || canvas.is_clear();
     let raster = if transparent { raster } else { raster.flattened([0; 3]) };
-    Ok(Rendered { raster, remarks })
+    Ok(Rendered { raster, issues, contrasts })
 }
 
 fn padding(edits: &EditList) -> Ground {

@@ -15,12 +15,13 @@ use brisk_margin_core::edits::{Corners, Edit, EditList};
 use brisk_margin_core::format::Format;
 use brisk_margin_core::framing::FocalPoint;
 use brisk_margin_core::geometry::{Rect, Size};
+use brisk_margin_core::issue::{Evidence, IssueKind, IssuePlace};
 use brisk_margin_core::slot_shape::{Fit, SlotShape};
 use brisk_margin_core::units::Density;
 use brisk_margin_imaging::codec::png;
 use brisk_margin_imaging::colour::Profile;
 use brisk_margin_imaging::edited::render::{
-    Logos, Pixels, Remark, Rendered, ToneCurves, draw, render,
+    Logos, Pixels, Rendered, TextContrast, ToneCurves, draw, render,
 };
 use brisk_margin_imaging::original::Original;
 use brisk_margin_imaging::raster::{Channels, Raster};
@@ -317,19 +318,17 @@ fn a_text_tells_its_contrast_and_a_backing_mends_it() {
             at: spot(Along::End, Along::Start, 4.0, 12.0),
             ..text(behind)
         };
-        let told = shown(&finish([Edit::Text(block)])).remarks;
-        told.into_iter()
-            .find_map(|remark| match remark {
-                Remark::Contrast { weakest, needed, .. } => Some((weakest, needed)),
-                _ => None,
-            })
-            .unwrap()
+        let shown = shown(&finish([Edit::Text(block)]));
+        let TextContrast { weakest, needed, .. } = shown.contrasts[0];
+        let low = shown.issues.iter().any(|issue| issue.kind() == IssueKind::LowContrast);
+        (weakest, needed, low)
     };
     // The text lies across the bright disc.
-    let (bare, needed) = contrast(Behind::Nothing);
-    assert!(bare < 1.6 && needed == 4.5, "{bare}");
-    let (backed, _) = contrast(Behind::Backing { colour: DEEP, percent: 95.0, room: 0.4 });
-    assert!(backed > 4.5, "{backed}");
+    let (bare, needed, is_low) = contrast(Behind::Nothing);
+    assert!(bare < 1.6 && needed == 4.5 && is_low, "{bare}");
+    let backing = Behind::Backing { colour: DEEP, percent: 95.0, room: 0.4 };
+    let (backed, _, is_low) = contrast(backing);
+    assert!(backed > 4.5 && !is_low, "{backed}");
 }
 
 #[test]
@@ -347,13 +346,17 @@ fn what_reaches_over_the_frame_or_is_gone_is_told() {
         width: css(80.0),
         opacity: 100.0,
     };
-    let told = shown(&finish([Edit::Text(block), gone, large])).remarks;
+    let told = shown(&finish([Edit::Text(block), gone, large])).issues;
+    let of = |step| {
+        let place = IssuePlace::Edit { step };
+        told.iter().filter(move |issue| issue.place == place).map(|issue| &issue.evidence)
+    };
     assert!(
-        told.iter().any(|r| matches!(r, Remark::CutOff { step: 0, down, .. } if *down > 0)),
+        of(0).any(|what| matches!(what, Evidence::CutOff { down, .. } if *down > 0)),
         "{told:?}"
     );
-    assert!(told.contains(&Remark::LogoGone { step: 1 }), "{told:?}");
-    assert!(told.contains(&Remark::LogoEnlarged { step: 2, times: 2.0 }), "{told:?}");
+    assert!(of(1).eq([&Evidence::LogoGone]), "{told:?}");
+    assert!(of(2).eq([&Evidence::LogoEnlarged { times: 2.0 }]), "{told:?}");
 }
 
 #[test]

@@ -3,8 +3,8 @@
 use std::collections::{HashMap, HashSet};
 use std::fmt::Write;
 
+use brisk_margin_core::issue::{Issue, IssueKind};
 use brisk_margin_core::source_format::SourceFormat;
-use brisk_margin_core::status::IssueKind;
 use sea_orm::{EntityTrait, FromQueryResult, Statement, Value};
 use serde::{Deserialize, Serialize};
 use uuid::Uuid;
@@ -142,11 +142,11 @@ impl Sort {
 }
 
 /// The most serious of `issues`, as a number: 0 for none.
-pub(super) fn severity(issues: &[IssueKind]) -> i16 {
-    let ranks = IssueKind::ALL.len();
-    let worst =
-        issues.iter().filter_map(|a| IssueKind::ALL.iter().position(|known| known == a)).min();
-    worst.map_or(0, |rank| (ranks - rank) as i16)
+pub(super) fn severity(issues: &[Issue]) -> i16 {
+    let kinds = IssueKind::OF_PICTURES;
+    let rank = |issue: &Issue| kinds.iter().position(|&kind| kind == issue.kind());
+    let worst = issues.iter().filter_map(rank).min();
+    worst.map_or(0, |rank| (kinds.len() - rank) as i16)
 }
 
 /// A condition with its values.
@@ -312,7 +312,7 @@ impl Store {
             rows.into_iter().map(|row| (row.text, row.count)).collect();
         let count =
             |issues: IssueKind| counts.get(issues.name()).map_or(0, |count| count.unsigned_abs());
-        Ok(IssueKind::ALL.into_iter().map(|issues| (issues, count(issues))).collect())
+        Ok(IssueKind::OF_PICTURES.into_iter().map(|issues| (issues, count(issues))).collect())
     }
 
     /// How many pictures have each of `alts` as alt text, in lower case.

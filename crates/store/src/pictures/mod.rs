@@ -17,12 +17,13 @@ use brisk_margin_core::embedded::EmbeddedMetadata;
 use brisk_margin_core::facts::PictureFacts;
 use brisk_margin_core::framing::FocalPoint;
 use brisk_margin_core::geometry::Size;
+use brisk_margin_core::issue::{Issue, IssueKind};
 use brisk_margin_core::name_pattern::NameParts;
 use brisk_margin_core::place::Place;
 use brisk_margin_core::placement::Placement;
 use brisk_margin_core::slot::Slot;
 use brisk_margin_core::source_format::SourceFormat;
-use brisk_margin_core::status::{Estimate, IssueKind};
+use brisk_margin_core::status::Estimate;
 use brisk_margin_core::units::Bytes;
 use chrono::{DateTime, Utc};
 use sea_orm::sea_query::{Expr, ExprTrait, OnConflict};
@@ -86,7 +87,7 @@ pub struct Picture {
     /// More pixels that its most demanding slot asks for, in percent.
     pub short: Option<f64>,
     /// What is worth doing with it, the most serious first.
-    pub issues: Vec<IssueKind>,
+    pub issues: Vec<Issue>,
     /// When it was removed.
     pub removed_at: Option<DateTime<Utc>>,
     /// How often anything changed that its status depends on.
@@ -368,11 +369,16 @@ impl TryFrom<Model> for Picture {
             possible,
             short: row.short,
             // An issue that this version does not know is one that it would not give.
-            issues: row.issues.iter().filter_map(|name| IssueKind::named(name)).collect(),
+            issues: issues(&row.issues, row.short),
             removed_at: row.removed_at,
             revision: row.revision,
         })
     }
+}
+
+fn issues(names: &[String], short: Option<f64>) -> Vec<Issue> {
+    let kinds = names.iter().filter_map(|name| IssueKind::of_pictures(name));
+    kinds.filter_map(|kind| Issue::of_picture(kind, short)).collect()
 }
 
 fn looked(row: &Model) -> Result<Option<StoredAnalysis>, StoreError> {

@@ -177,11 +177,12 @@ impl Store {
             .iter()
             .map(|RefreshedStatus { id, revision, uses, today, status }| {
                 let possible = status.possible;
+                let names: Vec<_> = status.issues.iter().map(|issue| issue.kind().name()).collect();
                 serde_json::json!({
                     "id": id, "revision": revision, "uses": uses, "today": today, "short": status.short,
                     "low": possible.map(|p| p.low), "about": possible.map(|p| p.about),
                     "high": possible.map(|p| p.high), "severity": severity(&status.issues),
-                    "issues": status.issues,
+                    "issues": names,
                 })
             })
             .collect();

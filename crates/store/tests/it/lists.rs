@@ -2,7 +2,7 @@
 
 use std::collections::BTreeSet;
 
-use brisk_margin_core::status::IssueKind;
+use brisk_margin_core::issue::IssueKind;
 use brisk_margin_store::pictures::{Filter, ListPage, Sort};
 use brisk_margin_testing::made_up;
 use uuid::Uuid;

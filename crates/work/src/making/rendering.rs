@@ -59,7 +59,7 @@ impl Rendering {
         let Self { edits, canvas, plan, colours } = self;
         if edits.is_plain() {
             let raster = pixels::render_in(original, &plan.fitting, *colours)?;
-            return Ok(Rendered { raster, remarks: Vec::new() });
+            return Ok(Rendered { raster, issues: Vec::new(), contrasts: Vec::new() });
         }
         render(original, canvas, edits, plan, logos)
     }

@@ -1,10 +1,13 @@
 import { Button, Checkbox, Input, InputNumber, Select } from "antd";
-import type { Edit, EditEntry, Length, Remark } from "../../api/client";
+import type { Edit, EditEntry, Issue, Length, TextContrast } from "../../api/client";
+import { IssueLine } from "../../ui/IssueLine";
 import { FIGURES, MOVABLE, NAMES, type Figure } from "./edits";
 
 interface Props {
   step: EditEntry;
-  remarks: Remark[];
+  issues: Issue[];
+  /** Of its text with what lies behind it. */
+  contrast: TextContrast | undefined;
   onEdit: (step: EditEntry) => void;
   onRemove: () => void;
   /** Nothing where its place cannot be changed that way. */
@@ -22,7 +25,7 @@ interface Props {
 }
 
 /** One edit: its figures to be typed or nudged, its place, and the way to set it aside. */
-export function EditRow({ step, remarks, onEdit, onRemove, onUp, onDown, picking, onPick, levelling, onLevel, drawing, onDraw }: Props) {
+export function EditRow({ step, issues, contrast, onEdit, onRemove, onUp, onDown, picking, onPick, levelling, onLevel, drawing, onDraw }: Props) {
   const name = NAMES[step.kind];
   const fixed = !MOVABLE.includes(step.kind);
   const set = (part: object) => { onEdit({ ...step, ...part }); };
@@ -42,7 +45,8 @@ export function EditRow({ step, remarks, onEdit, onRemove, onUp, onDown, picking
         ))}
         <Special step={step} name={name} set={set} picking={picking} onPick={onPick} levelling={levelling} onLevel={onLevel} drawing={drawing} onDraw={onDraw} />
       </div>
-      {remarks.map((remark) => <RemarkLine key={remark.what} remark={remark} />)}
+      {issues.map((issue) => <IssueLine key={issue.kind} issue={issue} />)}
+      {contrast && !issues.some(({ kind }) => kind === "low-contrast") && <ContrastLine contrast={contrast} />}
     </li>
   );
 }
@@ -231,23 +235,11 @@ function ColourText({ edit, words, value, onColour }: { edit: string; words: str
   );
 }
 
-function RemarkLine({ remark }: { remark: Remark }) {
-  switch (remark.what) {
-    case "contrast": {
-      const enough = remark.weakest >= remark.needed;
-      return (
-        <p className={enough ? "remark soft" : "remark lacks"} data-testid="contrast">
-          Contrast <span className="figure">{remark.weakest.toFixed(1)} : 1</span> where it is weakest; letters of this size need <span className="figure">{remark.needed} : 1</span>. {enough ? "Enough." : "Too little: add a backing, or choose another colour."}
-        </p>
-      );
-    }
-    case "missing-letters":
-      return <p className="remark lacks">No font here has {remark.letters}: left out.</p>;
-    case "cut-off":
-      return <p className="remark lacks">Reaches over the frame: <span className="figure">{remark.across} px across, {remark.down} px down</span> are cut off.</p>;
-    case "logo-enlarged":
-      return <p className="remark lacks">The logo is shown <span className="figure">{remark.times.toFixed(1)}×</span> larger than it is.</p>;
-    case "logo-gone":
-      return <p className="remark lacks">The logo is not in the library any more: bring it back, or remove this edit.</p>;
-  }
+/** How a text stands out where it does enough; where it does not, an issue says so. */
+function ContrastLine({ contrast: { weakest, needed } }: { contrast: TextContrast }) {
+  return (
+    <p className="issue-line soft">
+      Contrast <span className="figure">{weakest.toFixed(1)} : 1</span> where it is weakest; letters of this size need <span className="figure">{needed} : 1</span>. Enough.
+    </p>
+  );
 }

@@ -76,7 +76,8 @@ export function FinishStep({ picture, on, slots }: Props) {
     on.note(withSteps(next), `moved ${NAMES[one.kind].toLowerCase()}`);
   };
   const has = (kind: Kind) => !MOVABLE.includes(kind) && steps.some((step) => step.kind === kind);
-  const remarks = shown.data?.remarks[0] ?? [];
+  const issues = shown.data?.issues[0] ?? [];
+  const contrasts = shown.data?.contrasts ?? [];
   const level = levelling === undefined ? undefined : (degrees: number) => {
     const step = steps[levelling];
     setLevelling(undefined);
@@ -170,7 +171,8 @@ export function FinishStep({ picture, on, slots }: Props) {
                 <EditRow
                   key={`${n} ${step.kind}`}
                   step={step}
-                  remarks={remarks.filter((remark) => remark.step === n)}
+                  issues={issues.filter(({ place }) => place.on === "edit" && place.step === n)}
+                  contrast={contrasts.find(({ step: of }) => of === n)}
                   onEdit={(next) => { change(n, next); }}
                   onRemove={() => { on.note(withSteps(steps.filter((_, at) => at !== n)), `removed ${NAMES[step.kind].toLowerCase()}`); }}
                   onUp={beside(-1)}

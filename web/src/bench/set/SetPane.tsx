@@ -3,6 +3,7 @@ import { useEffect, useState, type ReactNode } from "react";
 import { saveUrl, type Picture, type ResponsiveSet, type SetFile, type Adjustments } from "../../api/client";
 import { Bytes } from "../../ui/Bytes";
 import { bytes, count, formatName } from "../../ui/figures";
+import { IssueLine } from "../../ui/IssueLine";
 import { MarginBar, MarginWords } from "../../ui/MarginBar";
 import { ProblemNote } from "../../ui/ProblemNote";
 import { outcomeWords, ruleWords } from "../trials/words";
@@ -52,7 +53,7 @@ export function SetPane({ picture, slot, adjustments, lead, rules }: Props) {
         {rules}
       </div>
       {problem && <ProblemNote error={problem} />}
-      {set.data.remarks.map((remark) => <p key={remark} className="set-remark">{remark[0]?.toUpperCase()}{remark.slice(1)}.</p>)}
+      {set.data.issues.map((issue) => <IssueLine key={issue.words} issue={issue} />)}
       {set.data.drawing && <DrawingLine picture={picture.id} drawing={set.data.drawing} />}
       <div className="set-body">
         <div className="set-files">
@@ -80,7 +81,7 @@ function Empty({ lead, words }: { lead: ReactNode; words: string }) {
 /** A drawing needs none of the files: one is sharp on every screen. */
 function DrawingLine({ picture, drawing }: { picture: string; drawing: NonNullable<ResponsiveSet["drawing"]> }) {
   return (
-    <div className="set-remark drawing-line">
+    <div className="drawing-line">
       <span><b>A drawing stays one:</b> as SVG it is sharp on every screen, cleaned <Bytes of={drawing.saving.before} /> → <Bytes of={drawing.saving.after} />.</span>
       <MarginBar margin={drawing.margin} />
       <MarginWords margin={drawing.margin} />

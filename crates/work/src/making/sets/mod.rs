@@ -1,6 +1,7 @@
 //! Responsive sets: all files of a picture for a slot, as its rules say, and what offers them to
 //! browsers.
 
+mod issues;
 pub mod making;
 mod offering;
 

@@ -1,10 +1,9 @@
-//! States: how well the picture that a page serves fills its slot, in words with a figure.
+//! Showings: files where a page shows them, and what is to be mended there.
 //!
-//! All are judged by the rendered size, not by the box, since the browser may cut a part.
-
-use serde::{Deserialize, Serialize};
+//! All is judged by the rendered size, not by the box, since the browser may cut a part.
 
 use crate::geometry::Size;
+use crate::issue::{Evidence, Issue, IssuePlace};
 use crate::layout::BoxSize;
 use crate::needs::device;
 use crate::object_fit::ObjectFit;
@@ -24,44 +23,6 @@ pub struct Showing {
     pub file: Size,
     /// The file's weight.
     pub bytes: Bytes,
-}
-
-/// One thing to be said of the picture in a slot. From the most serious down.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
-#[serde(tag = "state", rename_all = "kebab-case")]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub enum State {
-    /// No picture, or one that did not load.
-    Empty,
-    /// Stretched more one way than the other.
-    Squashed {
-        /// How much, in percent of the longer way.
-        percent: f64,
-    },
-    /// Fewer file pixels than CSS pixels: it is grainy on every screen.
-    Enlarged {
-        /// Rendered over file width.
-        times: f64,
-    },
-    /// Fewer file pixels than a dense screen has for it.
-    NeedsMore {
-        /// More pixels on each side, in percent.
-        percent: f64,
-    },
-    /// More pixels than any measured screen uses.
-    TooLarge {
-        /// File pixels over those of the most demanding screen.
-        times: f64,
-        /// The bytes that the pixels beyond that cost, by their share.
-        wasted: Bytes,
-    },
-    /// Another shape than the box, so that the browser cuts a part away everywhere.
-    WrongShape {
-        /// The part that is never seen, in percent of the file.
-        percent: f64,
-    },
-    /// As it should be.
-    Fits,
 }
 
 /// Shapes may differ by so much before it is called squashed.
@@ -108,42 +69,41 @@ impl Showing {
     }
 }
 
-/// Everything to be said of the picture in a slot, the most serious first; [`State::Fits`] alone
-/// where there is nothing. Showings whose box is not shown do not count.
-pub fn states(showings: &[Showing]) -> Vec<State> {
+/// What is to be mended of the picture in a slot, the most serious first; nothing where it fits.
+/// Showings whose box is not shown do not count.
+pub fn issues(showings: &[Showing]) -> Vec<Issue> {
     let shown: Vec<&Showing> = showings.iter().filter(|s| s.size.is_shown()).collect();
-    if shown.is_empty() {
-        return vec![State::Empty];
-    }
+    let mut found = if shown.is_empty() { vec![Evidence::Empty] } else { found(&shown) };
+    found.sort_by_key(Evidence::kind);
+    found.into_iter().map(|evidence| Issue { place: IssuePlace::Slot, evidence }).collect()
+}
+
+fn found(shown: &[&Showing]) -> Vec<Evidence> {
     let most = |of: &dyn Fn(&Showing) -> f64| shown.iter().map(|s| of(s)).fold(0.0, f64::max);
     let least =
         |of: &dyn Fn(&Showing) -> f64| shown.iter().map(|s| of(s)).fold(f64::INFINITY, f64::min);
-    let mut states = Vec::new();
+    let mut found = Vec::new();
     let squash = most(&Showing::squash);
     if squash > SQUASH {
-        states.push(State::Squashed { percent: 100.0 * squash });
+        found.push(Evidence::Squashed { percent: 100.0 * squash });
     }
     let enlarged = most(&|s| s.rendered().width / f64::from(s.file.width));
     let short = most(&|s| f64::from(s.needed().width) / f64::from(s.file.width));
     if enlarged > SHORT {
-        states.push(State::Enlarged { times: enlarged });
+        found.push(Evidence::Enlarged { times: enlarged });
     } else if short > SHORT {
-        states.push(State::NeedsMore { percent: 100.0 * (short - 1.0) });
+        found.push(Evidence::TooSmall { percent: 100.0 * (short - 1.0) });
     }
-    states.extend(too_large(&shown));
+    found.extend(too_large(shown));
     let cut = least(&Showing::cut);
     if cut > WRONG_SHAPE {
-        states.push(State::WrongShape { percent: 100.0 * cut });
+        found.push(Evidence::WrongShape { percent: 100.0 * cut });
     }
-    if states.is_empty() {
-        states.push(State::Fits);
-    }
-    states.sort_by_key(|state| std::cmp::Reverse(state.severity()));
-    states
+    found
 }
 
 /// The file that is most too large for the screen that needs most of it.
-fn too_large(shown: &[&Showing]) -> Option<State> {
+fn too_large(shown: &[&Showing]) -> Option<Evidence> {
     // A file served to several screens is as large as the most demanding of them wants it.
     let worst = shown
         .iter()
@@ -155,38 +115,7 @@ fn too_large(shown: &[&Showing]) -> Option<State> {
         .max_by(|a, b| a.0.total_cmp(&b.0))?;
     let (times, bytes) = worst;
     let wasted = Bytes((bytes.get() as f64 * (1.0 - 1.0 / times)).round() as u64);
-    (times > TOO_LARGE).then_some(State::TooLarge { times, wasted })
-}
-
-impl State {
-    /// How serious it is: 0 for a picture that fits.
-    pub const fn severity(self) -> u8 {
-        match self {
-            Self::Fits => 0,
-            Self::WrongShape { .. } => 1,
-            Self::Empty => 2,
-            Self::NeedsMore { .. } => 3,
-            Self::TooLarge { .. } => 4,
-            Self::Enlarged { .. } => 5,
-            Self::Squashed { .. } => 6,
-        }
-    }
-}
-
-impl std::fmt::Display for State {
-    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        match *self {
-            Self::Empty => f.write_str("empty"),
-            Self::Squashed { percent } => write!(f, "squashed by {percent:.0} %"),
-            Self::Enlarged { times } => write!(f, "enlarged {times:.1}×"),
-            Self::NeedsMore { percent } => write!(f, "needs {percent:.0} % more pixels"),
-            Self::TooLarge { times, wasted } => {
-                write!(f, "{times:.1}× more pixels than any screen uses, {wasted} wasted")
-            }
-            Self::WrongShape { percent } => write!(f, "wrong shape by {percent:.0} %"),
-            Self::Fits => f.write_str("fits"),
-        }
-    }
+    (times > TOO_LARGE).then_some(Evidence::TooLarge { times, wasted })
 }
 
 #[cfg(test)]
@@ -205,7 +134,7 @@ mod tests {
     }
 
     fn words(showings: &[Showing]) -> Vec<String> {
-        states(showings).iter().map(ToString::to_string).collect()
+        issues(showings).iter().map(ToString::to_string).collect()
     }
 
     #[test]
@@ -218,9 +147,8 @@ mod tests {
     fn one_screen_that_needs_the_pixels_justifies_them() {
         let phone = showing((390.0, 260.0), ObjectFit::Cover, 1.0, (1800, 1200));
         let wide = showing((900.0, 600.0), ObjectFit::Cover, 2.0, (1800, 1200));
-        assert_eq!(words(&[phone, wide]), ["fits"]);
+        assert_eq!(words(&[phone, wide]), [""; 0]);
         assert_eq!(words(&[phone]).len(), 1);
-        assert_ne!(words(&[phone]), ["fits"]);
     }
 
     #[test]
@@ -243,15 +171,15 @@ mod tests {
     #[test]
     fn hidden_boxes_say_nothing() {
         let hidden = showing((0.0, 0.0), ObjectFit::Fill, 1.0, (4, 300));
-        assert_eq!(states(&[hidden]), [State::Empty]);
-        assert_eq!(states(&[]), [State::Empty]);
+        assert_eq!(words(&[hidden]), ["empty"]);
+        assert_eq!(words(&[]), ["empty"]);
         let seen = showing((400.0, 300.0), ObjectFit::Fill, 1.0, (400, 300));
-        assert_eq!(states(&[hidden, seen]), [State::Fits]);
+        assert_eq!(words(&[hidden, seen]), [""; 0]);
     }
 
     proptest! {
         #[test]
-        fn the_list_goes_from_serious_to_fitting_and_every_figure_is_a_number(
+        fn the_most_serious_comes_first_and_every_figure_is_a_number(
             list in prop::collection::vec(
                 (0.0..2_000.0f64, 0.0..2_000.0f64, 0.5..4.0f64, 1u32..8_000, 1u32..8_000,
                  prop::sample::select(vec![
@@ -262,11 +190,10 @@ mod tests {
                 .into_iter()
                 .map(|(w, h, d, fw, fh, painting)| showing((w, h), painting, d, (fw, fh)))
                 .collect();
-            let states = states(&showings);
-            prop_assert!(!states.is_empty());
-            prop_assert!(states.iter().map(|s| s.severity()).is_sorted_by(|a, b| a > b));
-            for state in states {
-                let text = state.to_string();
+            let issues = issues(&showings);
+            prop_assert!(issues.iter().map(Issue::kind).is_sorted_by(|a, b| a < b));
+            for issue in issues {
+                let text = issue.to_string();
                 prop_assert!(!text.contains("NaN") && !text.contains("inf"), "{text}");
             }
         }
