@@ -5,14 +5,17 @@ use thiserror::Error;
 
 use crate::cache_key::CacheKey;
 use crate::colour_space::ColourSpace;
-use crate::edits::EditList;
 use crate::edits::canvas::{Canvas, CanvasError};
 use crate::edits::plan::{CropSpec, Plan};
+use crate::edits::{Edit, EditList};
 use crate::fitting::{Fitting, TooSmall};
 use crate::framing::FocalPoint;
 use crate::geometry::{Rect, Size};
 use crate::slot_shape::SlotShape;
 use crate::units::Density;
+
+/// Changes when text is set another way, so that older pixels with text on them are made anew.
+const TEXT_GENERATION: u16 = 2;
 
 /// What decides a file's pixels besides its picture.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
@@ -95,7 +98,16 @@ impl RenderSpec {
 
     /// The key of these pixels among those of a picture.
     pub fn cache_key(&self) -> CacheKey {
-        CacheKey::of(self)
+        match self.text_generation() {
+            None => CacheKey::of(self),
+            Some(generation) => CacheKey::versioned(generation, self),
+        }
+    }
+
+    /// Which generation of setting text its pixels are of; nothing where they have no text.
+    pub(crate) fn text_generation(&self) -> Option<u16> {
+        let has_text = self.edits.edits().any(|edit| matches!(edit, Edit::Text(_)));
+        has_text.then_some(TEXT_GENERATION)
     }
 }
 

@@ -25,8 +25,12 @@ pub struct VariantSpec {
 }
 
 impl VariantSpec {
-    /// The key of this file among those of a picture; another one with each generation of encoders.
+    /// The key of this file among those of a picture; another one with each generation of encoders
+    /// and, where it has text, of setting text.
     pub fn cache_key(&self) -> CacheKey {
-        CacheKey::versioned(GENERATION, self)
+        match self.framing.text_generation() {
+            None => CacheKey::versioned(GENERATION, self),
+            Some(generation) => CacheKey::versioned(GENERATION, &(generation, self)),
+        }
     }
 }

@@ -22,6 +22,7 @@ pub mod colour;
 pub mod drawing;
 pub mod edited;
 pub mod encode;
+mod fonts;
 pub mod job;
 pub mod lossless;
 pub mod metadata;

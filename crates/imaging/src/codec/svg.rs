@@ -9,6 +9,7 @@ use roxmltree::{Document, Node, NodeType, ParsingOptions};
 
 use super::error::guarded;
 use super::{CodecError, Header, jpeg, png, simple};
+use crate::fonts;
 use crate::raster::{Channels, Raster};
 use brisk_margin_core::geometry::{Rect, Size};
 use brisk_margin_core::source_format;
@@ -37,25 +38,11 @@ const REFUSED: [&str; 11] = [
     "discard",
 ];
 
-/// The family of text that names none.
-pub(crate) const SANS: &str = "Source Sans Pro";
-/// The family of text that asks for one with serifs.
-pub(crate) const SERIF: &str = "Source Serif Pro";
-/// The fonts that ship with the program; the last has letters that the others lack.
-pub(crate) static FILES: [&[u8]; 6] = [
-    include_bytes!("../../fonts/SourceSansPro-Regular.ttf"),
-    include_bytes!("../../fonts/SourceSansPro-Semibold.ttf"),
-    include_bytes!("../../fonts/SourceSansPro-Bold.ttf"),
-    include_bytes!("../../fonts/SourceSerifPro-Regular.ttf"),
-    include_bytes!("../../fonts/SourceSerifPro-Bold.ttf"),
-    include_bytes!("../../fonts/DejaVuSans.ttf"),
-];
-
 /// The fonts of every text in a drawing, so that it looks the same on every machine.
 static FONTS: LazyLock<Arc<fontdb::Database>> = LazyLock::new(|| {
-    let mut fonts = fontdb::Database::new();
-    for file in FILES {
-        fonts.load_font_data(file.to_vec());
+    let mut database = fontdb::Database::new();
+    for file in fonts::FILES {
+        database.load_font_data(file.to_vec());
     }
     for set in [
         fontdb::Database::set_sans_serif_family,
@@ -63,10 +50,10 @@ static FONTS: LazyLock<Arc<fontdb::Database>> = LazyLock::new(|| {
         fontdb::Database::set_cursive_family,
         fontdb::Database::set_fantasy_family,
     ] {
-        set(&mut fonts, SANS);
+        set(&mut database, fonts::SANS);
     }
-    fonts.set_serif_family(SERIF);
-    Arc::new(fonts)
+    database.set_serif_family(fonts::SERIF);
+    Arc::new(database)
 });
 
 /// Reads the size of the drawing `data`, as CSS would show it where nothing else is said.
@@ -108,7 +95,7 @@ fn tree(data: &[u8]) -> Result<Tree, CodecError> {
     guarded(
         || {
             let options = Options {
-                font_family: SANS.to_owned(),
+                font_family: fonts::SANS.to_owned(),
                 fontdb: Arc::clone(&FONTS),
                 image_href_resolver: ImageHrefResolver {
                     resolve_data: Box::new(embedded),

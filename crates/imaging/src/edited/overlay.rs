@@ -124,7 +124,7 @@ impl Drawing<'_> {
         let (left, top) = (x - f64::from(part.x), y - f64::from(part.y));
         let draw = |colour, blur| {
             let size = (part.width, part.height);
-            let drawing = setting.drawing(block, left, top, size, colour, blur);
+            let drawing = setting.drawing(left, top, size, colour, blur);
             svg::draw(drawing.as_bytes(), Rect::whole(part.size()), part.size())
         };
         let at = (i64::from(part.x), i64::from(part.y));

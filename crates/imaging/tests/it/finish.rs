@@ -130,6 +130,17 @@ fn golden(name: &str, raster: &Raster) {
     assert!(worst <= Some(1), "{name} is off by {worst:?}");
 }
 
+/// A block in letters that join, large enough to be read.
+fn script(words: &str, align: Align) -> TextBlock {
+    TextBlock {
+        text: words.into(),
+        size: css(20.0),
+        align,
+        at: spot(Along::Middle, Along::Middle, 0.0, 0.0),
+        ..text(Behind::Nothing)
+    }
+}
+
 #[test]
 fn each_edit_gives_its_golden_picture() {
     let fill = Corners::Fill(Ground::of(SAND));
@@ -175,6 +186,10 @@ fn each_edit_gives_its_golden_picture() {
         ("text", vec![Edit::Text(text(Behind::Nothing))]),
         ("text-backing", vec![Edit::Text(text(backing))]),
         ("text-serif-shadow", vec![Edit::Text(serif)]),
+        ("text-arabic", vec![Edit::Text(script("سماء الليل صافية", Align::Right))]),
+        ("text-devanagari", vec![Edit::Text(script("रात्रि का आकाश", Align::Middle))]),
+        ("text-ligatures", vec![Edit::Text(script("office fluff, finally", Align::Left))]),
+        ("text-both-ways", vec![Edit::Text(script("Ada שלום 42", Align::Left))]),
         ("corners", vec![Edit::Corners { radius: css(20.0) }]),
     ] {
         golden(name, &shown(&finish(edits)).raster);
