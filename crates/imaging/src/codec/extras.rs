@@ -1,5 +1,10 @@
 //! What a file carries besides its pixels: a colour profile, and an XMP packet.
 
+use img_parts::png::{Png, PngChunk};
+use img_parts::riff::{RiffChunk, RiffContent};
+use img_parts::webp::{CHUNK_EXIF, CHUNK_ICCP, CHUNK_VP8X, CHUNK_XMP, WebP};
+use img_parts::{Bytes, ImageICC};
+
 use super::CodecError;
 use brisk_margin_core::facts::PictureFacts;
 use brisk_margin_core::format::Format;
@@ -22,135 +27,122 @@ impl Extras {
     }
 }
 
-/// `file`, a PNG, with its blocks before the pixels (PNG, third edition, 11.3).
-pub(super) fn into_png(file: &[u8], extras: &Extras) -> Vec<u8> {
-    /// Signature, and the header chunk with its length, name and check sum.
-    const HEADER: usize = 8 + 12 + 13;
-    let mut out = file[..HEADER].to_vec();
-    if let Some(icc) = &extras.icc {
-        // A name, the one method there is, and the profile deflated.
-        let mut body = b"profile\0\0".to_vec();
-        body.extend(deflated(icc));
-        chunk(&mut out, *b"iCCP", &body);
+/// `file`, a PNG of our own, with its blocks before the pixels (PNG, third edition, 11.3).
+///
+/// # Errors
+/// [`CodecError::Encode`] where it is no PNG.
+pub(super) fn into_png(file: Vec<u8>, extras: &Extras) -> Result<Vec<u8>, CodecError> {
+    if extras.is_empty() {
+        return Ok(file);
     }
+    let mut png = Png::from_bytes(file.into()).map_err(|error| not_written(Format::Png, error))?;
     if let Some(xmp) = &extras.xmp {
         // Keyword, not compressed, no language, no translated keyword.
         let mut body = b"XML:com.adobe.xmp\0\0\0\0\0".to_vec();
         body.extend(xmp);
-        chunk(&mut out, *b"iTXt", &body);
+        png.chunks_mut().insert(1, PngChunk::new(*b"iTXt", body.into()));
     }
-    out.extend(&file[HEADER..]);
-    out
+    if let Some(icc) = &extras.icc {
+        png.set_icc_profile(Some(icc.clone().into()));
+    }
+    Ok(png.encoder().bytes().into())
 }
 
-fn chunk(out: &mut Vec<u8>, name: [u8; 4], body: &[u8]) {
-    out.extend((body.len() as u32).to_be_bytes());
-    let start = out.len();
-    out.extend(name);
-    out.extend(body);
-    let sum = crc32fast::hash(&out[start..]);
-    out.extend(sum.to_be_bytes());
+fn not_written(format: Format, error: img_parts::Error) -> CodecError {
+    CodecError::Encode { format, detail: format!("the encoder wrote no such file: {error}") }
 }
 
-fn deflated(data: &[u8]) -> Vec<u8> {
-    use std::io::Write;
-    let mut encoder = flate2::write::ZlibEncoder::new(Vec::new(), flate2::Compression::best());
-    encoder.write_all(data).expect("memory takes it all");
-    encoder.finish().expect("memory takes it all")
-}
-
-/// Where an extended WebP says what it has.
-const FLAGS: usize = 20;
+/// What an extended WebP says that it has (RFC 9649, 2.7).
+const ICC: u8 = 0x20;
 const ALPHA: u8 = 0x10;
+const EXIF: u8 = 0x08;
+const XMP: u8 = 0x04;
 
 /// Says of an extended WebP that it is transparent somewhere. Frames are cut to what is seen of
 /// them, and where none of those has an alpha of its own, the library says nothing of the rest.
-pub(super) fn tell_of_alpha(file: &mut [u8]) {
-    if file.get(12..16) == Some(b"VP8X") {
-        file[FLAGS] |= ALPHA;
+///
+/// # Errors
+/// [`CodecError::Encode`] where it is no WebP.
+pub(super) fn tell_of_alpha(file: Vec<u8>) -> Result<Vec<u8>, CodecError> {
+    let mut webp = WebP::from_bytes(file.into()).map_err(|e| not_written(Format::Webp, e))?;
+    if let Some(flags) = flags(&webp) {
+        set_flags(&mut webp, flags | ALPHA);
+    }
+    Ok(webp.encoder().bytes().into())
+}
+
+/// What an extended WebP says that it has; nothing for a simple one.
+fn flags(webp: &WebP) -> Option<u8> {
+    webp.chunk_by_id(CHUNK_VP8X)?.content().data()?.first().copied()
+}
+
+fn set_flags(webp: &mut WebP, flags: u8) {
+    let header = webp.chunks_mut().iter_mut().find(|chunk| chunk.id() == CHUNK_VP8X);
+    if let Some(RiffContent::Data(header)) = header.map(RiffChunk::content_mut) {
+        let mut told = header.to_vec();
+        if let Some(first) = told.first_mut() {
+            *first = flags;
+        }
+        *header = told.into();
     }
 }
 
-/// `file`, a WebP, as an extended one with its blocks (RFC 9649, 2.7).
+/// `file`, a WebP of our own, as an extended one with its blocks (RFC 9649, 2.7).
+///
+/// # Errors
+/// [`CodecError::Encode`] where it is no WebP.
 pub(super) fn into_webp(
-    file: &[u8],
+    file: Vec<u8>,
     extras: &Extras,
     size: (u32, u32),
     has_alpha: bool,
 ) -> Result<Vec<u8>, CodecError> {
-    const ICC: u8 = 0x20;
-    const XMP: u8 = 0x04;
-    let broken = || CodecError::Encode {
-        format: Format::Webp,
-        detail: "the encoder wrote no RIFF file".to_owned(),
-    };
-    let mut chunks = file.get(12..).ok_or_else(broken)?;
-    let mut flags = 0;
+    let mut webp = WebP::from_bytes(file.into()).map_err(|e| not_written(Format::Webp, e))?;
+    add(&mut webp, extras, size, has_alpha);
+    Ok(webp.encoder().bytes().into())
+}
+
+fn add(webp: &mut WebP, extras: &Extras, (width, height): (u32, u32), has_alpha: bool) {
+    let chunk = |id, data: Vec<u8>| RiffChunk::new(id, RiffContent::Data(Bytes::from(data)));
     // An extended file says what it has by itself.
-    if chunks.starts_with(b"VP8X") {
-        flags = *file.get(FLAGS).ok_or_else(broken)?;
-        chunks = chunks.get(18..).ok_or_else(broken)?;
-    } else if has_alpha {
-        flags = ALPHA;
-    }
-    flags |= if extras.icc.is_some() { ICC } else { 0 };
-    flags |= if extras.xmp.is_some() { XMP } else { 0 };
-    let mut header = vec![flags, 0, 0, 0];
-    header.extend(&(size.0 - 1).to_le_bytes()[..3]);
-    header.extend(&(size.1 - 1).to_le_bytes()[..3]);
-    let mut body = b"WEBP".to_vec();
-    riff(&mut body, *b"VP8X", &header);
+    let told = flags(webp).unwrap_or_else(|| {
+        let mut header = vec![0; 4];
+        header.extend(&(width - 1).to_le_bytes()[..3]);
+        header.extend(&(height - 1).to_le_bytes()[..3]);
+        webp.chunks_mut().insert(0, chunk(CHUNK_VP8X, header));
+        if has_alpha { ALPHA } else { 0 }
+    });
+    let icc = extras.icc.as_ref().map_or(0, |_| ICC);
+    let xmp = extras.xmp.as_ref().map_or(0, |_| XMP);
+    set_flags(webp, told | icc | xmp);
     if let Some(icc) = &extras.icc {
-        riff(&mut body, *b"ICCP", icc);
+        webp.chunks_mut().insert(1, chunk(CHUNK_ICCP, icc.clone()));
     }
-    body.extend(chunks);
     if let Some(xmp) = &extras.xmp {
-        riff(&mut body, *b"XMP ", xmp);
+        webp.chunks_mut().push(chunk(CHUNK_XMP, xmp.clone()));
     }
-    let mut out = Vec::with_capacity(body.len() + 8);
-    riff(&mut out, *b"RIFF", &body);
-    Ok(out)
 }
 
 /// `file`, a WebP, without its metadata but with `xmp` (RFC 9649, 2.7); `stored` is its size.
+///
+/// # Errors
+/// [`CodecError::Truncated`] where it breaks off.
 pub(crate) fn bare_webp(
     file: &[u8],
     xmp: Option<Vec<u8>>,
     stored: Size,
     facts: &PictureFacts,
 ) -> Result<Vec<u8>, CodecError> {
-    const TOLD: u8 = 0x08 | 0x04;
-    let mut body = b"WEBP".to_vec();
-    let mut rest = file.get(12..).unwrap_or_default();
-    while let Some((name, after)) = rest.split_first_chunk::<4>() {
-        let cut_off = || CodecError::Truncated(SourceFormat::Webp);
-        let (length, content) = after.split_first_chunk::<4>().ok_or_else(cut_off)?;
-        let length = u32::from_le_bytes(*length) as usize;
-        let content_here = content.get(..length).ok_or_else(cut_off)?;
-        if name != b"EXIF" && name != b"XMP " {
-            riff(&mut body, *name, content_here);
-        }
-        rest = content.get(length + (length & 1)..).unwrap_or_default();
+    let webp = WebP::from_bytes(Bytes::copy_from_slice(file));
+    let mut webp = webp.map_err(|_| CodecError::Truncated(SourceFormat::Webp))?;
+    webp.remove_chunks_by_id(CHUNK_EXIF);
+    webp.remove_chunks_by_id(CHUNK_XMP);
+    if let Some(flags) = flags(&webp) {
+        set_flags(&mut webp, flags & !(EXIF | XMP));
     }
-    let mut bare = Vec::with_capacity(body.len() + 8);
-    riff(&mut bare, *b"RIFF", &body);
-    if bare.get(12..16) == Some(b"VP8X") {
-        bare[FLAGS] &= !TOLD;
+    if xmp.is_some() {
+        let extras = Extras { icc: None, xmp };
+        add(&mut webp, &extras, (stored.width, stored.height), facts.has_alpha);
     }
-    match xmp {
-        None => Ok(bare),
-        Some(_) => {
-            let extras = Extras { icc: None, xmp };
-            into_webp(&bare, &extras, (stored.width, stored.height), facts.has_alpha)
-        }
-    }
-}
-
-fn riff(out: &mut Vec<u8>, name: [u8; 4], body: &[u8]) {
-    out.extend(name);
-    out.extend((body.len() as u32).to_le_bytes());
-    out.extend(body);
-    if body.len() % 2 == 1 {
-        out.push(0);
-    }
+    Ok(webp.encoder().bytes().into())
 }

@@ -114,7 +114,7 @@ pub fn refiltered(file: &[u8], xmp: Option<Vec<u8>>) -> Result<Vec<u8>, CodecErr
     options.palette_reduction = false;
     let copy = guarded(|| oxipng::optimize_from_memory(file, &options).map_err(damaged), damaged)?;
     let extras = Extras { icc: None, xmp };
-    Ok(if extras.is_empty() { copy } else { extras::into_png(&copy, &extras) })
+    extras::into_png(copy, &extras)
 }
 
 /// Encodes pixels of a few colours, with `extras`.
@@ -139,13 +139,13 @@ fn smallest(
         },
         failed,
     )?;
-    Ok(if extras.is_empty() { file } else { extras::into_png(&file, extras) })
+    extras::into_png(file, extras)
 }
 
 /// Encodes `raster` losslessly and fast, for a picture that is only looked at, with `extras`.
 pub fn encode_fast_with(raster: &Raster, extras: &Extras) -> Result<Vec<u8>, CodecError> {
     let file = encode_fast(raster)?;
-    Ok(if extras.is_empty() { file } else { extras::into_png(&file, extras) })
+    extras::into_png(file, extras)
 }
 
 /// Encodes `raster` losslessly and fast, for a picture that is only looked at.

@@ -60,7 +60,7 @@ pub(super) fn finished(
         return Ok(bytes);
     }
     let Size { width, height } = raster.size();
-    extras::into_webp(&bytes, extras, (width, height), raster.is_transparent())
+    extras::into_webp(bytes, extras, (width, height), raster.is_transparent())
 }
 
 pub(super) fn failed(detail: impl ToString) -> CodecError {

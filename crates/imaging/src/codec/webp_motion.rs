@@ -52,7 +52,7 @@ pub fn encode(
         encoder.told(ffi::WebPAnimEncoderAssemble(encoder.0, &mut output.0))?;
         let mut bytes = std::slice::from_raw_parts(output.0.bytes, output.0.size).to_vec();
         if motion.frames.iter().any(|frame| frame.raster.is_transparent()) {
-            extras::tell_of_alpha(&mut bytes);
+            bytes = extras::tell_of_alpha(bytes)?;
         }
         finished(bytes, &motion.frames[0].raster, extras)
     }
