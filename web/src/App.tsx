@@ -44,7 +44,11 @@ export function App({ mode, onMode }: { mode: Mode; onMode: (mode: Mode) => void
   });
 
   return (
-    <DropZone onDrop={() => { setArrivalsOpen(true); }}>
+    <DropZone
+      onDrop={() => {
+        setArrivalsOpen(true);
+      }}
+    >
       <div className="frame">
         <header className="top">
           <span className="mark">Brisk Margin</span>
@@ -62,12 +66,35 @@ export function App({ mode, onMode }: { mode: Mode; onMode: (mode: Mode) => void
               void navigate("/library");
             }}
           />
-          <Button onClick={() => { setArrivalsOpen((open) => !open); }}>Arrivals</Button>
-          <Button onClick={() => { setSiteOpen((open) => !open); }}>The site</Button>
-          <Button onClick={() => { onMode(mode === "dark" ? "light" : "dark"); }}>
+          <Button
+            onClick={() => {
+              setArrivalsOpen((open) => !open);
+            }}
+          >
+            Arrivals
+          </Button>
+          <Button
+            onClick={() => {
+              setSiteOpen((open) => !open);
+            }}
+          >
+            The site
+          </Button>
+          <Button
+            onClick={() => {
+              onMode(mode === "dark" ? "light" : "dark");
+            }}
+          >
             {mode === "dark" ? "Light ground" : "Dark ground"}
           </Button>
-          <Button aria-label="Keys" onClick={() => { setKeysOpen(true); }}>?</Button>
+          <Button
+            aria-label="Keys"
+            onClick={() => {
+              setKeysOpen(true);
+            }}
+          >
+            ?
+          </Button>
         </header>
         <nav className="rail" aria-label="Work">
           <NavLink to="/layouts">Layouts</NavLink>
@@ -85,9 +112,24 @@ export function App({ mode, onMode }: { mode: Mode; onMode: (mode: Mode) => void
           <Route path="*" element={<Nowhere />} />
         </Routes>
       </div>
-      <ArrivalsSheet open={arrivalsOpen} onClose={() => { setArrivalsOpen(false); }} />
-      <SiteSheet open={siteOpen} onClose={() => { setSiteOpen(false); }} />
-      <Shortcuts open={keysOpen} onClose={() => { setKeysOpen(false); }} />
+      <ArrivalsSheet
+        open={arrivalsOpen}
+        onClose={() => {
+          setArrivalsOpen(false);
+        }}
+      />
+      <SiteSheet
+        open={siteOpen}
+        onClose={() => {
+          setSiteOpen(false);
+        }}
+      />
+      <Shortcuts
+        open={keysOpen}
+        onClose={() => {
+          setKeysOpen(false);
+        }}
+      />
     </DropZone>
   );
 }

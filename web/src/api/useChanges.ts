@@ -8,7 +8,8 @@ export function useChanges() {
     const events = new EventSource("/api/events");
     const refresh = () => void queries.invalidateQueries();
     // What happened before the stream was open, or while it was broken, was not told.
-    for (const name of ["open", "pictures", "variants", "layouts", "measuring", "all"]) events.addEventListener(name, refresh);
+    for (const name of ["open", "pictures", "variants", "layouts", "measuring", "all"])
+      events.addEventListener(name, refresh);
     return () => {
       events.close();
     };

@@ -13,6 +13,8 @@ export function useChangeSite() {
   const queries = useQueryClient();
   return useMutation({
     mutationFn: async (body: SiteChange) => unwrap(await api.PATCH("/api/site", { body })),
-    onSuccess: (site) => { queries.setQueryData(["site"], site); },
+    onSuccess: (site) => {
+      queries.setQueryData(["site"], site);
+    },
   });
 }

@@ -38,12 +38,27 @@ export function BenchPage() {
       <div className="work">
         <main>
           {picture.data && bench.data && <Bench key={picture.data.id} picture={picture.data} bench={bench.data} />}
-          {id !== undefined && !error && !gone && (picture.isPending || bench.isPending) && <p className="empty soft">Fetching the picture…</p>}
+          {id !== undefined && !error && !gone && (picture.isPending || bench.isPending) && (
+            <p className="empty soft">Fetching the picture…</p>
+          )}
           {(id === undefined || gone) && <EmptyBench />}
-          {error && <ProblemNote error={error} again={() => { void picture.refetch(); void bench.refetch(); }} />}
+          {error && (
+            <ProblemNote
+              error={error}
+              again={() => {
+                void picture.refetch();
+                void bench.refetch();
+              }}
+            />
+          )}
         </main>
       </div>
-      <Tally of={picture.data ? { ids: [picture.data.id] } : { filter: {} }} where={picture.data ? "on the bench" : "in the library"}><span id="tally-choice" /></Tally>
+      <Tally
+        of={picture.data ? { ids: [picture.data.id] } : { filter: {} }}
+        where={picture.data ? "on the bench" : "in the library"}
+      >
+        <span id="tally-choice" />
+      </Tally>
     </>
   );
 }
@@ -52,7 +67,10 @@ function EmptyBench() {
   return (
     <div className="empty">
       <h2>No picture lies on the bench</h2>
-      <span className="soft">Open one from the <Link to="/library">library</Link>: choose its row and press Enter. Or begin a <Link to="/library?new=banner">banner</Link> from a slot&apos;s exact size.</span>
+      <span className="soft">
+        Open one from the <Link to="/library">library</Link>: choose its row and press Enter. Or begin a{" "}
+        <Link to="/library?new=banner">banner</Link> from a slot&apos;s exact size.
+      </span>
     </div>
   );
 }
@@ -85,34 +103,129 @@ function Bench({ picture, bench }: { picture: Picture; bench: BenchBody }) {
   return (
     <>
       <div className="bar bench-bar">
-        <h1 className="bench-name" title={picture.name}><bdi>{picture.name}</bdi></h1>
-        <span className="figure">{formatName[picture.format]} {pixels(picture.width, picture.height)}</span>
+        <h1 className="bench-name" title={picture.name}>
+          <bdi>{picture.name}</bdi>
+        </h1>
+        <span className="figure">
+          {formatName[picture.format]} {pixels(picture.width, picture.height)}
+        </span>
         <Bytes of={picture.bytes} />
         <nav className="steps" aria-label="Steps of the work">
           {STEPS.map((one) => (
-            <button key={one} type="button" aria-current={one === step ? "step" : undefined} onClick={() => { goTo(one); }}>{STEP_WORDS[one]}</button>
+            <button
+              key={one}
+              type="button"
+              aria-current={one === step ? "step" : undefined}
+              onClick={() => {
+                goTo(one);
+              }}
+            >
+              {STEP_WORDS[one]}
+            </button>
           ))}
           <Link to={`/library/${picture.id}`}>Describe</Link>
         </nav>
         <span className="gap" />
-        <span className="soft" role="status" data-testid="work-state">{on.saving ? "noting…" : unsaved ? "not saved in its places" : ""}</span>
-        <Button size="small" disabled={!on.undo} title={on.undo ? "Ctrl Z" : "Nothing to undo: this is how it arrived"} onClick={on.undo}>Undo</Button>
-        <Button size="small" disabled={!on.redo} title={on.redo ? "Ctrl Shift Z" : "Nothing was undone"} onClick={on.redo}>Redo</Button>
-        <Button size="small" disabled={!hasOriginal || atOriginal} title={atOriginal ? "It is as it arrived" : "In one step; undo brings the work back"} onClick={() => { if (on.bench.steps[0]) on.goTo(on.bench.steps[0].id); }}>Original</Button>
-        <Button size="small" onClick={() => { setSheet("history"); }}>Steps</Button>
-        <Button size="small" type="primary" disabled={!unsaved} title={unsaved ? undefined : "Nothing was changed since it was saved"} onClick={() => { setSheet("save"); }}>Save…</Button>
-        <Button size="small" onClick={() => { setSheet("beside"); }}>Save as new…</Button>
-        <a href={originalUrl(picture.id)} download={picture.name} title="The original, unchanged">Original file</a>
+        <span className="soft" role="status" data-testid="work-state">
+          {on.saving ? "noting…" : unsaved ? "not saved in its places" : ""}
+        </span>
+        <Button
+          size="small"
+          disabled={!on.undo}
+          title={on.undo ? "Ctrl Z" : "Nothing to undo: this is how it arrived"}
+          onClick={on.undo}
+        >
+          Undo
+        </Button>
+        <Button
+          size="small"
+          disabled={!on.redo}
+          title={on.redo ? "Ctrl Shift Z" : "Nothing was undone"}
+          onClick={on.redo}
+        >
+          Redo
+        </Button>
+        <Button
+          size="small"
+          disabled={!hasOriginal || atOriginal}
+          title={atOriginal ? "It is as it arrived" : "In one step; undo brings the work back"}
+          onClick={() => {
+            if (on.bench.steps[0]) on.goTo(on.bench.steps[0].id);
+          }}
+        >
+          Original
+        </Button>
+        <Button
+          size="small"
+          onClick={() => {
+            setSheet("history");
+          }}
+        >
+          Steps
+        </Button>
+        <Button
+          size="small"
+          type="primary"
+          disabled={!unsaved}
+          title={unsaved ? undefined : "Nothing was changed since it was saved"}
+          onClick={() => {
+            setSheet("save");
+          }}
+        >
+          Save…
+        </Button>
+        <Button
+          size="small"
+          onClick={() => {
+            setSheet("beside");
+          }}
+        >
+          Save as new…
+        </Button>
+        <a href={originalUrl(picture.id)} download={picture.name} title="The original, unchanged">
+          Original file
+        </a>
       </div>
       <NoticeStrip />
       {on.error && <ProblemNote error={on.error} />}
-      {on.isSavedElsewhere && <div className="notice" role="status"><b>Another step holds now.</b><span>Since you began, this picture was saved or taken back elsewhere. Your work is safe; saving shows both.</span></div>}
+      {on.isSavedElsewhere && (
+        <div className="notice" role="status">
+          <b>Another step holds now.</b>
+          <span>
+            Since you began, this picture was saved or taken back elsewhere. Your work is safe; saving shows both.
+          </span>
+        </div>
+      )}
       {step === "frame" && <FrameStep picture={picture} on={on} slots={slots} onSlots={onSlots} />}
       {step === "finish" && <FinishStep picture={picture} on={on} slots={slots} />}
       {step === "encode" && <EncodeStep picture={picture} on={on} slots={slots} />}
-      <HistorySheet picture={picture} on={on} open={sheet === "history"} onClose={() => { setSheet(undefined); }} />
-      <SaveSheet picture={picture} on={on} open={sheet === "save"} onClose={() => { setSheet(undefined); }} onBeside={() => { setSheet("beside"); }} />
-      <BesideSheet picture={picture} on={on} open={sheet === "beside"} onClose={() => { setSheet(undefined); }} />
+      <HistorySheet
+        picture={picture}
+        on={on}
+        open={sheet === "history"}
+        onClose={() => {
+          setSheet(undefined);
+        }}
+      />
+      <SaveSheet
+        picture={picture}
+        on={on}
+        open={sheet === "save"}
+        onClose={() => {
+          setSheet(undefined);
+        }}
+        onBeside={() => {
+          setSheet("beside");
+        }}
+      />
+      <BesideSheet
+        picture={picture}
+        on={on}
+        open={sheet === "beside"}
+        onClose={() => {
+          setSheet(undefined);
+        }}
+      />
     </>
   );
 }
@@ -129,6 +242,8 @@ function useUndoKeys(undo: (() => void) | undefined, redo: (() => void) | undefi
       call();
     };
     addEventListener("keydown", listen);
-    return () => { removeEventListener("keydown", listen); };
+    return () => {
+      removeEventListener("keydown", listen);
+    };
   }, [undo, redo]);
 }

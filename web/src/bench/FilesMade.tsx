@@ -18,13 +18,21 @@ export function FilesMade({ variants, shown, onShow }: Props) {
           <tr>
             <th scope="col">File</th>
             <th scope="col">Slot</th>
-            <th scope="col" className="right">Pixels</th>
+            <th scope="col" className="right">
+              Pixels
+            </th>
             <th scope="col">Encoding</th>
-            <th scope="col" className="right">Bytes</th>
-            <th scope="col" className="right">Saved</th>
+            <th scope="col" className="right">
+              Bytes
+            </th>
+            <th scope="col" className="right">
+              Saved
+            </th>
             <th scope="col">Under its budget</th>
             <th scope="col">Byte margin</th>
-            <th scope="col"><span className="unseen">Download</span></th>
+            <th scope="col">
+              <span className="unseen">Download</span>
+            </th>
           </tr>
         </thead>
         <tbody>
@@ -43,18 +51,41 @@ function FileRow({ variant, shown, onShow }: { variant: Variant; shown: boolean;
     <tr aria-selected={shown} data-file={variant.file_name}>
       <td className="name">
         <label title={variant.file_name}>
-          <input type="radio" name="shown" checked={shown} onChange={() => { onShow(variant.id); }} />
+          <input
+            type="radio"
+            name="shown"
+            checked={shown}
+            onChange={() => {
+              onShow(variant.id);
+            }}
+          />
           <bdi>{variant.file_name}</bdi>
         </label>
       </td>
-      <td className="figure">{slot.width} × {slot.height} {slot.fit} {density(variant.density)}</td>
+      <td className="figure">
+        {slot.width} × {slot.height} {slot.fit} {density(variant.density)}
+      </td>
       <td className="figure right">{pixels(variant.width, variant.height)}</td>
-      <td>{formatName[variant.format]} <span className="figure">{variant.quality ?? "lossless"}</span></td>
-      <td className="right"><Bytes of={variant.saving.after} /></td>
-      <td className="right"><Bytes of={variant.saving.saved} /> <span className="figure soft">{percent(variant.saving.percent)}</span></td>
-      <td><MarginBar margin={variant.margin} today={variant.saving.before} /></td>
-      <td><MarginWords margin={variant.margin} /></td>
-      <td><a href={saveUrl(variant.id)} download={variant.file_name}>Download</a></td>
+      <td>
+        {formatName[variant.format]} <span className="figure">{variant.quality ?? "lossless"}</span>
+      </td>
+      <td className="right">
+        <Bytes of={variant.saving.after} />
+      </td>
+      <td className="right">
+        <Bytes of={variant.saving.saved} /> <span className="figure soft">{percent(variant.saving.percent)}</span>
+      </td>
+      <td>
+        <MarginBar margin={variant.margin} today={variant.saving.before} />
+      </td>
+      <td>
+        <MarginWords margin={variant.margin} />
+      </td>
+      <td>
+        <a href={saveUrl(variant.id)} download={variant.file_name}>
+          Download
+        </a>
+      </td>
     </tr>
   );
 }

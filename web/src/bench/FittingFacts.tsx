@@ -6,7 +6,10 @@ import { percent, pixels } from "../ui/figures";
 export function FittingFacts({ fitting, picture }: { fitting: Fitting; picture: Picture }) {
   const { crop, cuts, needed, output } = fitting;
   const sides = [
-    [cuts.left, "left"], [cuts.top, "top"], [cuts.right, "right"], [cuts.bottom, "bottom"],
+    [cuts.left, "left"],
+    [cuts.top, "top"],
+    [cuts.right, "right"],
+    [cuts.bottom, "bottom"],
   ] as const;
   const cut = sides.filter(([count]) => count > 0).map(([count, side]) => `${count} ${side}`);
   return (
@@ -15,8 +18,8 @@ export function FittingFacts({ fitting, picture }: { fitting: Fitting; picture: 
         <div className="notice" role="status" data-testid="shortfall">
           <b>Too small:</b>
           <span>
-            the slot asks for <span className="figure">{pixels(needed.width, needed.height)}</span>, and
-            the picture has <span className="figure">{pixels(crop.width, crop.height)}</span> for it,{" "}
+            the slot asks for <span className="figure">{pixels(needed.width, needed.height)}</span>, and the picture has{" "}
+            <span className="figure">{pixels(crop.width, crop.height)}</span> for it,{" "}
             <span className="figure">{fitting.shortfall.toFixed(2)}×</span> too few.{" "}
             {fitting.refusal
               ? "An exact slot is not filled with less: choose cover, or bring a larger picture."
@@ -27,14 +30,22 @@ export function FittingFacts({ fitting, picture }: { fitting: Fitting; picture: 
       <dl className="facts" data-testid="facts">
         <dt>File</dt>
         <dd className="figure" data-testid="output">
-          {fitting.refusal ? "none" : `${pixels(output.width, output.height)}, scaled to ${percent(100 * fitting.scale)}`}
+          {fitting.refusal
+            ? "none"
+            : `${pixels(output.width, output.height)}, scaled to ${percent(100 * fitting.scale)}`}
         </dd>
         <dt>Shows</dt>
-        <dd className="figure">{pixels(crop.width, crop.height)} of {pixels(picture.width, picture.height)} ({percent(fitting.kept_percent)})</dd>
+        <dd className="figure">
+          {pixels(crop.width, crop.height)} of {pixels(picture.width, picture.height)} ({percent(fitting.kept_percent)})
+        </dd>
         <dt>Cut</dt>
-        <dd className="figure" data-testid="cuts">{cut.length > 0 ? `${cut.join(" · ")} px` : "nothing"}</dd>
+        <dd className="figure" data-testid="cuts">
+          {cut.length > 0 ? `${cut.join(" · ")} px` : "nothing"}
+        </dd>
         <dt>Budget</dt>
-        <dd><Bytes of={fitting.budget} /></dd>
+        <dd>
+          <Bytes of={fitting.budget} />
+        </dd>
       </dl>
     </>
   );

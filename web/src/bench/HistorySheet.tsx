@@ -9,7 +9,12 @@ import { useViews } from "./useViews";
 import type { WorkOnBench } from "./useWork";
 import { useQuery } from "@tanstack/react-query";
 
-interface Props { picture: Picture; on: WorkOnBench; open: boolean; onClose: () => void }
+interface Props {
+  picture: Picture;
+  on: WorkOnBench;
+  open: boolean;
+  onClose: () => void;
+}
 
 /** Every step of the adjustments, to go back to, to name, and to compare with another. */
 export function HistorySheet({ picture, on, open, onClose }: Props) {
@@ -20,19 +25,49 @@ export function HistorySheet({ picture, on, open, onClose }: Props) {
   };
   return (
     <SideSheet title="What was done" open={open} onClose={onClose} width={440}>
-      {steps.length === 0 && <p className="soft">Nothing was done yet. Each change becomes a step here, and stays: also after days.</p>}
+      {steps.length === 0 && (
+        <p className="soft">Nothing was done yet. Each change becomes a step here, and stays: also after days.</p>
+      )}
       {compared.length === 1 && <p className="soft">Choose a second one to compare it with.</p>}
-      {compared.length === 2 && <Compare picture={picture} steps={compared.map((id) => on.bench.steps.find((step) => step.id === id)).filter((step) => step !== undefined)} />}
+      {compared.length === 2 && (
+        <Compare
+          picture={picture}
+          steps={compared
+            .map((id) => on.bench.steps.find((step) => step.id === id))
+            .filter((step) => step !== undefined)}
+        />
+      )}
       <ol className="history">
         {steps.map((step) => (
-          <StepRow key={step.id} step={step} picture={picture} on={on} compared={compared.includes(step.id)} onCompare={() => { toggle(step.id); }} />
+          <StepRow
+            key={step.id}
+            step={step}
+            picture={picture}
+            on={on}
+            compared={compared.includes(step.id)}
+            onCompare={() => {
+              toggle(step.id);
+            }}
+          />
         ))}
       </ol>
     </SideSheet>
   );
 }
 
-function StepRow({ step, picture, on, compared, onCompare }: { step: Step; picture: Picture; on: WorkOnBench; compared: boolean; onCompare: () => void }) {
+function StepRow({
+  step,
+  picture,
+  on,
+  compared,
+  onCompare,
+}: {
+  step: Step;
+  picture: Picture;
+  on: WorkOnBench;
+  compared: boolean;
+  onCompare: () => void;
+}) {
   const queries = useQueryClient();
   const [name, setName] = useState<string>();
   const rename = useMutation({
@@ -49,23 +84,60 @@ function StepRow({ step, picture, on, compared, onCompare }: { step: Step; pictu
   return (
     <li aria-current={step.id === on.at ? "step" : undefined}>
       <div className="row">
-        <button type="button" className="quiet-button" onClick={() => { on.goTo(step.id); }}>{step.name ? <b>{step.name}</b> : step.summary}</button>
+        <button
+          type="button"
+          className="quiet-button"
+          onClick={() => {
+            on.goTo(step.id);
+          }}
+        >
+          {step.name ? <b>{step.name}</b> : step.summary}
+        </button>
         {step.id === on.at && <span className="soft">on the bench</span>}
         {step.id === on.over && <span className="soft">holds on the pages</span>}
         <span className="gap" />
-        <time className="figure soft" dateTime={step.made_at}>{time.toLocaleDateString() === new Date().toLocaleDateString() ? time.toLocaleTimeString() : time.toLocaleString()}</time>
+        <time className="figure soft" dateTime={step.made_at}>
+          {time.toLocaleDateString() === new Date().toLocaleDateString()
+            ? time.toLocaleTimeString()
+            : time.toLocaleString()}
+        </time>
       </div>
       <div className="row">
         {step.name && <span className="soft">{step.summary}</span>}
         {name === undefined ? (
-          <Button size="small" type="text" onClick={() => { setName(step.name ?? ""); }}>{step.name ? "Rename" : "Name it"}</Button>
+          <Button
+            size="small"
+            type="text"
+            onClick={() => {
+              setName(step.name ?? "");
+            }}
+          >
+            {step.name ? "Rename" : "Name it"}
+          </Button>
         ) : (
-          <form className="row" onSubmit={(event) => { event.preventDefault(); rename.mutate(name); }}>
-            <Input aria-label="Name of this step" size="small" value={name} onChange={({ target }) => { setName(target.value); }} />
-            <Button size="small" htmlType="submit">Keep</Button>
+          <form
+            className="row"
+            onSubmit={(event) => {
+              event.preventDefault();
+              rename.mutate(name);
+            }}
+          >
+            <Input
+              aria-label="Name of this step"
+              size="small"
+              value={name}
+              onChange={({ target }) => {
+                setName(target.value);
+              }}
+            />
+            <Button size="small" htmlType="submit">
+              Keep
+            </Button>
           </form>
         )}
-        <Button size="small" type="text" aria-pressed={compared} onClick={onCompare}>{compared ? "Compared" : "Compare"}</Button>
+        <Button size="small" type="text" aria-pressed={compared} onClick={onCompare}>
+          {compared ? "Compared" : "Compare"}
+        </Button>
       </div>
       {rename.error && <ProblemNote error={rename.error} />}
     </li>
@@ -76,7 +148,9 @@ function StepRow({ step, picture, on, compared, onCompare }: { step: Step; pictu
 export function Compare({ picture, steps }: { picture: Picture; steps: Step[] }) {
   return (
     <div className="compare">
-      {steps.map((step) => <ComparedStep key={step.id} picture={picture} step={step} />)}
+      {steps.map((step) => (
+        <ComparedStep key={step.id} picture={picture} step={step} />
+      ))}
     </div>
   );
 }
@@ -85,20 +159,39 @@ function ComparedStep({ picture, step }: { picture: Picture; step: Step }) {
   const adjustments = useQuery({
     queryKey: ["step", step.id],
     staleTime: Infinity,
-    queryFn: async ({ signal }) => unwrap(await api.GET("/api/steps/{id}", { params: { path: { id: step.id } }, signal })),
+    queryFn: async ({ signal }) =>
+      unwrap(await api.GET("/api/steps/{id}", { params: { path: { id: step.id } }, signal })),
   });
   return (
     <figure>
-      {adjustments.data ? <Whole picture={picture} adjustments={adjustments.data} /> : <span className="soft">Fetching…</span>}
+      {adjustments.data ? (
+        <Whole picture={picture} adjustments={adjustments.data} />
+      ) : (
+        <span className="soft">Fetching…</span>
+      )}
       <figcaption>{step.name ?? step.summary}</figcaption>
     </figure>
   );
 }
 
 /** All of a picture with its edits, small. */
-export function Whole({ picture, adjustments, width = 200 }: { picture: Picture; adjustments: Adjustments; width?: number }) {
-  const views = useViews(picture.id, adjustments, useMemo(() => [{ width: width * 2 }], [width]));
+export function Whole({
+  picture,
+  adjustments,
+  width = 200,
+}: {
+  picture: Picture;
+  adjustments: Adjustments;
+  width?: number;
+}) {
+  const views = useViews(
+    picture.id,
+    adjustments,
+    useMemo(() => [{ width: width * 2 }], [width]),
+  );
   const place = views.data?.places[0];
   const height = place ? (width * place.height) / place.width : width * 0.66;
-  return <Painted bitmap={views.data?.bitmap} part={place ?? undefined} width={width} height={height} label={picture.name} />;
+  return (
+    <Painted bitmap={views.data?.bitmap} part={place ?? undefined} width={width} height={height} label={picture.name} />
+  );
 }

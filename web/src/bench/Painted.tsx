@@ -1,6 +1,11 @@
 import { useLayoutEffect, useRef } from "react";
 
-interface Part { x: number; y: number; width: number; height: number }
+interface Part {
+  x: number;
+  y: number;
+  width: number;
+  height: number;
+}
 
 interface Props {
   bitmap: ImageBitmap | undefined;

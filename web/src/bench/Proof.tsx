@@ -25,7 +25,9 @@ export function Proof({ variant, lead }: { variant: Variant; lead: ReactNode }) 
     if (event.key === "o") setHeld(true);
     if (event.key === "z") setZoom((now) => (now === 1 ? 2 : 1));
   });
-  useKey((event) => { if (event.key === "o") setHeld(false); }, "keyup");
+  useKey((event) => {
+    if (event.key === "o") setHeld(false);
+  }, "keyup");
 
   const error = result.error ?? original.error;
   const shared = { zoom, offset, onPan: setOffset };
@@ -35,14 +37,32 @@ export function Proof({ variant, lead }: { variant: Variant; lead: ReactNode }) 
     <section className="proof" aria-label="Proof">
       <div className="bar">
         {lead}
-        <Segmented aria-label="Arrangement" value={arrangement} onChange={setArrangement}
-          options={[{ value: "beside", label: "side by side" }, { value: "in place", label: "in place" }]} />
-        <Segmented aria-label="Scale" value={zoom} onChange={setZoom}
-          options={[{ value: 1, label: "1:1" }, { value: 2, label: "2:1" }]} />
+        <Segmented
+          aria-label="Arrangement"
+          value={arrangement}
+          onChange={setArrangement}
+          options={[
+            { value: "beside", label: "side by side" },
+            { value: "in place", label: "in place" },
+          ]}
+        />
+        <Segmented
+          aria-label="Scale"
+          value={zoom}
+          onChange={setZoom}
+          options={[
+            { value: 1, label: "1:1" },
+            { value: 2, label: "2:1" },
+          ]}
+        />
         <Segmented aria-label="Surround" value={surround} onChange={setSurround} options={["dark", "mid", "light"]} />
         <span className="proof-figures" data-testid="saving">
-          <Bytes of={variant.saving.before} /> → <b><Bytes of={variant.saving.after} /></b>, saved{" "}
-          <Bytes of={variant.saving.saved} /> <span className="figure">({percent(variant.saving.percent)})</span>
+          <Bytes of={variant.saving.before} /> →{" "}
+          <b>
+            <Bytes of={variant.saving.after} />
+          </b>
+          , saved <Bytes of={variant.saving.saved} />{" "}
+          <span className="figure">({percent(variant.saving.percent)})</span>
         </span>
       </div>
       {error && <ProblemNote error={error} />}
@@ -54,11 +74,26 @@ export function Proof({ variant, lead }: { variant: Variant; lead: ReactNode }) 
           </figure>
         )}
         <figure>
-          <TrueSize {...shared} image={showsOriginal ? original.data : result.data}
-            label={showsOriginal ? "Original at true size" : "Result at true size"} testId="proof-result" />
+          <TrueSize
+            {...shared}
+            image={showsOriginal ? original.data : result.data}
+            label={showsOriginal ? "Original at true size" : "Result at true size"}
+            testId="proof-result"
+          />
           <figcaption>
-            {showsOriginal ? "Original pixels" : <>{encoding} · <span className="figure">{pixels(variant.width, variant.height)}</span></>}
-            {arrangement === "in place" && <span className="soft"> · hold <kbd>O</kbd> for the original</span>}
+            {showsOriginal ? (
+              "Original pixels"
+            ) : (
+              <>
+                {encoding} · <span className="figure">{pixels(variant.width, variant.height)}</span>
+              </>
+            )}
+            {arrangement === "in place" && (
+              <span className="soft">
+                {" "}
+                · hold <kbd>O</kbd> for the original
+              </span>
+            )}
           </figcaption>
         </figure>
       </div>

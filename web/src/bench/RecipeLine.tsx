@@ -39,35 +39,103 @@ export function RecipeLine({ recipe, usualQuality, onChange, onMake, making, hin
         if (!hindrance && !making) onMake();
       }}
     >
-      <Select aria-label="Size by" options={SIZES} value={recipe.by} popupMatchSelectWidth={false} onChange={(by) => { onChange({ by }); }} />
+      <Select
+        aria-label="Size by"
+        options={SIZES}
+        value={recipe.by}
+        popupMatchSelectWidth={false}
+        onChange={(by) => {
+          onChange({ by });
+        }}
+      />
       {recipe.by === "slot" ? (
         <>
           <span className="part">
-            <InputNumber aria-label="Slot width in CSS px" className="side" controls={false} value={recipe.width} placeholder="width" onChange={(width) => { onChange({ width }); }} />
+            <InputNumber
+              aria-label="Slot width in CSS px"
+              className="side"
+              controls={false}
+              value={recipe.width}
+              placeholder="width"
+              onChange={(width) => {
+                onChange({ width });
+              }}
+            />
             ×
-            <InputNumber aria-label="Slot height in CSS px" className="side" controls={false} value={recipe.height} placeholder="height" onChange={(height) => { onChange({ height }); }} />
+            <InputNumber
+              aria-label="Slot height in CSS px"
+              className="side"
+              controls={false}
+              value={recipe.height}
+              placeholder="height"
+              onChange={(height) => {
+                onChange({ height });
+              }}
+            />
             CSS px
           </span>
-          <Segmented aria-label="Fit" options={FITS} value={recipe.fit} onChange={(fit) => { onChange({ fit }); }} />
+          <Segmented
+            aria-label="Fit"
+            options={FITS}
+            value={recipe.fit}
+            onChange={(fit) => {
+              onChange({ fit });
+            }}
+          />
         </>
       ) : (
         <span className="part">
-          <InputNumber aria-label={recipe.by === "percent" ? "Size in percent" : "Size in px"} className="side" controls={false} min={0.1} value={recipe.amount} onChange={(amount) => { onChange({ amount }); }} />
+          <InputNumber
+            aria-label={recipe.by === "percent" ? "Size in percent" : "Size in px"}
+            className="side"
+            controls={false}
+            min={0.1}
+            value={recipe.amount}
+            onChange={(amount) => {
+              onChange({ amount });
+            }}
+          />
           {recipe.by === "percent" ? "%" : "px"}
           <span className="soft">in proportion, all of it</span>
         </span>
       )}
-      <Select aria-label="Density" options={DENSITIES} value={recipe.density} popupMatchSelectWidth={false} onChange={(density) => { onChange({ density }); }} />
+      <Select
+        aria-label="Density"
+        options={DENSITIES}
+        value={recipe.density}
+        popupMatchSelectWidth={false}
+        onChange={(density) => {
+          onChange({ density });
+        }}
+      />
       <span className="part">
         as
-        <Select aria-label="Format" options={FORMATS} value={recipe.format} popupMatchSelectWidth={false} onChange={(format) => { onChange({ format }); }} />
+        <Select
+          aria-label="Format"
+          options={FORMATS}
+          value={recipe.format}
+          popupMatchSelectWidth={false}
+          onChange={(format) => {
+            onChange({ format });
+          }}
+        />
       </span>
       {recipe.format === "png" ? (
         <span className="soft">lossless</span>
       ) : (
         <span className="part">
           quality
-          <InputNumber aria-label="Quality, 1 to 100" className="quality" min={1} max={100} precision={0} value={recipe.quality ?? usualQuality} onChange={(quality) => { onChange({ quality }); }} />
+          <InputNumber
+            aria-label="Quality, 1 to 100"
+            className="quality"
+            min={1}
+            max={100}
+            precision={0}
+            value={recipe.quality ?? usualQuality}
+            onChange={(quality) => {
+              onChange({ quality });
+            }}
+          />
         </span>
       )}
       <Button type="primary" htmlType="submit" disabled={hindrance !== undefined} loading={making} title={hindrance}>

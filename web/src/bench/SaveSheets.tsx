@@ -10,12 +10,22 @@ import { SideSheet } from "../ui/SideSheet";
 import { Whole } from "./HistorySheet";
 import type { WorkOnBench } from "./useWork";
 
-interface Props { picture: Picture; on: WorkOnBench; open: boolean; onClose: () => void; onBeside: () => void }
+interface Props {
+  picture: Picture;
+  on: WorkOnBench;
+  open: boolean;
+  onClose: () => void;
+  onBeside: () => void;
+}
 
 function Places({ places }: { places: BenchBody["places"] }) {
   return (
     <ul className="places">
-      {places.map((place) => <li key={place.id}>{place.page_title} <span className="soft">{place.slot_name}</span></li>)}
+      {places.map((place) => (
+        <li key={place.id}>
+          {place.page_title} <span className="soft">{place.slot_name}</span>
+        </li>
+      ))}
     </ul>
   );
 }
@@ -28,11 +38,19 @@ export function SaveSheet({ picture, on, open, onClose, onBeside }: Props) {
     mutationFn: async (over: string) => {
       const step = await on.flush();
       if (!step) throw new Error("there is no change to be saved");
-      return { step, saved: unwrap(await api.POST("/api/pictures/{id}/save", { params: { path: { id: picture.id } }, body: { step, over } })) };
+      return {
+        step,
+        saved: unwrap(
+          await api.POST("/api/pictures/{id}/save", { params: { path: { id: picture.id } }, body: { step, over } }),
+        ),
+      };
     },
     onSuccess: async ({ step, saved }) => {
       on.onSaved(step);
-      notices.show({ words: `Saved ${picture.name}${places.length > 0 ? `: ${count(places.length, "place")} show it so` : ""}.`, ...(saved.change && { change: saved.change.id }) });
+      notices.show({
+        words: `Saved ${picture.name}${places.length > 0 ? `: ${count(places.length, "place")} show it so` : ""}.`,
+        ...(saved.change && { change: saved.change.id }),
+      });
       queries.setQueryData(["picture", picture.id], saved.picture);
       await queries.invalidateQueries();
       onClose();
@@ -47,10 +65,31 @@ export function SaveSheet({ picture, on, open, onClose, onBeside }: Props) {
             <span>The picture will look so in {count(places.length, "place")}:</span>
             <Places places={places} />
           </>
-        ) : <span className="soft">No place shows it yet.</span>}
-        <span className="soft">The original stays as it is. Files made before stay too; new ones are made from this.</span>
-        {conflict ? <Conflict picture={picture} on={on} onOver={(over) => { save.mutate(over); }} onBeside={onBeside} /> : (
-          <Button type="primary" loading={save.isPending} onClick={() => { if (on.over) save.mutate(on.over); }}>Save it in its places</Button>
+        ) : (
+          <span className="soft">No place shows it yet.</span>
+        )}
+        <span className="soft">
+          The original stays as it is. Files made before stay too; new ones are made from this.
+        </span>
+        {conflict ? (
+          <Conflict
+            picture={picture}
+            on={on}
+            onOver={(over) => {
+              save.mutate(over);
+            }}
+            onBeside={onBeside}
+          />
+        ) : (
+          <Button
+            type="primary"
+            loading={save.isPending}
+            onClick={() => {
+              if (on.over) save.mutate(on.over);
+            }}
+          >
+            Save it in its places
+          </Button>
         )}
         {save.error && !conflict && <ProblemNote error={save.error} />}
       </div>
@@ -59,28 +98,54 @@ export function SaveSheet({ picture, on, open, onClose, onBeside }: Props) {
 }
 
 /** Somebody else saved the picture: both are shown, and nothing is overwritten unasked. */
-function Conflict({ picture, on, onOver, onBeside }: { picture: Picture; on: WorkOnBench; onOver: (over: string) => void; onBeside: () => void }) {
+function Conflict({
+  picture,
+  on,
+  onOver,
+  onBeside,
+}: {
+  picture: Picture;
+  on: WorkOnBench;
+  onOver: (over: string) => void;
+  onBeside: () => void;
+}) {
   const fresh = useQuery({
     queryKey: ["bench", picture.id, "conflict"],
-    queryFn: async ({ signal }) => unwrap(await api.GET("/api/pictures/{id}/bench", { params: { path: { id: picture.id } }, signal })),
+    queryFn: async ({ signal }) =>
+      unwrap(await api.GET("/api/pictures/{id}/bench", { params: { path: { id: picture.id } }, signal })),
   });
   const theirs = fresh.data?.steps.find((step) => step.id === fresh.data.holds);
   const adjustments = useQuery({
     queryKey: ["step", theirs?.id],
     enabled: theirs !== undefined,
-    queryFn: async ({ signal }) => unwrap(await api.GET("/api/steps/{id}", { params: { path: { id: theirs?.id ?? "" } }, signal })),
+    queryFn: async ({ signal }) =>
+      unwrap(await api.GET("/api/steps/{id}", { params: { path: { id: theirs?.id ?? "" } }, signal })),
   });
   return (
     <div className="conflict" role="alert">
       <b>Somebody else saved this picture in the meantime.</b>
       <span>Nothing was overwritten. Compare both, then choose.</span>
       <div className="compare">
-        <figure>{adjustments.data && <Whole picture={picture} adjustments={adjustments.data} width={170} />}<figcaption>Theirs: {theirs?.summary ?? "…"}</figcaption></figure>
-        <figure><Whole picture={picture} adjustments={on.adjustments} width={170} /><figcaption>Yours</figcaption></figure>
+        <figure>
+          {adjustments.data && <Whole picture={picture} adjustments={adjustments.data} width={170} />}
+          <figcaption>Theirs: {theirs?.summary ?? "…"}</figcaption>
+        </figure>
+        <figure>
+          <Whole picture={picture} adjustments={on.adjustments} width={170} />
+          <figcaption>Yours</figcaption>
+        </figure>
       </div>
       <div className="row">
         <Button onClick={onBeside}>Save yours as a new picture</Button>
-        <Button disabled={!theirs} title={theirs ? "Theirs stays among the steps" : "Fetching theirs"} onClick={() => { if (theirs) onOver(theirs.id); }}>Save yours over it</Button>
+        <Button
+          disabled={!theirs}
+          title={theirs ? "Theirs stays among the steps" : "Fetching theirs"}
+          onClick={() => {
+            if (theirs) onOver(theirs.id);
+          }}
+        >
+          Save yours over it
+        </Button>
       </div>
     </div>
   );
@@ -101,7 +166,10 @@ export function BesideSheet({ picture, on, open, onClose }: Omit<Props, "onBesid
       return unwrap(await api.POST("/api/pictures/{id}/beside", { params: { path: { id: picture.id } }, body }));
     },
     onSuccess: async ({ picture: made, change }) => {
-      notices.show({ words: `Made ${made.name}${chosen.length > 0 ? `; ${count(chosen.length, "place")} show it now` : ""}.`, ...(change && { change: change.id }) });
+      notices.show({
+        words: `Made ${made.name}${chosen.length > 0 ? `; ${count(chosen.length, "place")} show it now` : ""}.`,
+        ...(change && { change: change.id }),
+      });
       await queries.invalidateQueries();
       onClose();
       void navigate(`/bench/${made.id}`);
@@ -109,18 +177,54 @@ export function BesideSheet({ picture, on, open, onClose }: Omit<Props, "onBesid
   });
   return (
     <SideSheet title="Save as a new picture" open={open} onClose={onClose}>
-      <form className="add-slot" onSubmit={(event) => { event.preventDefault(); if (name.trim()) save.mutate(); }}>
+      <form
+        className="add-slot"
+        onSubmit={(event) => {
+          event.preventDefault();
+          if (name.trim()) save.mutate();
+        }}
+      >
         <label htmlFor="beside-name">Name</label>
-        <Input id="beside-name" value={name} onChange={({ target }) => { setName(target.value); }} />
-        <span className="soft">It shares the original of {picture.name}, so nothing is stored twice, and has these edits.</span>
+        <Input
+          id="beside-name"
+          value={name}
+          onChange={({ target }) => {
+            setName(target.value);
+          }}
+        />
+        <span className="soft">
+          It shares the original of {picture.name}, so nothing is stored twice, and has these edits.
+        </span>
         {places.length > 0 && (
           <>
             <span>Show it instead of {picture.name} in:</span>
-            <Checkbox.Group className="place-boxes" value={chosen} onChange={setChosen} options={places.map((place) => ({ value: place.id, label: `${place.page_title}, ${place.slot_name}` }))} />
-            {places.length > 1 && <Button size="small" onClick={() => { setChosen(chosen.length === places.length ? [] : places.map(({ id }) => id)); }}>{chosen.length === places.length ? "None of them" : "All of them"}</Button>}
+            <Checkbox.Group
+              className="place-boxes"
+              value={chosen}
+              onChange={setChosen}
+              options={places.map((place) => ({ value: place.id, label: `${place.page_title}, ${place.slot_name}` }))}
+            />
+            {places.length > 1 && (
+              <Button
+                size="small"
+                onClick={() => {
+                  setChosen(chosen.length === places.length ? [] : places.map(({ id }) => id));
+                }}
+              >
+                {chosen.length === places.length ? "None of them" : "All of them"}
+              </Button>
+            )}
           </>
         )}
-        <Button type="primary" htmlType="submit" loading={save.isPending} disabled={!name.trim()} title={name.trim() ? undefined : "Type a name"}>Make the new picture</Button>
+        <Button
+          type="primary"
+          htmlType="submit"
+          loading={save.isPending}
+          disabled={!name.trim()}
+          title={name.trim() ? undefined : "Type a name"}
+        >
+          Make the new picture
+        </Button>
         {save.error && <ProblemNote error={save.error} />}
       </form>
     </SideSheet>

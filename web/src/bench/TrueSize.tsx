@@ -62,7 +62,9 @@ export function TrueSize({ image, zoom, offset, onPan, label, testId }: Props) {
         grip.current = { x: event.clientX, y: event.clientY, from: at };
       }}
       onPointerMove={onPointerMove}
-      onPointerUp={() => { grip.current = undefined; }}
+      onPointerUp={() => {
+        grip.current = undefined;
+      }}
     >
       <canvas
         ref={canvas}

@@ -17,7 +17,16 @@ export interface Recipe {
 }
 
 const KEY = "brisk-margin.recipe";
-const FIRST: Recipe = { width: null, height: null, fit: "cover", by: "slot", amount: null, density: 1, format: "webp", quality: null };
+const FIRST: Recipe = {
+  width: null,
+  height: null,
+  fit: "cover",
+  by: "slot",
+  amount: null,
+  density: 1,
+  format: "webp",
+  quality: null,
+};
 
 /** The recipe, kept from picture to picture: the next one often goes into the same slot. */
 export function useRecipe(): [Recipe, (change: Partial<Recipe>) => void] {

@@ -1,4 +1,12 @@
-import { useEffect, useEffectEvent, useLayoutEffect, useRef, useState, type PointerEvent, type WheelEvent } from "react";
+import {
+  useEffect,
+  useEffectEvent,
+  useLayoutEffect,
+  useRef,
+  useState,
+  type PointerEvent,
+  type WheelEvent,
+} from "react";
 import { isTyping } from "../ui/useKey";
 
 export type Zoom = "fit" | "100" | "200" | "device";
@@ -15,11 +23,15 @@ export function useStage(width: number, height: number) {
 
   useLayoutEffect(() => {
     if (!room) return;
-    const measure = () => { setSize({ width: room.clientWidth, height: room.clientHeight }); };
+    const measure = () => {
+      setSize({ width: room.clientWidth, height: room.clientHeight });
+    };
     measure();
     const observer = new ResizeObserver(measure);
     observer.observe(room);
-    return () => { observer.disconnect(); };
+    return () => {
+      observer.disconnect();
+    };
   }, [room]);
   const onSpace = useEffectEvent((event: KeyboardEvent) => {
     if (event.key !== " " || isTyping(event.target) || event.target instanceof HTMLButtonElement) return;
@@ -27,7 +39,9 @@ export function useStage(width: number, height: number) {
     setSpaceHeld(event.type === "keydown");
   });
   useEffect(() => {
-    const listen = (event: KeyboardEvent) => { onSpace(event); };
+    const listen = (event: KeyboardEvent) => {
+      onSpace(event);
+    };
     addEventListener("keydown", listen);
     addEventListener("keyup", listen);
     return () => {
@@ -69,7 +83,9 @@ export function useStage(width: number, height: number) {
         const held = grip.current;
         if (held) setShift({ x: held.from.x + event.clientX - held.x, y: held.from.y + event.clientY - held.y });
       },
-      onPointerUp: () => { grip.current = undefined; },
+      onPointerUp: () => {
+        grip.current = undefined;
+      },
       onWheel: (event: WheelEvent) => {
         if (zoom !== "fit") setShift(({ x, y }) => ({ x: x - event.deltaX, y: y - event.deltaY }));
       },

@@ -10,7 +10,13 @@ export function useFramings(id: string, adjustments: Adjustments, slots: string[
     gcTime: 10_000,
     retry: false,
     queryFn: async ({ signal }) =>
-      unwrap(await api.POST("/api/pictures/{id}/framings", { params: { path: { id } }, body: { adjustments, slots }, signal })),
+      unwrap(
+        await api.POST("/api/pictures/{id}/framings", {
+          params: { path: { id } },
+          body: { adjustments, slots },
+          signal,
+        }),
+      ),
   });
 }
 
@@ -29,7 +35,12 @@ export interface Views {
 }
 
 /** Views of the picture, rendered by the server. */
-export function useViews(id: string, adjustments: Adjustments, views: View[], { histograms = false, withoutFrame = false, enabled = true }: Options = {}) {
+export function useViews(
+  id: string,
+  adjustments: Adjustments,
+  views: View[],
+  { histograms = false, withoutFrame = false, enabled = true }: Options = {},
+) {
   // Framing does not change a view of the whole.
   const wholeOnly = views.every((view) => !view.place);
   const decides = wholeOnly ? adjustments.edits : adjustments;
@@ -44,7 +55,15 @@ export function useViews(id: string, adjustments: Adjustments, views: View[], { 
       const body = { adjustments, views, histograms, without_frame: withoutFrame };
       const sheet = unwrap(await api.POST("/api/pictures/{id}/sheet", { params: { path: { id } }, body, signal }));
       const bitmap = sheet.image ? await decoded(sheet.image, signal) : undefined;
-      return { bitmap, places: sheet.views, issues: sheet.issues, contrasts: sheet.contrasts, before: sheet.before, after: sheet.after, of: adjustments };
+      return {
+        bitmap,
+        places: sheet.views,
+        issues: sheet.issues,
+        contrasts: sheet.contrasts,
+        before: sheet.before,
+        after: sheet.after,
+        of: adjustments,
+      };
     },
   });
 }

@@ -54,39 +54,46 @@ export function useWork(picture: Picture, bench: BenchBody): WorkOnBench {
   const [over, setOver] = useState(bench.holds ?? undefined);
   const [pending, setPending] = useState(0);
   const [error, setError] = useState<Error | null>(null);
-  const waiting = useRef<{ adjustments: Adjustments; summary: string; timer: ReturnType<typeof setTimeout> }>(undefined);
+  const waiting = useRef<{ adjustments: Adjustments; summary: string; timer: ReturnType<typeof setTimeout> }>(
+    undefined,
+  );
   // Steps are noted one after the other, each after the one before.
   const chain = useRef<Promise<string | undefined>>(Promise.resolve(bench.at ?? undefined));
 
-  const send = useCallback((next: Adjustments, summary: string) => {
-    setPending((n) => n + 1);
-    chain.current = chain.current.then(async (after) => {
-      try {
-        const body = { after: after ?? null, summary, adjustments: next };
-        const step = unwrap(await api.POST("/api/pictures/{id}/steps", { params: { path: { id: picture.id } }, body }));
-        if (after === undefined) {
-          // With the first step came the one that tells how the picture arrived.
-          const fresh = unwrap(await api.GET("/api/pictures/{id}/bench", { params: { path: { id: picture.id } } }));
-          queries.setQueryData(["bench", picture.id], fresh);
-          known.current = fresh.steps;
-          setSteps(fresh.steps);
-          setOver(fresh.holds ?? undefined);
-        } else {
-          known.current = [...known.current, step];
-          setSteps(known.current);
+  const send = useCallback(
+    (next: Adjustments, summary: string) => {
+      setPending((n) => n + 1);
+      chain.current = chain.current.then(async (after) => {
+        try {
+          const body = { after: after ?? null, summary, adjustments: next };
+          const step = unwrap(
+            await api.POST("/api/pictures/{id}/steps", { params: { path: { id: picture.id } }, body }),
+          );
+          if (after === undefined) {
+            // With the first step came the one that tells how the picture arrived.
+            const fresh = unwrap(await api.GET("/api/pictures/{id}/bench", { params: { path: { id: picture.id } } }));
+            queries.setQueryData(["bench", picture.id], fresh);
+            known.current = fresh.steps;
+            setSteps(fresh.steps);
+            setOver(fresh.holds ?? undefined);
+          } else {
+            known.current = [...known.current, step];
+            setSteps(known.current);
+          }
+          setAt(step.id);
+          setError(null);
+          return step.id;
+        } catch (failed) {
+          setError(failed as Error);
+          return after;
+        } finally {
+          setPending((n) => n - 1);
         }
-        setAt(step.id);
-        setError(null);
-        return step.id;
-      } catch (failed) {
-        setError(failed as Error);
-        return after;
-      } finally {
-        setPending((n) => n - 1);
-      }
-    });
-    return chain.current;
-  }, [picture.id, queries]);
+      });
+      return chain.current;
+    },
+    [picture.id, queries],
+  );
 
   const flush = useCallback(() => {
     const last = waiting.current;
@@ -97,8 +104,15 @@ export function useWork(picture: Picture, bench: BenchBody): WorkOnBench {
     }
     return chain.current;
   }, [send]);
-  const onLeave = useEffectEvent(() => { void flush(); });
-  useEffect(() => () => { onLeave(); }, []);
+  const onLeave = useEffectEvent(() => {
+    void flush();
+  });
+  useEffect(
+    () => () => {
+      onLeave();
+    },
+    [],
+  );
 
   const go = useMutation({
     scope: { id: `bench ${picture.id}` },
@@ -115,7 +129,9 @@ export function useWork(picture: Picture, bench: BenchBody): WorkOnBench {
     onError: setError,
   });
 
-  const goTo = (step: string) => { go.mutate(step); };
+  const goTo = (step: string) => {
+    go.mutate(step);
+  };
   // What is still to be noted is a step of its own, and the first to be undone.
   const undo = async () => {
     const here = await flush();
@@ -138,14 +154,31 @@ export function useWork(picture: Picture, bench: BenchBody): WorkOnBench {
       const last = waiting.current;
       if (last && last.summary !== summary) void flush();
       else if (last) clearTimeout(last.timer);
-      waiting.current = { adjustments: next, summary, timer: setTimeout(() => { void flush(); }, SETTLES_AFTER) };
+      waiting.current = {
+        adjustments: next,
+        summary,
+        timer: setTimeout(() => {
+          void flush();
+        }, SETTLES_AFTER),
+      };
     },
-    undo: parent || pending > 0 ? () => { void undo(); } : undefined,
-    redo: child ? () => { goTo(child); } : undefined,
+    undo:
+      parent || pending > 0
+        ? () => {
+            void undo();
+          }
+        : undefined,
+    redo: child
+      ? () => {
+          goTo(child);
+        }
+      : undefined,
     goTo,
     // A name that another step had moves to this one.
     onNamed: (id, name) => {
-      known.current = known.current.map((step) => (step.id === id ? { ...step, name } : step.name === name ? { ...step, name: null } : step));
+      known.current = known.current.map((step) =>
+        step.id === id ? { ...step, name } : step.name === name ? { ...step, name: null } : step,
+      );
       setSteps(known.current);
     },
     at: pending > 0 ? undefined : at,

@@ -19,7 +19,8 @@ export function AddSlot({ open, onClose }: { open: boolean; onClose: () => void 
   const typed = Object.fromEntries(
     Object.entries(boxes).flatMap(([viewport, [w, h]]) => (w !== null && h !== null ? [[viewport, [w, h]]] : [])),
   ) as Record<string, number[]>;
-  const lacking = name.trim() === "" ? "Give it a name" : Object.keys(typed).length === 0 ? "Type at least one box" : undefined;
+  const lacking =
+    name.trim() === "" ? "Give it a name" : Object.keys(typed).length === 0 ? "Type at least one box" : undefined;
   const set = (viewport: number, side: 0 | 1, value: number | null) => {
     const sides: Sides = [...(boxes[viewport] ?? [null, null])];
     sides[side] = value;
@@ -32,19 +33,52 @@ export function AddSlot({ open, onClose }: { open: boolean; onClose: () => void 
         onSubmit={(event) => {
           event.preventDefault();
           if (lacking) return;
-          add.mutate({ name, kind: "text", fit, boxes: typed }, { onSuccess: () => { setName(""); setBoxes({}); } });
+          add.mutate(
+            { name, kind: "text", fit, boxes: typed },
+            {
+              onSuccess: () => {
+                setName("");
+                setBoxes({});
+              },
+            },
+          );
         }}
       >
-        <Input aria-label="Name of the slot" placeholder="Name" value={name} onChange={({ target }) => { setName(target.value); }} />
+        <Input
+          aria-label="Name of the slot"
+          placeholder="Name"
+          value={name}
+          onChange={({ target }) => {
+            setName(target.value);
+          }}
+        />
         <Segmented aria-label="Fit of the slot" options={FITS} value={fit} onChange={setFit} />
         {USUAL.map((viewport) => (
           <div key={viewport} className="part">
             <span className="figure viewport">{viewport} px:</span>
-            <InputNumber aria-label={`Width at ${viewport} px`} controls={false} value={boxes[viewport]?.[0] ?? null} onChange={(value) => { set(viewport, 0, value); }} /> ×
-            <InputNumber aria-label={`Height at ${viewport} px`} controls={false} value={boxes[viewport]?.[1] ?? null} onChange={(value) => { set(viewport, 1, value); }} /> CSS px
+            <InputNumber
+              aria-label={`Width at ${viewport} px`}
+              controls={false}
+              value={boxes[viewport]?.[0] ?? null}
+              onChange={(value) => {
+                set(viewport, 0, value);
+              }}
+            />{" "}
+            ×
+            <InputNumber
+              aria-label={`Height at ${viewport} px`}
+              controls={false}
+              value={boxes[viewport]?.[1] ?? null}
+              onChange={(value) => {
+                set(viewport, 1, value);
+              }}
+            />{" "}
+            CSS px
           </div>
         ))}
-        <Button htmlType="submit" type="primary" disabled={lacking !== undefined} title={lacking}>Add the slot</Button>
+        <Button htmlType="submit" type="primary" disabled={lacking !== undefined} title={lacking}>
+          Add the slot
+        </Button>
         {lacking && <span className="soft">{lacking}.</span>}
         {add.error && <ProblemNote error={add.error} />}
       </form>

@@ -19,17 +19,41 @@ export function DoubtsSheet({ open, onClose, pages, onShow }: Props) {
   const error = doubts.error ?? join.error ?? apart.error;
   return (
     <SideSheet title="Alike, or not?" open={open} onClose={onClose}>
-      <p className="soft">These have the markup of another slot, but are laid out differently. Splitting a slot undoes a joining.</p>
+      <p className="soft">
+        These have the markup of another slot, but are laid out differently. Splitting a slot undoes a joining.
+      </p>
       {error && <ProblemNote error={error} />}
       {doubts.data?.length === 0 && <p className="soft">Nothing is in doubt.</p>}
       <ul className="doubts">
         {doubts.data?.map((place) => (
           <li key={place.id}>
-            <button type="button" className="row-button" onClick={() => { onShow(place); }}>{pages.find(({ id }) => id === place.page_id)?.title}</button>
+            <button
+              type="button"
+              className="row-button"
+              onClick={() => {
+                onShow(place);
+              }}
+            >
+              {pages.find(({ id }) => id === place.page_id)?.title}
+            </button>
             <div className="soft wrap">{place.selector}</div>
             <div className="placing-actions">
-              {place.alike && <Button onClick={() => { join.mutate({ slot: place.slot_id, into: place.alike?.slot_id ?? "" }); }}>The same as {place.alike.name}</Button>}
-              <Button onClick={() => { apart.mutate(place.id); }}>Keep it apart</Button>
+              {place.alike && (
+                <Button
+                  onClick={() => {
+                    join.mutate({ slot: place.slot_id, into: place.alike?.slot_id ?? "" });
+                  }}
+                >
+                  The same as {place.alike.name}
+                </Button>
+              )}
+              <Button
+                onClick={() => {
+                  apart.mutate(place.id);
+                }}
+              >
+                Keep it apart
+              </Button>
             </div>
           </li>
         ))}

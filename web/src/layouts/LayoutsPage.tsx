@@ -16,7 +16,9 @@ export function LayoutsPage() {
   const [adding, setAdding] = useState(false);
   const [pageId, setPageId] = useState<string>();
   const [slotId, setSlotId] = useState<string>();
-  const add = () => { setAdding(true); };
+  const add = () => {
+    setAdding(true);
+  };
   const page = pageOf(layouts.data, pageId);
   const slot = layouts.data?.slots.find(({ id }) => id === slotId);
   return (
@@ -26,13 +28,28 @@ export function LayoutsPage() {
           <MeasureBar />
           {layouts.error && <ProblemNote error={layouts.error} again={() => void layouts.refetch()} />}
           {layouts.isPending && <p className="empty soft">Reading the layouts…</p>}
-          {layouts.data && (layouts.data.slots.length > 0
-            ? <MeasuredSite layouts={layouts.data} page={page} slot={slot} onPage={setPageId} onSlot={setSlotId} onAdd={add} />
-            : <Nothing onAdd={add} />)}
+          {layouts.data &&
+            (layouts.data.slots.length > 0 ? (
+              <MeasuredSite
+                layouts={layouts.data}
+                page={page}
+                slot={slot}
+                onPage={setPageId}
+                onSlot={setSlotId}
+                onAdd={add}
+              />
+            ) : (
+              <Nothing onAdd={add} />
+            ))}
         </main>
       </div>
       <LayoutsTally page={page} slot={slot} />
-      <AddSlot open={adding} onClose={() => { setAdding(false); }} />
+      <AddSlot
+        open={adding}
+        onClose={() => {
+          setAdding(false);
+        }}
+      />
     </>
   );
 }
@@ -44,8 +61,14 @@ function Nothing({ onAdd }: { onAdd: () => void }) {
   return (
     <div className="empty">
       <h2>Nothing measured yet</h2>
-      <span className="soft">Give the address of a page above. It is opened at each layout width, and every place that shows a picture becomes a slot with its true size.</span>
-      <div className="bar"><Button onClick={onAdd}>Type a slot by hand</Button><SlotLists /></div>
+      <span className="soft">
+        Give the address of a page above. It is opened at each layout width, and every place that shows a picture
+        becomes a slot with its true size.
+      </span>
+      <div className="bar">
+        <Button onClick={onAdd}>Type a slot by hand</Button>
+        <SlotLists />
+      </div>
     </div>
   );
 }

@@ -9,15 +9,32 @@ export function LayoutsTally({ page, slot }: { page: MeasuredPage | undefined; s
   const margin = chosen?.margin;
   return (
     <footer className="tally" aria-label="Tally" aria-live="polite">
-      {slot && <span className="part"><b>{slot.name}</b> on {count(slot.places, "place")}</span>}
-      {!slot && page && <span className="part"><b>{count(page.places, "slot")}</b> on {page.title}</span>}
+      {slot && (
+        <span className="part">
+          <b>{slot.name}</b> on {count(slot.places, "place")}
+        </span>
+      )}
+      {!slot && page && (
+        <span className="part">
+          <b>{count(page.places, "slot")}</b> on {page.title}
+        </span>
+      )}
       {margin && margin.weight > 0 && (
         <>
-          <span className="part">pictures today <Bytes of={margin.weight} /></span>
-          <span className="part"><MarginBar margin={margin} today={margin.weight} /><MarginWords margin={margin} /></span>
+          <span className="part">
+            pictures today <Bytes of={margin.weight} />
+          </span>
+          <span className="part">
+            <MarginBar margin={margin} today={margin.weight} />
+            <MarginWords margin={margin} />
+          </span>
         </>
       )}
-      {chosen && chosen.wasted > 0 && <span className="part"><Bytes of={chosen.wasted} /> in pixels that no screen uses</span>}
+      {chosen && chosen.wasted > 0 && (
+        <span className="part">
+          <Bytes of={chosen.wasted} /> in pixels that no screen uses
+        </span>
+      )}
     </footer>
   );
 }

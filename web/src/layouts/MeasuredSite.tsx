@@ -40,7 +40,9 @@ export function MeasuredSite({ layouts, page, slot, onPage, onSlot, onAdd }: Pro
   };
   useMeasuredPage(layouts.pages, goTo);
 
-  const pick = (place: Place) => { goTo(place.page_id, place.slot_id, place.id); };
+  const pick = (place: Place) => {
+    goTo(place.page_id, place.slot_id, place.id);
+  };
   const choose = (next: Slot) => {
     const place = here.find(({ slot_id }) => slot_id === next.id);
     if (place) pick(place);
@@ -58,40 +60,121 @@ export function MeasuredSite({ layouts, page, slot, onPage, onSlot, onAdd }: Pro
     else if (event.key === "-") zoom.further();
   });
   // A list of 2,000 names would be longer than the screen; what is typed narrows it.
-  const options = layouts.pages.map(({ id, title, to_mend }) => ({ value: id, label: to_mend > 0 ? `${title} (${to_mend} to mend)` : title }));
+  const options = layouts.pages.map(({ id, title, to_mend }) => ({
+    value: id,
+    label: to_mend > 0 ? `${title} (${to_mend} to mend)` : title,
+  }));
 
   return (
     <div className="layouts">
       <div className="layouts-page">
         <div className="bar">
-          {page && <Select aria-label="Page" value={page.id} style={{ minWidth: 240 }} popupMatchSelectWidth={false} showSearch={{ optionFilterProp: "label" }} onChange={(id: string) => { goTo(id); }} options={options} />}
+          {page && (
+            <Select
+              aria-label="Page"
+              value={page.id}
+              style={{ minWidth: 240 }}
+              popupMatchSelectWidth={false}
+              showSearch={{ optionFilterProp: "label" }}
+              onChange={(id: string) => {
+                goTo(id);
+              }}
+              options={options}
+            />
+          )}
           <span className="part">
-            <Button aria-label="Further away" title="Further away ( − )" onClick={zoom.further}>−</Button>
-            <InputNumber aria-label="Scale in percent" className="figure" style={{ width: 56 }} controls={false} value={Math.round(zoom.scale * 100)} onChange={(percent) => { if (percent) zoom.set(percent / 100); }} />
+            <Button aria-label="Further away" title="Further away ( − )" onClick={zoom.further}>
+              −
+            </Button>
+            <InputNumber
+              aria-label="Scale in percent"
+              className="figure"
+              style={{ width: 56 }}
+              controls={false}
+              value={Math.round(zoom.scale * 100)}
+              onChange={(percent) => {
+                if (percent) zoom.set(percent / 100);
+              }}
+            />
             %
-            <Button aria-label="Closer" title="Closer ( + ), or turn the wheel with Ctrl" onClick={zoom.closer}>+</Button>
+            <Button aria-label="Closer" title="Closer ( + ), or turn the wheel with Ctrl" onClick={zoom.closer}>
+              +
+            </Button>
           </span>
-          {page && <span className="soft">{count(page.places, "slot")}, {page.to_mend} to mend, <Bytes of={page.wasted} /> wasted</span>}
+          {page && (
+            <span className="soft">
+              {count(page.places, "slot")}, {page.to_mend} to mend, <Bytes of={page.wasted} /> wasted
+            </span>
+          )}
           <span className="gap" />
-          {layouts.doubts > 0 && <Button onClick={() => { setSheet("doubts"); }}>{count(layouts.doubts, "doubtful match", "doubtful matches")}</Button>}
-          {next && <Button title="N" onClick={() => { choose(next); }}>Next to mend</Button>}
+          {layouts.doubts > 0 && (
+            <Button
+              onClick={() => {
+                setSheet("doubts");
+              }}
+            >
+              {count(layouts.doubts, "doubtful match", "doubtful matches")}
+            </Button>
+          )}
+          {next && (
+            <Button
+              title="N"
+              onClick={() => {
+                choose(next);
+              }}
+            >
+              Next to mend
+            </Button>
+          )}
         </div>
         {places.error && <ProblemNote error={places.error} again={() => void places.refetch()} />}
-        {page
-          ? <PageColumns page={page} widths={layouts.widths} places={here} scale={zoom.scale} lit={placeId} slot={slot?.id} onPick={pick} onScale={zoom.set} />
-          : <p className="empty soft">No page is measured; the slots were typed by hand.</p>}
+        {page ? (
+          <PageColumns
+            page={page}
+            widths={layouts.widths}
+            places={here}
+            scale={zoom.scale}
+            lit={placeId}
+            slot={slot?.id}
+            onPick={pick}
+            onScale={zoom.set}
+          />
+        ) : (
+          <p className="empty soft">No page is measured; the slots were typed by hand.</p>
+        )}
       </div>
       <aside className="layouts-side">
-        {slot && <SlotFacts key={place?.id ?? slot.id} slot={slot} place={place} pages={layouts.pages} slots={layouts.slots} />}
+        {slot && (
+          <SlotFacts key={place?.id ?? slot.id} slot={slot} place={place} pages={layouts.pages} slots={layouts.slots} />
+        )}
         <SlotTable slots={layouts.slots} chosen={slot?.id} onChoose={choose} marked={marked} onMark={setMarked} />
         <div className="bar">
-          <Button onClick={() => { setSheet("sizes"); }}>{marked.length > 0 ? `Size ${count(marked.length, "marked slot")}…` : "Sets of sizes…"}</Button>
+          <Button
+            onClick={() => {
+              setSheet("sizes");
+            }}
+          >
+            {marked.length > 0 ? `Size ${count(marked.length, "marked slot")}…` : "Sets of sizes…"}
+          </Button>
           <Button onClick={onAdd}>Type a slot</Button>
           <SlotLists />
         </div>
       </aside>
-      <SizeSetSheet open={sheet === "sizes"} onClose={() => { setSheet(undefined); }} slots={layouts.slots.filter(({ id }) => marked.includes(id))} />
-      <DoubtsSheet open={sheet === "doubts"} onClose={() => { setSheet(undefined); }} pages={layouts.pages} onShow={pick} />
+      <SizeSetSheet
+        open={sheet === "sizes"}
+        onClose={() => {
+          setSheet(undefined);
+        }}
+        slots={layouts.slots.filter(({ id }) => marked.includes(id))}
+      />
+      <DoubtsSheet
+        open={sheet === "doubts"}
+        onClose={() => {
+          setSheet(undefined);
+        }}
+        pages={layouts.pages}
+        onShow={pick}
+      />
     </div>
   );
 }

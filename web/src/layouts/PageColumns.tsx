@@ -29,7 +29,15 @@ export function PageColumns({ page, widths, places, scale, lit, slot, onPick, on
   );
 }
 
-function Column({ page, width, places, scale, lit, slot, onPick }: Omit<Props, "widths" | "onScale"> & { width: number }) {
+function Column({
+  page,
+  width,
+  places,
+  scale,
+  lit,
+  slot,
+  onPick,
+}: Omit<Props, "widths" | "onScale"> & { width: number }) {
   const scroller = useRef<HTMLDivElement>(null);
   const [, target] = places.find(({ id }) => id === lit)?.positions[width] ?? [];
   useEffect(() => {
@@ -39,11 +47,24 @@ function Column({ page, width, places, scale, lit, slot, onPick }: Omit<Props, "
   return (
     <section className="column" aria-label={`At ${width} CSS px`}>
       <h2 className="figure">{width} px</h2>
-      <div className="column-scroll" ref={scroller} tabIndex={0} role="group" aria-label={`The page at ${width} CSS px`}>
-        {page.heights[width] === undefined && <p className="soft">Not measured at this width yet: measure the page again.</p>}
+      <div
+        className="column-scroll"
+        ref={scroller}
+        tabIndex={0}
+        role="group"
+        aria-label={`The page at ${width} CSS px`}
+      >
+        {page.heights[width] === undefined && (
+          <p className="soft">Not measured at this width yet: measure the page again.</p>
+        )}
         <div className="sheet" style={{ width: width * scale, height: (page.heights[width] ?? 0) * scale }}>
           {places.map((place) => (
-            <PlaceBox key={place.id} {...{ place, width, scale, onPick }} lit={place.id === lit} kin={place.slot_id === slot} />
+            <PlaceBox
+              key={place.id}
+              {...{ place, width, scale, onPick }}
+              lit={place.id === lit}
+              kin={place.slot_id === slot}
+            />
           ))}
         </div>
       </div>
@@ -78,7 +99,11 @@ function PlaceBox({ place, width, scale, lit, kin, onPick }: BoxProps) {
   if (!size || !at || !size[0] || !size[1]) return null;
   const worst = place.issues[0];
   const placed = place.picture_id;
-  const source = placed ? previewUrl(placed, "bench", place.picture_step) : place.today?.hash ? servedUrl(place.today.hash) : undefined;
+  const source = placed
+    ? previewUrl(placed, "bench", place.picture_step)
+    : place.today?.hash
+      ? servedUrl(place.today.hash)
+      : undefined;
   const part = placed ? place.parts[width] : undefined;
   return (
     <button
@@ -90,10 +115,17 @@ function PlaceBox({ place, width, scale, lit, kin, onPick }: BoxProps) {
       aria-label={`${place.selector}: ${worst?.words ?? "fits"}`}
       title={worst?.words ?? "fits"}
       style={{ left: (at[0] ?? 0) * scale, top: (at[1] ?? 0) * scale, width: size[0] * scale, height: size[1] * scale }}
-      onClick={() => { onPick(place); }}
+      onClick={() => {
+        onPick(place);
+      }}
     >
       {source ? (
-        <img src={source} alt="" loading="lazy" style={part ? onlyPart(part) : { objectFit: FIT[place.painting], objectPosition: place.position }} />
+        <img
+          src={source}
+          alt=""
+          loading="lazy"
+          style={part ? onlyPart(part) : { objectFit: FIT[place.painting], objectPosition: place.position }}
+        />
       ) : (
         <span className="place-empty">{place.today?.format?.toUpperCase() ?? "empty"}</span>
       )}

@@ -22,7 +22,8 @@ export function PlacePicture({ slot, place, pages }: Props) {
   const list = usePictures(search ? { search } : {}, BY_NAME);
   const placing = usePlace();
   const options = (list.data?.pages.flatMap((page) => page.pictures) ?? []).map(({ id, name, width, height }) => ({
-    value: id, label: `${name} · ${pixels(width, height)}`,
+    value: id,
+    label: `${name} · ${pixels(width, height)}`,
   }));
   const put = (only: string[] | undefined, chosen: string | null = picture ?? null) => {
     placing.mutate({ slot: slot.id, picture: chosen, only });
@@ -36,16 +37,51 @@ export function PlacePicture({ slot, place, pages }: Props) {
         placeholder="A picture from the library"
         options={options}
         value={picture ?? null}
-        onChange={(id) => { setPicture(id); }}
+        onChange={(id) => {
+          setPicture(id);
+        }}
         style={{ width: "100%" }}
       />
       <div className="placing-actions">
-        {place && <Button disabled={lacking !== undefined} title={lacking} onClick={() => { put([place.id]); }}>Place it here</Button>}
-        <Button disabled={lacking !== undefined || slot.places === 0} title={lacking ?? (slot.places === 0 ? "The slot is on no measured page" : undefined)} onClick={() => { put(undefined); }}>
+        {place && (
+          <Button
+            disabled={lacking !== undefined}
+            title={lacking}
+            onClick={() => {
+              put([place.id]);
+            }}
+          >
+            Place it here
+          </Button>
+        )}
+        <Button
+          disabled={lacking !== undefined || slot.places === 0}
+          title={lacking ?? (slot.places === 0 ? "The slot is on no measured page" : undefined)}
+          onClick={() => {
+            put(undefined);
+          }}
+        >
           In all {slot.places}
         </Button>
-        {slot.places > 1 && <Button aria-expanded={choosing} onClick={() => { setChoosing(!choosing); }}>On pages…</Button>}
-        {place?.picture_id && <Button onClick={() => { put([place.id], null); }}>Take it out</Button>}
+        {slot.places > 1 && (
+          <Button
+            aria-expanded={choosing}
+            onClick={() => {
+              setChoosing(!choosing);
+            }}
+          >
+            On pages…
+          </Button>
+        )}
+        {place?.picture_id && (
+          <Button
+            onClick={() => {
+              put([place.id], null);
+            }}
+          >
+            Take it out
+          </Button>
+        )}
       </div>
       {choosing && <ChosenPages slot={slot} pages={pages} lacking={lacking} onPlace={put} />}
       {lacking && <span className="soft">{lacking}.</span>}
@@ -70,8 +106,18 @@ function ChosenPages({ slot, pages, lacking, onPlace }: ChosenPagesProps) {
   return (
     <fieldset className="chosen-pages">
       <legend className="soft">Pages that have it</legend>
-      <Checkbox.Group options={on.map(({ id, title }) => ({ value: id, label: title }))} value={chosen} onChange={setChosen} />
-      <Button disabled={reason !== undefined} title={reason} onClick={() => { onPlace(places.filter(({ page_id }) => chosen.includes(page_id)).map(({ id }) => id)); }}>
+      <Checkbox.Group
+        options={on.map(({ id, title }) => ({ value: id, label: title }))}
+        value={chosen}
+        onChange={setChosen}
+      />
+      <Button
+        disabled={reason !== undefined}
+        title={reason}
+        onClick={() => {
+          onPlace(places.filter(({ page_id }) => chosen.includes(page_id)).map(({ id }) => id));
+        }}
+      >
         Place it on {chosen.length}
       </Button>
     </fieldset>

@@ -24,13 +24,17 @@ export function SameSlot({ slot, slots, place }: Props) {
           options={others}
           value={null}
           style={{ minWidth: 160 }}
-          onChange={(into: string) => { join.mutate({ slot: slot.id, into }); }}
+          onChange={(into: string) => {
+            join.mutate({ slot: slot.id, into });
+          }}
         />
         {place && (
           <Button
             disabled={slot.places < 2}
             title={slot.places < 2 ? "It has a slot of its own already" : undefined}
-            onClick={() => { split.mutate(place.id); }}
+            onClick={() => {
+              split.mutate(place.id);
+            }}
           >
             Give this one a slot of its own
           </Button>

@@ -15,10 +15,33 @@ export function SiteFiles({ disabled }: { disabled: boolean }) {
   const reason = disabled ? "Something is being measured" : undefined;
   return (
     <>
-      <input ref={zip} type="file" hidden accept=".zip" aria-label="Zip archive of a site" onChange={({ target }) => { send(target); }} />
-      <input ref={folder} type="file" hidden multiple aria-label="Folder of a site" {...{ webkitdirectory: "" }} onChange={({ target }) => { send(target); }} />
-      <Button disabled={disabled} title={reason} loading={measure.isPending} onClick={() => zip.current?.click()}>Zip…</Button>
-      <Button disabled={disabled} title={reason} onClick={() => folder.current?.click()}>Folder…</Button>
+      <input
+        ref={zip}
+        type="file"
+        hidden
+        accept=".zip"
+        aria-label="Zip archive of a site"
+        onChange={({ target }) => {
+          send(target);
+        }}
+      />
+      <input
+        ref={folder}
+        type="file"
+        hidden
+        multiple
+        aria-label="Folder of a site"
+        {...{ webkitdirectory: "" }}
+        onChange={({ target }) => {
+          send(target);
+        }}
+      />
+      <Button disabled={disabled} title={reason} loading={measure.isPending} onClick={() => zip.current?.click()}>
+        Zip…
+      </Button>
+      <Button disabled={disabled} title={reason} onClick={() => folder.current?.click()}>
+        Folder…
+      </Button>
       {measure.error && <ProblemNote error={measure.error} />}
     </>
   );

@@ -22,10 +22,13 @@ const written = (widths: Site["widths"]) => widths.map(({ width, height }) => `$
 
 /** `390×844, 1280` as viewports; what is no number is refused by the server, in words. */
 function read(text: string) {
-  return text.split(/[\s,;]+/).filter(Boolean).map((part) => {
-    const [width, height] = part.split(/[×x*]/).map((side) => (/^\d+$/.test(side) ? Number(side) : 0));
-    return { width: width ?? 0, ...(height !== undefined && { height }) };
-  });
+  return text
+    .split(/[\s,;]+/)
+    .filter(Boolean)
+    .map((part) => {
+      const [width, height] = part.split(/[×x*]/).map((side) => (/^\d+$/.test(side) ? Number(side) : 0));
+      return { width: width ?? 0, ...(height !== undefined && { height }) };
+    });
 }
 
 function Settings({ site }: { site: Site }) {
@@ -42,14 +45,43 @@ function Settings({ site }: { site: Site }) {
       }}
     >
       <label htmlFor="site-name">Name</label>
-      <Input id="site-name" aria-label="Name of the site" value={name} onChange={({ target }) => { setName(target.value); }} />
+      <Input
+        id="site-name"
+        aria-label="Name of the site"
+        value={name}
+        onChange={({ target }) => {
+          setName(target.value);
+        }}
+      />
       <label htmlFor="site-widths">Layout widths, in CSS px</label>
-      <Input id="site-widths" aria-label="Layout widths in CSS px" className="figure" value={widths} onChange={({ target }) => { setWidths(target.value); }} />
-      <span className="soft">Each viewport as width×height: the height decides what is above the fold. Pages follow when they are measured again.</span>
+      <Input
+        id="site-widths"
+        aria-label="Layout widths in CSS px"
+        className="figure"
+        value={widths}
+        onChange={({ target }) => {
+          setWidths(target.value);
+        }}
+      />
+      <span className="soft">
+        Each viewport as width×height: the height decides what is above the fold. Pages follow when they are measured
+        again.
+      </span>
       <label htmlFor="site-hosts">Other hosts that its pages may reach</label>
-      <Input.TextArea id="site-hosts" aria-label="Other hosts that its pages may reach" placeholder="http://pictures.example:8080" autoSize={{ minRows: 2, maxRows: 8 }} value={hosts} onChange={({ target }) => { setHosts(target.value); }} />
+      <Input.TextArea
+        id="site-hosts"
+        aria-label="Other hosts that its pages may reach"
+        placeholder="http://pictures.example:8080"
+        autoSize={{ minRows: 2, maxRows: 8 }}
+        value={hosts}
+        onChange={({ target }) => {
+          setHosts(target.value);
+        }}
+      />
       <span className="soft">One a line. Nothing else but the host that is measured is ever reached.</span>
-      <Button htmlType="submit" type="primary" loading={change.isPending}>Keep</Button>
+      <Button htmlType="submit" type="primary" loading={change.isPending}>
+        Keep
+      </Button>
       {change.isSuccess && <span role="status">Kept.</span>}
       {change.error && <ProblemNote error={change.error} />}
     </form>

@@ -24,24 +24,101 @@ export function SizeSetSheet({ open, onClose, slots }: Props) {
   const [gone, setGone] = useState<SizeSet>();
   const lacking = slots.length === 0 ? "Mark slots in the table first" : undefined;
   const sized = slots.filter(({ boxes_by_hand }) => boxes_by_hand);
-  const restore = (list: SlotBoxes[]) => { back.mutate(list, { onSuccess: () => { setBefore(undefined); } }); };
+  const restore = (list: SlotBoxes[]) => {
+    back.mutate(list, {
+      onSuccess: () => {
+        setBefore(undefined);
+      },
+    });
+  };
   const error = apply.error ?? back.error ?? remove.error ?? keep.error ?? sets.error;
   return (
     <SideSheet title="Sets of sizes" open={open} onClose={onClose} width={460}>
-      <p className="soft">{slots.length === 0 ? "Mark slots in the table to give them sizes." : `For ${count(slots.length, "marked slot")}: ${slots.slice(0, 3).map(({ name }) => name).join(", ")}${slots.length > 3 ? "…" : ""}.`}</p>
+      <p className="soft">
+        {slots.length === 0
+          ? "Mark slots in the table to give them sizes."
+          : `For ${count(slots.length, "marked slot")}: ${slots
+              .slice(0, 3)
+              .map(({ name }) => name)
+              .join(", ")}${slots.length > 3 ? "…" : ""}.`}
+      </p>
       {sets.data?.length === 0 && <p className="soft">No set yet. Make one below.</p>}
       <ul className="size-sets">
         {sets.data?.map((set) => (
           <li key={set.id}>
-            <div><b>{set.name}</b> <span className="soft">{describe(set)}</span></div>
-            <Button disabled={lacking !== undefined} title={lacking} onClick={() => { apply.mutate({ set: set.id, slots: slots.map(({ id }) => id) }, { onSuccess: setBefore }); }}>Apply</Button>
-            <Button onClick={() => { remove.mutate(set.id, { onSuccess: () => { setGone(set); } }); }}>Remove</Button>
+            <div>
+              <b>{set.name}</b> <span className="soft">{describe(set)}</span>
+            </div>
+            <Button
+              disabled={lacking !== undefined}
+              title={lacking}
+              onClick={() => {
+                apply.mutate({ set: set.id, slots: slots.map(({ id }) => id) }, { onSuccess: setBefore });
+              }}
+            >
+              Apply
+            </Button>
+            <Button
+              onClick={() => {
+                remove.mutate(set.id, {
+                  onSuccess: () => {
+                    setGone(set);
+                  },
+                });
+              }}
+            >
+              Remove
+            </Button>
           </li>
         ))}
       </ul>
-      {before && <p className="notice" role="status"><b>Sized:</b> <span>{count(before.length, "slot")}.</span> <button type="button" className="quiet-button" onClick={() => { restore(before); }}>Take it back</button></p>}
-      {gone && <p className="notice" role="status"><b>Removed:</b> <span>{gone.name}.</span> <button type="button" className="quiet-button" onClick={() => { keep.mutate({ name: gone.name, sizes: gone.sizes }, { onSuccess: () => { setGone(undefined); } }); }}>Bring it back</button></p>}
-      {sized.length > 0 && <Button onClick={() => { back.mutate(sized.map(({ id }) => ({ slot_id: id, boxes: null })), { onSuccess: setBefore }); }}>Back to the measured boxes ({sized.length})</Button>}
+      {before && (
+        <p className="notice" role="status">
+          <b>Sized:</b> <span>{count(before.length, "slot")}.</span>{" "}
+          <button
+            type="button"
+            className="quiet-button"
+            onClick={() => {
+              restore(before);
+            }}
+          >
+            Take it back
+          </button>
+        </p>
+      )}
+      {gone && (
+        <p className="notice" role="status">
+          <b>Removed:</b> <span>{gone.name}.</span>{" "}
+          <button
+            type="button"
+            className="quiet-button"
+            onClick={() => {
+              keep.mutate(
+                { name: gone.name, sizes: gone.sizes },
+                {
+                  onSuccess: () => {
+                    setGone(undefined);
+                  },
+                },
+              );
+            }}
+          >
+            Bring it back
+          </button>
+        </p>
+      )}
+      {sized.length > 0 && (
+        <Button
+          onClick={() => {
+            back.mutate(
+              sized.map(({ id }) => ({ slot_id: id, boxes: null })),
+              { onSuccess: setBefore },
+            );
+          }}
+        >
+          Back to the measured boxes ({sized.length})
+        </Button>
+      )}
       {error && <ProblemNote error={error} />}
       <NewSet />
     </SideSheet>
@@ -51,10 +128,13 @@ export function SizeSetSheet({ open, onClose, slots }: Props) {
 const side = (length: number | null | undefined) => (length ?? undefined)?.toString() ?? "any";
 
 function describe(set: SizeSet) {
-  return Object.entries(set.sizes).map(([from, { width, height, ratio }]) => {
-    const shape = ratio.kind === "square" ? ", square" : ratio.kind === "typed" ? `, ${ratio.across} : ${ratio.down}` : "";
-    return `${from === "0" ? "" : `from ${from} px: `}${side(width)} × ${side(height)}${shape}`;
-  }).join("; ");
+  return Object.entries(set.sizes)
+    .map(([from, { width, height, ratio }]) => {
+      const shape =
+        ratio.kind === "square" ? ", square" : ratio.kind === "typed" ? `, ${ratio.across} : ${ratio.down}` : "";
+      return `${from === "0" ? "" : `from ${from} px: `}${side(width)} × ${side(height)}${shape}`;
+    })
+    .join("; ");
 }
 
 type RatioKind = SetSize["ratio"]["kind"];
@@ -76,7 +156,11 @@ const RATIOS: { value: RatioKind; label: string }[] = [
 ];
 
 function sizeOf({ width, height, ratio, across, down }: Line): SetSize {
-  return { width, height, ratio: ratio === "typed" ? { kind: ratio, across: across ?? 0, down: down ?? 0 } : { kind: ratio } };
+  return {
+    width,
+    height,
+    ratio: ratio === "typed" ? { kind: ratio, across: across ?? 0, down: down ?? 0 } : { kind: ratio },
+  };
 }
 
 /** A set of sizes being typed. What cannot be is refused by the server, in words. */
@@ -85,7 +169,9 @@ function NewSet() {
   const [lines, setLines] = useState([EMPTY]);
   const keep = useKeepSizeSet();
   const lacking = name.trim() === "" ? "Give the set a name" : undefined;
-  const change = (at: number, part: Partial<Line>) => { setLines(lines.map((line, n) => (n === at ? { ...line, ...part } : line))); };
+  const change = (at: number, part: Partial<Line>) => {
+    setLines(lines.map((line, n) => (n === at ? { ...line, ...part } : line)));
+  };
   return (
     <form
       className="new-set"
@@ -93,29 +179,109 @@ function NewSet() {
         event.preventDefault();
         if (lacking) return;
         const sizes = Object.fromEntries(lines.map((line) => [line.from, sizeOf(line)]));
-        keep.mutate({ name, sizes }, { onSuccess: () => { setName(""); setLines([EMPTY]); } });
+        keep.mutate(
+          { name, sizes },
+          {
+            onSuccess: () => {
+              setName("");
+              setLines([EMPTY]);
+            },
+          },
+        );
       }}
     >
       <h3>A new set</h3>
-      <Input aria-label="Name of the set" placeholder="Name, as in Gallery squares" value={name} onChange={({ target }) => { setName(target.value); }} />
+      <Input
+        aria-label="Name of the set"
+        placeholder="Name, as in Gallery squares"
+        value={name}
+        onChange={({ target }) => {
+          setName(target.value);
+        }}
+      />
       {lines.map((line, n) => (
         <div key={n} className="set-line">
-          from <InputNumber aria-label="From viewport width in px" controls={false} min={0} value={line.from} onChange={(from) => { change(n, { from: from ?? 0 }); }} /> px
-          <InputNumber aria-label="Width in CSS px" placeholder="width" controls={false} value={line.width} onChange={(width) => { change(n, { width }); }} /> ×
-          <InputNumber aria-label="Height in CSS px" placeholder="height" controls={false} value={line.height} onChange={(height) => { change(n, { height }); }} />
-          <Select aria-label="Ratio" options={RATIOS} value={line.ratio} onChange={(ratio) => { change(n, { ratio }); }} />
+          from{" "}
+          <InputNumber
+            aria-label="From viewport width in px"
+            controls={false}
+            min={0}
+            value={line.from}
+            onChange={(from) => {
+              change(n, { from: from ?? 0 });
+            }}
+          />{" "}
+          px
+          <InputNumber
+            aria-label="Width in CSS px"
+            placeholder="width"
+            controls={false}
+            value={line.width}
+            onChange={(width) => {
+              change(n, { width });
+            }}
+          />{" "}
+          ×
+          <InputNumber
+            aria-label="Height in CSS px"
+            placeholder="height"
+            controls={false}
+            value={line.height}
+            onChange={(height) => {
+              change(n, { height });
+            }}
+          />
+          <Select
+            aria-label="Ratio"
+            options={RATIOS}
+            value={line.ratio}
+            onChange={(ratio) => {
+              change(n, { ratio });
+            }}
+          />
           {line.ratio === "typed" && (
             <>
-              <InputNumber aria-label="Ratio across" controls={false} value={line.across} onChange={(across) => { change(n, { across }); }} /> :
-              <InputNumber aria-label="Ratio down" controls={false} value={line.down} onChange={(down) => { change(n, { down }); }} />
+              <InputNumber
+                aria-label="Ratio across"
+                controls={false}
+                value={line.across}
+                onChange={(across) => {
+                  change(n, { across });
+                }}
+              />{" "}
+              :
+              <InputNumber
+                aria-label="Ratio down"
+                controls={false}
+                value={line.down}
+                onChange={(down) => {
+                  change(n, { down });
+                }}
+              />
             </>
           )}
         </div>
       ))}
       <div className="placing-actions">
-        <Button onClick={() => { setLines([...lines, { ...EMPTY, from: (lines.at(-1)?.from ?? 0) + 600 }]); }}>Another width</Button>
-        {lines.length > 1 && <Button onClick={() => { setLines(lines.slice(0, -1)); }}>One less</Button>}
-        <Button htmlType="submit" type="primary" disabled={lacking !== undefined} title={lacking}>Keep the set</Button>
+        <Button
+          onClick={() => {
+            setLines([...lines, { ...EMPTY, from: (lines.at(-1)?.from ?? 0) + 600 }]);
+          }}
+        >
+          Another width
+        </Button>
+        {lines.length > 1 && (
+          <Button
+            onClick={() => {
+              setLines(lines.slice(0, -1));
+            }}
+          >
+            One less
+          </Button>
+        )}
+        <Button htmlType="submit" type="primary" disabled={lacking !== undefined} title={lacking}>
+          Keep the set
+        </Button>
       </div>
       {lacking && <span className="soft">{lacking}.</span>}
       {keep.error && <ProblemNote error={keep.error} />}

@@ -31,42 +31,136 @@ export function SlotFacts({ slot, place, pages, slots }: Props) {
   };
   return (
     <section className="slot-facts" aria-label="Chosen slot">
-      <h2>{slot.name} <span className="soft">{slot.kind}, {slot.fit}{slot.by_hand ? ", typed by hand" : ""}</span></h2>
-      {place?.uncertain && <p className="notice"><b>Alike, or not?</b> <span>Its markup is that of another slot, but it is laid out differently, so it has a slot of its own.</span></p>}
+      <h2>
+        {slot.name}{" "}
+        <span className="soft">
+          {slot.kind}, {slot.fit}
+          {slot.by_hand ? ", typed by hand" : ""}
+        </span>
+      </h2>
+      {place?.uncertain && (
+        <p className="notice">
+          <b>Alike, or not?</b>{" "}
+          <span>Its markup is that of another slot, but it is laid out differently, so it has a slot of its own.</span>
+        </p>
+      )}
       <div data-testid="issues">
-        {issues.map((issue) => <IssueLine key={issue.kind} issue={issue} />)}
+        {issues.map((issue) => (
+          <IssueLine key={issue.kind} issue={issue} />
+        ))}
         {issues.length === 0 && slot.places > 0 && <p className="issue-line">fits</p>}
       </div>
-      {margin && <div className="part"><MarginBar margin={margin} today={margin.weight} /> <MarginWords margin={margin} /></div>}
+      {margin && (
+        <div className="part">
+          <MarginBar margin={margin} today={margin.weight} /> <MarginWords margin={margin} />
+        </div>
+      )}
       <PlacePicture slot={slot} place={place} pages={pages} />
       <dl className="facts">
         <dt>Boxes</dt>
-        <dd className="figure">{slot.boxes_by_hand && <div className="soft">set by hand</div>}{Object.entries(slot.boxes).map(([viewport, [w, h]]) => <div key={viewport}>{viewport}: {w && h ? `${cssPx(w)} × ${cssPx(h)} CSS px` : "not shown"}</div>)}</dd>
+        <dd className="figure">
+          {slot.boxes_by_hand && <div className="soft">set by hand</div>}
+          {Object.entries(slot.boxes).map(([viewport, [w, h]]) => (
+            <div key={viewport}>
+              {viewport}: {w && h ? `${cssPx(w)} × ${cssPx(h)} CSS px` : "not shown"}
+            </div>
+          ))}
+        </dd>
         <dt>Needs</dt>
-        <dd className="figure">{slot.needs.filter((need) => need.density === 2).map((need) => <div key={need.viewport}>{need.viewport}: {pixels(need.pixels.width, need.pixels.height)} at {density(need.density)}</div>)}</dd>
+        <dd className="figure">
+          {slot.needs
+            .filter((need) => need.density === 2)
+            .map((need) => (
+              <div key={need.viewport}>
+                {need.viewport}: {pixels(need.pixels.width, need.pixels.height)} at {density(need.density)}
+              </div>
+            ))}
+        </dd>
         <dt>Cropped by</dt>
-        <dd><Select aria-label="Who crops" style={{ width: "100%" }} options={croppers(slot)} value={slot.cropping_by_hand ? slot.cropping : "by-shape"} onChange={(cropping: Cropping) => { change.mutate({ cropping }); }} /></dd>
+        <dd>
+          <Select
+            aria-label="Who crops"
+            style={{ width: "100%" }}
+            options={croppers(slot)}
+            value={slot.cropping_by_hand ? slot.cropping : "by-shape"}
+            onChange={(cropping: Cropping) => {
+              change.mutate({ cropping });
+            }}
+          />
+        </dd>
         {slot.sources.map((source) => (
           <Source key={source.media ?? "all"} {...source} />
         ))}
-        {today && <><dt>Today</dt><dd className="figure">{today.width && today.height ? pixels(today.width, today.height) : "not read"} {today.format} <Bytes of={today.bytes} /></dd></>}
+        {today && (
+          <>
+            <dt>Today</dt>
+            <dd className="figure">
+              {today.width && today.height ? pixels(today.width, today.height) : "not read"} {today.format}{" "}
+              <Bytes of={today.bytes} />
+            </dd>
+          </>
+        )}
         <dt>Used</dt>
-        <dd>{count(slot.places, "time")}{place && <> · here on {pages.find(({ id }) => id === place.page_id)?.title}{place.lcp ? ", the largest paint" : ""}{place.above_fold ? ", above the fold" : ""}</>}</dd>
+        <dd>
+          {count(slot.places, "time")}
+          {place && (
+            <>
+              {" "}
+              · here on {pages.find(({ id }) => id === place.page_id)?.title}
+              {place.lcp ? ", the largest paint" : ""}
+              {place.above_fold ? ", above the fold" : ""}
+            </>
+          )}
+        </dd>
         <dt>Budget</dt>
         <dd>
-          <InputNumber aria-label="Budget in KB" style={{ width: 90 }} min={0} value={Math.round(slot.budget / 100) / 10} changeOnWheel={false}
+          <InputNumber
+            aria-label="Budget in KB"
+            style={{ width: 90 }}
+            min={0}
+            value={Math.round(slot.budget / 100) / 10}
+            changeOnWheel={false}
             onBlur={(event) => {
               const kb = Number(event.target.value);
               const next = Math.round(kb * 1000);
               if (next !== slot.budget && Number.isFinite(kb)) change.mutate({ budget: next });
-            }} /> KB {slot.budget_by_hand ? <button type="button" className="quiet-button" onClick={() => { change.mutate({ budget: 0 }); }}>Back to the default</button> : <span className="soft">by area</span>}
+            }}
+          />{" "}
+          KB{" "}
+          {slot.budget_by_hand ? (
+            <button
+              type="button"
+              className="quiet-button"
+              onClick={() => {
+                change.mutate({ budget: 0 });
+              }}
+            >
+              Back to the default
+            </button>
+          ) : (
+            <span className="soft">by area</span>
+          )}
         </dd>
       </dl>
       <div className="placing-actions">
-        {widest && <Button onClick={() => { bench({ width: widest[0] ?? null, height: widest[1] ?? null, fit: slot.fit, density: 2 }); }}>
-          {place?.picture_id ? "Fit its picture on the bench" : "Choose a picture and fit it"}
-        </Button>}
-        {today?.width && today.height && <Button onClick={() => { bench({ width: today.width ?? null, height: today.height ?? null, fit: "exact", density: 1 }); }}>Like for like: {pixels(today.width, today.height)}</Button>}
+        {widest && (
+          <Button
+            onClick={() => {
+              bench({ width: widest[0] ?? null, height: widest[1] ?? null, fit: slot.fit, density: 2 });
+            }}
+          >
+            {place?.picture_id ? "Fit its picture on the bench" : "Choose a picture and fit it"}
+          </Button>
+        )}
+        {today?.width && today.height && (
+          <Button
+            onClick={() => {
+              bench({ width: today.width ?? null, height: today.height ?? null, fit: "exact", density: 1 });
+            }}
+          >
+            Like for like: {pixels(today.width, today.height)}
+          </Button>
+        )}
       </div>
       <SameSlot slot={slot} slots={slots} place={place} />
     </section>
@@ -75,7 +169,11 @@ export function SlotFacts({ slot, place, pages, slots }: Props) {
 
 type Cropping = NonNullable<SlotChange["cropping"]>;
 
-const CROPPERS = { file: "the file, all one shape", browser: "the browser, from one file", "art-direction": "a file for each shape" } as const;
+const CROPPERS = {
+  file: "the file, all one shape",
+  browser: "the browser, from one file",
+  "art-direction": "a file for each shape",
+} as const;
 
 function croppers(slot: Slot) {
   const usual = slot.cropping_by_hand ? "by its shapes" : `by its shapes: ${CROPPERS[slot.cropping]}`;

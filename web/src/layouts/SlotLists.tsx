@@ -11,14 +11,27 @@ export function SlotLists() {
   return (
     <>
       <span className="soft">List:</span>
-      <a href="/api/slots.csv" download="slots.csv">CSV</a>
-      <a href="/api/slots.json" download="slots.json">JSON</a>
-      <input ref={input} type="file" hidden accept=".csv,.json" aria-label="List of slots" onChange={({ target }) => {
-        const file = target.files?.[0];
-        if (file) add.mutate(file);
-        target.value = "";
-      }} />
-      <Button loading={add.isPending} onClick={() => input.current?.click()}>Read a list…</Button>
+      <a href="/api/slots.csv" download="slots.csv">
+        CSV
+      </a>
+      <a href="/api/slots.json" download="slots.json">
+        JSON
+      </a>
+      <input
+        ref={input}
+        type="file"
+        hidden
+        accept=".csv,.json"
+        aria-label="List of slots"
+        onChange={({ target }) => {
+          const file = target.files?.[0];
+          if (file) add.mutate(file);
+          target.value = "";
+        }}
+      />
+      <Button loading={add.isPending} onClick={() => input.current?.click()}>
+        Read a list…
+      </Button>
       {add.data && <span role="status">{count(add.data.added, "slot")} added</span>}
       {add.error && <ProblemNote error={add.error} />}
     </>

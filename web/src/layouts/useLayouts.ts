@@ -17,7 +17,8 @@ type Asked = { page: string } | { slot: string } | { uncertain: boolean };
 export function usePlaces(asked: Asked | undefined) {
   return useQuery({
     queryKey: ["layouts", "occurrences", asked],
-    queryFn: async ({ signal }) => unwrap(await api.GET("/api/occurrences", { params: { query: asked ?? {} }, signal })),
+    queryFn: async ({ signal }) =>
+      unwrap(await api.GET("/api/occurrences", { params: { query: asked ?? {} }, signal })),
     enabled: asked !== undefined,
   });
 }
@@ -78,7 +79,10 @@ export function useJoin() {
   const queries = useQueryClient();
   return useMutation({
     mutationFn: async ({ slot, into }: { slot: string; into: string }) => {
-      const answer = await api.POST("/api/slots/{id}/join", { params: { path: { id: slot } }, body: { slot_id: into } });
+      const answer = await api.POST("/api/slots/{id}/join", {
+        params: { path: { id: slot } },
+        body: { slot_id: into },
+      });
       accept(answer);
     },
     onSuccess: () => queries.invalidateQueries({ queryKey: ["layouts"] }),
@@ -102,7 +106,11 @@ export function useImportSlots() {
   return useMutation({
     mutationFn: async (file: File) => {
       const type = /\.csv$/i.test(file.name) ? "text/csv" : "application/json";
-      const response = await fetch("/api/slots/import", { method: "POST", headers: { "content-type": type }, body: file });
+      const response = await fetch("/api/slots/import", {
+        method: "POST",
+        headers: { "content-type": type },
+        body: file,
+      });
       if (!response.ok) throw new ApiError((await response.json()) as Partial<Problem>, response.status);
       return (await response.json()) as { added: number };
     },

@@ -19,12 +19,15 @@ export const useKeepSizeSet = () =>
   useChange(async (body: NewSizeSet) => unwrap(await api.PUT("/api/size-sets", { body })));
 
 export const useRemoveSizeSet = () =>
-  useChange(async (id: string) => { accept(await api.DELETE("/api/size-sets/{id}", { params: { path: { id } } })); });
+  useChange(async (id: string) => {
+    accept(await api.DELETE("/api/size-sets/{id}", { params: { path: { id } } }));
+  });
 
 /** Gives slots the sizes of a set; the answer is what was set by hand before. */
 export const useApplySizeSet = () =>
   useChange(async ({ set, slots }: { set: string; slots: string[] }) =>
-    unwrap(await api.POST("/api/size-sets/{id}/apply", { params: { path: { id: set } }, body: { slots } })));
+    unwrap(await api.POST("/api/size-sets/{id}/apply", { params: { path: { id: set } }, body: { slots } })),
+  );
 
 /** Sets the boxes of slots by hand, or goes back to those measured. */
 export const useSetBoxes = () =>

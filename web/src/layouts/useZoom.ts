@@ -8,8 +8,19 @@ const STEP = 1.25;
 /** What the page is drawn at: typed, stepped, or turned at the wheel with Ctrl held. */
 export function useZoom(start: number) {
   const [scale, setScale] = useState(start);
-  const set = (next: number) => { setScale(Math.min(MOST, Math.max(LEAST, next))); };
-  return { scale, set, closer: () => { set(scale * STEP); }, further: () => { set(scale / STEP); } };
+  const set = (next: number) => {
+    setScale(Math.min(MOST, Math.max(LEAST, next)));
+  };
+  return {
+    scale,
+    set,
+    closer: () => {
+      set(scale * STEP);
+    },
+    further: () => {
+      set(scale / STEP);
+    },
+  };
 }
 
 const scrollers = (area: HTMLElement) => [...area.querySelectorAll<HTMLElement>(".column-scroll")];
@@ -35,8 +46,12 @@ export function usePan(scale: number, onScale: (scale: number) => void) {
   useEffect(() => {
     const at = area.current;
     // React's own listeners cannot keep the browser from zooming the page.
-    const wheel = (event: WheelEvent) => { zoom(event); };
-    const key = (event: KeyboardEvent) => { if (event.key === " ") space.current = event.type === "keydown"; };
+    const wheel = (event: WheelEvent) => {
+      zoom(event);
+    };
+    const key = (event: KeyboardEvent) => {
+      if (event.key === " ") space.current = event.type === "keydown";
+    };
     at?.addEventListener("wheel", wheel, { passive: false });
     addEventListener("keydown", key);
     addEventListener("keyup", key);

@@ -25,20 +25,42 @@ export function ArrivalsSheet({ open, onClose }: { open: boolean; onClose: () =>
           <ChooseFiles />
           <ChooseFiles folder />
           {underWay > 0 ? (
-            <Button onClick={() => { arrivals.cancelAll(); }}>Cancel {count(underWay, "file")}</Button>
+            <Button
+              onClick={() => {
+                arrivals.cancelAll();
+              }}
+            >
+              Cancel {count(underWay, "file")}
+            </Button>
           ) : (
-            list.length > 0 && <Button onClick={() => { arrivals.clear(); }}>Clear the list</Button>
+            list.length > 0 && (
+              <Button
+                onClick={() => {
+                  arrivals.clear();
+                }}
+              >
+                Clear the list
+              </Button>
+            )
           )}
         </div>
         <Rule />
         {list.length === 0 && (
           <p className="soft">
-            Drop files, folders or a zip anywhere in this window. JPEG, PNG, WebP, AVIF, GIF, TIFF, BMP, SVG and ICO
-            are taken, each up to 200 MB. What breaks off goes on where it stood.
+            Drop files, folders or a zip anywhere in this window. JPEG, PNG, WebP, AVIF, GIF, TIFF, BMP, SVG and ICO are
+            taken, each up to 200 MB. What breaks off goes on where it stood.
           </p>
         )}
         {list.length > 1 && <Totals list={list} />}
-        {again > 1 && <Button onClick={() => { arrivals.retryAll(); }}>Try {count(again, "file")} again</Button>}
+        {again > 1 && (
+          <Button
+            onClick={() => {
+              arrivals.retryAll();
+            }}
+          >
+            Try {count(again, "file")} again
+          </Button>
+        )}
         <ul>
           {list.slice(0, MOST_SHOWN).map((arrival) => (
             <ArrivalRow key={arrival.key} arrival={arrival} onOpen={onClose} />
@@ -69,9 +91,11 @@ function Rule() {
   const choose = (value: string) => {
     setChosen(value);
     const import_action: ImportAction | undefined =
-      value === "site" ? undefined
-      : value === "list" || value === "slots" ? { do: value }
-      : { do: "size-set", name: value.slice(4) };
+      value === "site"
+        ? undefined
+        : value === "list" || value === "slots"
+          ? { do: value }
+          : { do: "size-set", name: value.slice(4) };
     arrivals.import_action = import_action;
   };
   return <Select aria-label="What is done with arrivals" value={chosen} onChange={choose} options={options} />;
@@ -102,18 +126,43 @@ function ArrivalRow({ arrival, onOpen }: { arrival: Arrival; onOpen: () => void 
   const [only] = stage.name === "done" && stage.files.length === 1 ? stage.files : [];
   return (
     <li data-stage={only?.outcome ?? stage.name}>
-      <div className="arrival-name">{folder && <span className="soft">{folder}/</span>}<bdi>{file.name}</bdi></div>
+      <div className="arrival-name">
+        {folder && <span className="soft">{folder}/</span>}
+        <bdi>{file.name}</bdi>
+      </div>
       <div className="arrival-state">
         <StageWords stage={stage} size={file.size} />
         {isUnderWay(stage) && (
-          <button type="button" className="quiet-button" onClick={() => { arrivals.cancel(key); }}>Cancel</button>
+          <button
+            type="button"
+            className="quiet-button"
+            onClick={() => {
+              arrivals.cancel(key);
+            }}
+          >
+            Cancel
+          </button>
         )}
         {(stage.name === "cancelled" || (stage.name === "refused" && !stage.final)) && (
-          <button type="button" className="quiet-button" onClick={() => { arrivals.retry(key); }}>Try again</button>
+          <button
+            type="button"
+            className="quiet-button"
+            onClick={() => {
+              arrivals.retry(key);
+            }}
+          >
+            Try again
+          </button>
         )}
-        {only?.picture && <Link to={`/bench/${only.picture.id}`} onClick={onOpen}>Open on the bench</Link>}
+        {only?.picture && (
+          <Link to={`/bench/${only.picture.id}`} onClick={onOpen}>
+            Open on the bench
+          </Link>
+        )}
       </div>
-      {stage.name === "sending" && <progress value={stage.sent} max={Math.max(1, file.size)} aria-label={`Sending ${file.name}`} />}
+      {stage.name === "sending" && (
+        <progress value={stage.sent} max={Math.max(1, file.size)} aria-label={`Sending ${file.name}`} />
+      )}
     </li>
   );
 }
@@ -121,15 +170,30 @@ function ArrivalRow({ arrival, onOpen }: { arrival: Arrival; onOpen: () => void 
 function StageWords({ stage, size }: { stage: Stage; size: number }) {
   switch (stage.name) {
     case "waiting":
-      return <span className="soft">Waiting · <span className="figure">{bytes(size)}</span></span>;
+      return (
+        <span className="soft">
+          Waiting · <span className="figure">{bytes(size)}</span>
+        </span>
+      );
     case "sending":
-      return <span>Sending <span className="figure">{bytes(stage.sent)} of {bytes(size)}</span></span>;
+      return (
+        <span>
+          Sending{" "}
+          <span className="figure">
+            {bytes(stage.sent)} of {bytes(size)}
+          </span>
+        </span>
+      );
     case "checking":
       return <span>Reading it through and storing it…</span>;
     case "cancelled":
       return <span className="soft">Cancelled; nothing was kept.</span>;
     case "refused":
-      return <span><b>Not taken:</b> {stage.reason}</span>;
+      return (
+        <span>
+          <b>Not taken:</b> {stage.reason}
+        </span>
+      );
     case "done": {
       const [only, ...others] = stage.files;
       return only && others.length === 0 ? <OutcomeWords file={only} /> : <Archive files={stage.files} />;
@@ -137,14 +201,25 @@ function StageWords({ stage, size }: { stage: Stage; size: number }) {
   }
 }
 
-const OUTCOMES = { taken: "Taken", there: "There already; no second copy", back: "It had been removed, and is back" } as const;
+const OUTCOMES = {
+  taken: "Taken",
+  there: "There already; no second copy",
+  back: "It had been removed, and is back",
+} as const;
 
 function OutcomeWords({ file: { outcome, picture, reason } }: { file: FileOutcome }) {
-  if (outcome === "refused" || !picture) return <span><b>Not taken:</b> {reason}</span>;
+  if (outcome === "refused" || !picture)
+    return (
+      <span>
+        <b>Not taken:</b> {reason}
+      </span>
+    );
   return (
     <span>
       {OUTCOMES[outcome]} ·{" "}
-      <span className="figure">{formatName[picture.format]} {pixels(picture.width, picture.height)} {bytes(picture.bytes)}</span>
+      <span className="figure">
+        {formatName[picture.format]} {pixels(picture.width, picture.height)} {bytes(picture.bytes)}
+      </span>
     </span>
   );
 }
@@ -160,7 +235,14 @@ function Archive({ files }: { files: FileOutcome[] }) {
         <details>
           <summary>{count(refused.length, "file")} not taken</summary>
           <ul className="name-list">
-            {refused.slice(0, 100).map(({ name, reason }) => <li key={name}><b><bdi>{name}</bdi></b> {reason}</li>)}
+            {refused.slice(0, 100).map(({ name, reason }) => (
+              <li key={name}>
+                <b>
+                  <bdi>{name}</bdi>
+                </b>{" "}
+                {reason}
+              </li>
+            ))}
           </ul>
         </details>
       )}

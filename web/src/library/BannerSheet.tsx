@@ -32,17 +32,32 @@ export function BannerSheet({ open, onClose }: { open: boolean; onClose: () => v
     },
     onSuccess: async (made) => {
       const notes = made.filter(({ height_note }) => height_note).map((one) => `${one.name}: ${one.height_note ?? ""}`);
-      notices.show({ words: `Begun ${count(made.length, "banner")}.${notes.length > 0 ? ` ${notes.join("; ")}.` : ""}` });
+      notices.show({
+        words: `Begun ${count(made.length, "banner")}.${notes.length > 0 ? ` ${notes.join("; ")}.` : ""}`,
+      });
       await queries.invalidateQueries();
       onClose();
       const first = made[0];
       if (first) void navigate(`/bench/${first.picture}?step=finish&slot=${first.slot}`);
     },
   });
-  const hindrance = slots.length === 0 ? "Choose a slot" : !name.trim() ? "Type a name" : kind === "picture" && !picture ? "Choose a picture" : undefined;
+  const hindrance =
+    slots.length === 0
+      ? "Choose a slot"
+      : !name.trim()
+        ? "Type a name"
+        : kind === "picture" && !picture
+          ? "Choose a picture"
+          : undefined;
   return (
     <SideSheet title="New banner" open={open} onClose={onClose}>
-      <form className="add-slot" onSubmit={(event) => { event.preventDefault(); if (!hindrance) begin.mutate(); }}>
+      <form
+        className="add-slot"
+        onSubmit={(event) => {
+          event.preventDefault();
+          if (!hindrance) begin.mutate();
+        }}
+      >
         <label htmlFor="banner-slots">For the slots</label>
         <Select
           id="banner-slots"
@@ -51,14 +66,39 @@ export function BannerSheet({ open, onClose }: { open: boolean; onClose: () => v
           placeholder="One, or a row of them"
           showSearch={{ optionFilterProp: "label" }}
           options={layouts.data?.slots.map((slot) => ({ value: slot.id, label: slot.name })) ?? []}
-          onChange={(next: string[]) => { setSlots(next); }}
+          onChange={(next: string[]) => {
+            setSlots(next);
+          }}
         />
         <label htmlFor="banner-name">Name</label>
-        <Input id="banner-name" value={name} onChange={({ target }) => { setName(target.value); }} />
+        <Input
+          id="banner-name"
+          value={name}
+          onChange={({ target }) => {
+            setName(target.value);
+          }}
+        />
         <span className="row">
           Ground
-          <Segmented aria-label="Ground of the banner" value={kind} options={[{ value: "colour", label: "a colour" }, { value: "picture", label: "a picture" }]} onChange={setKind} />
-          {kind === "colour" && <input type="color" aria-label="Colour of the ground" value={colour} onChange={({ target }) => { setColour(target.value); }} />}
+          <Segmented
+            aria-label="Ground of the banner"
+            value={kind}
+            options={[
+              { value: "colour", label: "a colour" },
+              { value: "picture", label: "a picture" },
+            ]}
+            onChange={setKind}
+          />
+          {kind === "colour" && (
+            <input
+              type="color"
+              aria-label="Colour of the ground"
+              value={colour}
+              onChange={({ target }) => {
+                setColour(target.value);
+              }}
+            />
+          )}
         </span>
         {kind === "picture" && (
           <Select
@@ -66,17 +106,39 @@ export function BannerSheet({ open, onClose }: { open: boolean; onClose: () => v
             showSearch={{ filterOption: false, onSearch: setSearch }}
             value={picture ?? null}
             placeholder="Name of a picture"
-            options={found.data?.pages.flatMap((page) => page.pictures).map((one) => ({ value: one.id, label: one.name })) ?? []}
-            onChange={(next: string | null) => { setPicture(next ?? undefined); }}
+            options={
+              found.data?.pages.flatMap((page) => page.pictures).map((one) => ({ value: one.id, label: one.name })) ??
+              []
+            }
+            onChange={(next: string | null) => {
+              setPicture(next ?? undefined);
+            }}
           />
         )}
         <label className="row">
           Height
-          <InputNumber aria-label="Height of the banners in CSS px" min={1} max={8000} value={height} placeholder="the slot's" onChange={setHeight} />
+          <InputNumber
+            aria-label="Height of the banners in CSS px"
+            min={1}
+            max={8000}
+            value={height}
+            placeholder="the slot's"
+            onChange={setHeight}
+          />
           <span className="soft">CSS px{slots.length > 1 ? ", all of the row" : ""}</span>
         </label>
-        <span className="soft">It has the slot&apos;s exact size at its highest density. Text, wash and border are added under Finish.</span>
-        <Button type="primary" htmlType="submit" loading={begin.isPending} disabled={hindrance !== undefined} title={hindrance}>Begin {slots.length > 1 ? `${slots.length} banners` : "the banner"}</Button>
+        <span className="soft">
+          It has the slot&apos;s exact size at its highest density. Text, wash and border are added under Finish.
+        </span>
+        <Button
+          type="primary"
+          htmlType="submit"
+          loading={begin.isPending}
+          disabled={hindrance !== undefined}
+          title={hindrance}
+        >
+          Begin {slots.length > 1 ? `${slots.length} banners` : "the banner"}
+        </Button>
         {begin.error && <ProblemNote error={begin.error} />}
       </form>
     </SideSheet>

@@ -26,12 +26,15 @@ export function CollectSheet({ which, pictures, onClose }: Props) {
         onSubmit={(event) => {
           event.preventDefault();
           if (!which) return;
-          collect.mutate({ name, which, add }, {
-            onSuccess: (done) => {
-              notices.show({ words: `“${name}” holds ${count(done.pictures, "picture")} now.` });
-              onClose();
+          collect.mutate(
+            { name, which, add },
+            {
+              onSuccess: (done) => {
+                notices.show({ words: `“${name}” holds ${count(done.pictures, "picture")} now.` });
+                onClose();
+              },
             },
-          });
+          );
         }}
       >
         <label htmlFor="collection">Collection</label>
@@ -42,11 +45,25 @@ export function CollectSheet({ which, pictures, onClose }: Props) {
           options={shelves.data?.collections.map((one) => ({ value: one.name })) ?? []}
           placeholder="Winter gallery"
         />
-        <span className="soft">A collection keeps chosen pictures in the order in which they stand in the list, and all that meet a filter in that of their arrival.</span>
-        <Checkbox checked={add} onChange={({ target }) => { setAdd(target.checked); }}>After those that are in it</Checkbox>
-        {name.trim()
-          ? <Button type="primary" htmlType="submit" loading={collect.isPending}>Collect</Button>
-          : <Button disabled>Name a collection</Button>}
+        <span className="soft">
+          A collection keeps chosen pictures in the order in which they stand in the list, and all that meet a filter in
+          that of their arrival.
+        </span>
+        <Checkbox
+          checked={add}
+          onChange={({ target }) => {
+            setAdd(target.checked);
+          }}
+        >
+          After those that are in it
+        </Checkbox>
+        {name.trim() ? (
+          <Button type="primary" htmlType="submit" loading={collect.isPending}>
+            Collect
+          </Button>
+        ) : (
+          <Button disabled>Name a collection</Button>
+        )}
         {collect.error && <ProblemNote error={collect.error} />}
       </form>
     </SideSheet>

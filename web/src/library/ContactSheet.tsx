@@ -21,9 +21,13 @@ export function ContactSheet({ pictures, selection, side, onOpen, onEnd }: Props
   useEffect(() => {
     const element = scroller.current;
     if (!element) return;
-    const observer = new ResizeObserver(() => { setWidth(element.clientWidth); });
+    const observer = new ResizeObserver(() => {
+      setWidth(element.clientWidth);
+    });
     observer.observe(element);
-    return () => { observer.disconnect(); };
+    return () => {
+      observer.disconnect();
+    };
   }, []);
   const across = Math.max(1, Math.floor((width - 12) / (side + 12)));
   const lines = useVirtualizer({
@@ -31,10 +35,14 @@ export function ContactSheet({ pictures, selection, side, onOpen, onEnd }: Props
     getScrollElement: () => scroller.current,
     estimateSize: () => side + 46,
     overscan: 3,
-    onChange: ({ range }) => { if (range && (range.endIndex + 4) * across > pictures.length) onEnd(); },
+    onChange: ({ range }) => {
+      if (range && (range.endIndex + 4) * across > pictures.length) onEnd();
+    },
   });
   const { measure } = lines;
-  useEffect(() => { measure(); }, [side, measure]);
+  useEffect(() => {
+    measure();
+  }, [side, measure]);
 
   const go = (index: number) => {
     const next = Math.max(0, Math.min(pictures.length - 1, index));
@@ -44,8 +52,12 @@ export function ContactSheet({ pictures, selection, side, onOpen, onEnd }: Props
   const onKeyDown = (event: KeyboardEvent) => {
     const id = pictures[current]?.id;
     const moves: Record<string, number> = {
-      ArrowRight: current + 1, ArrowLeft: current - 1, ArrowDown: current + across,
-      ArrowUp: current - across, Home: 0, End: pictures.length - 1,
+      ArrowRight: current + 1,
+      ArrowLeft: current - 1,
+      ArrowDown: current + across,
+      ArrowUp: current - across,
+      Home: 0,
+      End: pictures.length - 1,
     };
     const move = moves[event.key];
     if (move !== undefined) go(move);
@@ -85,12 +97,25 @@ export function ContactSheet({ pictures, selection, side, onOpen, onEnd }: Props
                   data-name={picture.name}
                   className="contact-picture"
                   style={{ width: side }}
-                  onClick={(event) => { onClick(event, index, picture.id); }}
-                  onDoubleClick={() => { onOpen(picture.id); }}
+                  onClick={(event) => {
+                    onClick(event, index, picture.id);
+                  }}
+                  onDoubleClick={() => {
+                    onOpen(picture.id);
+                  }}
                 >
-                  <img src={previewUrl(picture.id, side > 200 ? "bench" : "thumbnail", picture.step)} alt="" loading="lazy" style={{ width: side, height: side }} />
-                  <span className="name" title={picture.name}><bdi>{picture.name}</bdi></span>
-                  <span className="figure soft">{formatName[picture.format]} {bytes(picture.bytes)}</span>
+                  <img
+                    src={previewUrl(picture.id, side > 200 ? "bench" : "thumbnail", picture.step)}
+                    alt=""
+                    loading="lazy"
+                    style={{ width: side, height: side }}
+                  />
+                  <span className="name" title={picture.name}>
+                    <bdi>{picture.name}</bdi>
+                  </span>
+                  <span className="figure soft">
+                    {formatName[picture.format]} {bytes(picture.bytes)}
+                  </span>
                 </div>
               );
             })}

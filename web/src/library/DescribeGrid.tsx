@@ -17,8 +17,7 @@ const FIELDS: { field: Field; head: string; wide?: boolean }[] = [
   { field: "source", head: "Source", wide: true },
 ];
 
-const valueOf = (picture: Picture, field: Field) =>
-  field === "name" ? picture.name : picture.description[field];
+const valueOf = (picture: Picture, field: Field) => (field === "name" ? picture.name : picture.description[field]);
 
 interface Props {
   pictures: Picture[];
@@ -44,9 +43,13 @@ export function DescribeGrid({ pictures: listed, onEnd, onLeave }: Props) {
     estimateSize: () => ROW,
     overscan: 12,
     scrollPaddingStart: 28,
-    onChange: ({ range }) => { if (range && range.endIndex > pictures.length - 60) onEnd(); },
+    onChange: ({ range }) => {
+      if (range && range.endIndex > pictures.length - 60) onEnd();
+    },
   });
-  useEffect(() => { scroller.current?.focus(); }, []);
+  useEffect(() => {
+    scroller.current?.focus();
+  }, []);
 
   const picture = pictures[at.row];
   const field = FIELDS[at.column]?.field ?? "alt";
@@ -86,13 +89,18 @@ export function DescribeGrid({ pictures: listed, onEnd, onLeave }: Props) {
   };
   const onKeyDown = (event: KeyboardEvent) => {
     const moves: Record<string, [number, number]> = {
-      ArrowDown: [1, 0], ArrowUp: [-1, 0], ArrowRight: [0, 1], ArrowLeft: [0, -1],
-      PageDown: [12, 0], PageUp: [-12, 0],
+      ArrowDown: [1, 0],
+      ArrowUp: [-1, 0],
+      ArrowRight: [0, 1],
+      ArrowLeft: [0, -1],
+      PageDown: [12, 0],
+      PageUp: [-12, 0],
     };
     const move = moves[event.key];
     const plain = !event.ctrlKey && !event.metaKey && !event.altKey;
     if (move) go(at.row + move[0], at.column + move[1]);
-    else if ((event.key === "Enter" || event.key === "F2") && picture) setDraft(written[picture.id]?.[field] ?? valueOf(picture, field));
+    else if ((event.key === "Enter" || event.key === "F2") && picture)
+      setDraft(written[picture.id]?.[field] ?? valueOf(picture, field));
     else if (event.key === "Delete" && picture) describe.mutate({ [picture.id]: { [field]: "" } });
     else if (event.key === "Escape") onLeave();
     else if (plain && event.key.length === 1 && event.target === scroller.current) setDraft(event.key);
@@ -117,39 +125,68 @@ export function DescribeGrid({ pictures: listed, onEnd, onLeave }: Props) {
       <div className="grid-head" role="row">
         <span role="columnheader" aria-label="Picture" />
         {FIELDS.map(({ field: name, head, wide }) => (
-          <span key={name} role="columnheader" className={wide ? "wide" : ""}>{head}</span>
+          <span key={name} role="columnheader" className={wide ? "wide" : ""}>
+            {head}
+          </span>
         ))}
       </div>
       <div className="grid-rows" role="rowgroup" style={{ height: rows.getTotalSize() }}>
         {rows.getVirtualItems().map(({ index, start }) => {
           const row = pictures[index];
-          return row && (
-            <div key={row.id} className="grid-row" role="row" aria-rowindex={index + 1} data-name={row.name} style={{ top: start }}>
-              <span role="gridcell"><img className="thumb" src={previewUrl(row.id, "thumbnail", row.step)} alt="" loading="lazy" /></span>
-              {FIELDS.map(({ field: name, head, wide }, column) => {
-                const here = index === at.row && column === at.column;
-                const own = written[row.id]?.[name];
-                const text = own ?? valueOf(row, name);
-                return (
-                  // eslint-disable-next-line jsx-a11y/click-events-have-key-events -- the grid takes the keys
-                  <span
-                    key={name}
-                    id={`cell-${row.id}-${name}`}
-                    role="gridcell"
-                    tabIndex={-1}
-                    data-here={here}
-                    className={`cell ${wide ? "wide" : ""}`}
-                    onClick={() => { if (!here) { keep(); setAt({ row: index, column }); } else if (draft === undefined) setDraft(text); }}
-                  >
-                    {here && draft !== undefined ? (
-                      <CellField label={`${head} of ${row.name}`} value={draft} onChange={setDraft} onKeyDown={onCellKey} onBlur={keep} />
-                    ) : (
-                      <CellText picture={row} field={name} text={text} isNew={own !== undefined && own !== valueOf(row, name)} />
-                    )}
-                  </span>
-                );
-              })}
-            </div>
+          return (
+            row && (
+              <div
+                key={row.id}
+                className="grid-row"
+                role="row"
+                aria-rowindex={index + 1}
+                data-name={row.name}
+                style={{ top: start }}
+              >
+                <span role="gridcell">
+                  <img className="thumb" src={previewUrl(row.id, "thumbnail", row.step)} alt="" loading="lazy" />
+                </span>
+                {FIELDS.map(({ field: name, head, wide }, column) => {
+                  const here = index === at.row && column === at.column;
+                  const own = written[row.id]?.[name];
+                  const text = own ?? valueOf(row, name);
+                  return (
+                    // eslint-disable-next-line jsx-a11y/click-events-have-key-events -- the grid takes the keys
+                    <span
+                      key={name}
+                      id={`cell-${row.id}-${name}`}
+                      role="gridcell"
+                      tabIndex={-1}
+                      data-here={here}
+                      className={`cell ${wide ? "wide" : ""}`}
+                      onClick={() => {
+                        if (!here) {
+                          keep();
+                          setAt({ row: index, column });
+                        } else if (draft === undefined) setDraft(text);
+                      }}
+                    >
+                      {here && draft !== undefined ? (
+                        <CellField
+                          label={`${head} of ${row.name}`}
+                          value={draft}
+                          onChange={setDraft}
+                          onKeyDown={onCellKey}
+                          onBlur={keep}
+                        />
+                      ) : (
+                        <CellText
+                          picture={row}
+                          field={name}
+                          text={text}
+                          isNew={own !== undefined && own !== valueOf(row, name)}
+                        />
+                      )}
+                    </span>
+                  );
+                })}
+              </div>
+            )
           );
         })}
       </div>
@@ -183,13 +220,17 @@ interface FieldProps {
 
 function CellField({ label, value, onChange, onKeyDown, onBlur }: FieldProps) {
   const field = useRef<HTMLInputElement>(null);
-  useEffect(() => { field.current?.focus(); }, []);
+  useEffect(() => {
+    field.current?.focus();
+  }, []);
   return (
     <input
       ref={field}
       aria-label={label}
       value={value}
-      onChange={({ target }) => { onChange(target.value); }}
+      onChange={({ target }) => {
+        onChange(target.value);
+      }}
       onKeyDown={onKeyDown}
       onBlur={onBlur}
     />

@@ -8,12 +8,21 @@ import { SideSheet } from "../ui/SideSheet";
 import { useDescribe, useDescribeAll, useNames } from "./useLibrary";
 
 const FIELDS = [
-  ["title", "Title"], ["alt", "Alt text"], ["caption", "Caption"], ["creator", "Creator"],
-  ["licence", "Licence"], ["source", "Source link"], ["folder", "Folder"],
+  ["title", "Title"],
+  ["alt", "Alt text"],
+  ["caption", "Caption"],
+  ["creator", "Creator"],
+  ["licence", "Licence"],
+  ["source", "Source link"],
+  ["folder", "Folder"],
 ] as const;
 
 /** `fields` with `value`, or without that field. */
-function withField<K extends keyof PictureFields>(fields: PictureFields, field: K, value: PictureFields[K] | undefined) {
+function withField<K extends keyof PictureFields>(
+  fields: PictureFields,
+  field: K,
+  value: PictureFields[K] | undefined,
+) {
   const kept = Object.entries(fields).filter(([name]) => name !== field);
   return Object.fromEntries(value == null ? kept : [...kept, [field, value]]) as PictureFields;
 }
@@ -64,17 +73,29 @@ function SameWords({ which, onDone }: { which: Which; onDone: () => void }) {
           />
         </div>
       ))}
-      <Checkbox checked={set.decorative ?? false} onChange={({ target }) => {
-        setSet(withField(set, "decorative", target.checked || undefined));
-      }}>
+      <Checkbox
+        checked={set.decorative ?? false}
+        onChange={({ target }) => {
+          setSet(withField(set, "decorative", target.checked || undefined));
+        }}
+      >
         They only adorn: no alt text is wanted
       </Checkbox>
-      <Checkbox checked={fromFile} onChange={({ target }) => { setFromFile(target.checked); }}>
+      <Checkbox
+        checked={fromFile}
+        onChange={({ target }) => {
+          setFromFile(target.checked);
+        }}
+      >
         Fill what is empty from what each file tells, and alt texts from the pages
       </Checkbox>
-      {empty
-        ? <Button disabled>Write something to be set</Button>
-        : <Button type="primary" htmlType="submit" loading={describe.isPending}>Set for all of them</Button>}
+      {empty ? (
+        <Button disabled>Write something to be set</Button>
+      ) : (
+        <Button type="primary" htmlType="submit" loading={describe.isPending}>
+          Set for all of them
+        </Button>
+      )}
       {describe.error && <ProblemNote error={describe.error} />}
     </form>
   );
@@ -88,15 +109,26 @@ function Names({ which }: { which: Which }) {
   return (
     <section className="sheet-part">
       <h2>File names</h2>
-      <span className="soft">By the site’s pattern <span className="figure">{site.data?.name_pattern}</span></span>
-      <Button onClick={() => { names.mutate(which); }} loading={names.isPending}>Propose names</Button>
+      <span className="soft">
+        By the site’s pattern <span className="figure">{site.data?.name_pattern}</span>
+      </span>
+      <Button
+        onClick={() => {
+          names.mutate(which);
+        }}
+        loading={names.isPending}
+      >
+        Propose names
+      </Button>
       {names.error && <ProblemNote error={names.error} />}
       {names.data && changed.length === 0 && <span>All of them are named so already.</span>}
       {changed.length > 0 && (
         <>
           <ul className="name-list">
             {changed.slice(0, 60).map(({ id, now, proposed }) => (
-              <li key={id}><bdi className="soft">{now}</bdi> → <bdi>{proposed}</bdi></li>
+              <li key={id}>
+                <bdi className="soft">{now}</bdi> → <bdi>{proposed}</bdi>
+              </li>
             ))}
           </ul>
           {changed.length > 60 && <span className="soft">and {changed.length - 60} more</span>}
@@ -105,7 +137,9 @@ function Names({ which }: { which: Which }) {
             loading={describe.isPending}
             onClick={() => {
               describe.mutate(Object.fromEntries(changed.map(({ id, proposed }) => [id, { name: proposed }])), {
-                onSuccess: () => { names.reset(); },
+                onSuccess: () => {
+                  names.reset();
+                },
               });
             }}
           >

@@ -3,8 +3,7 @@ import { droppedFiles } from "./dropped";
 import { useBringIn } from "./useArrivals";
 import "./library.css";
 
-const hasFiles = (event: { dataTransfer: DataTransfer | null }) =>
-  event.dataTransfer?.types.includes("Files") ?? false;
+const hasFiles = (event: { dataTransfer: DataTransfer | null }) => event.dataTransfer?.types.includes("Files") ?? false;
 
 /** Takes files that are dropped anywhere. */
 export function DropZone({ onDrop, children }: { onDrop: () => void; children: ReactNode }) {
@@ -12,7 +11,9 @@ export function DropZone({ onDrop, children }: { onDrop: () => void; children: R
   const [over, setOver] = useState(false);
   useEffect(() => {
     // A file dropped beside the zone must not replace the page.
-    const hold = (event: globalThis.DragEvent) => { if (hasFiles(event)) event.preventDefault(); };
+    const hold = (event: globalThis.DragEvent) => {
+      if (hasFiles(event)) event.preventDefault();
+    };
     addEventListener("dragover", hold);
     addEventListener("drop", hold);
     return () => {
@@ -27,8 +28,12 @@ export function DropZone({ onDrop, children }: { onDrop: () => void; children: R
     <div
       className="drop-zone"
       role="presentation"
-      onDragEnter={(event) => { setOver(hasFiles(event)); }}
-      onDragOver={(event) => { if (hasFiles(event)) event.preventDefault(); }}
+      onDragEnter={(event) => {
+        setOver(hasFiles(event));
+      }}
+      onDragOver={(event) => {
+        if (hasFiles(event)) event.preventDefault();
+      }}
       onDragLeave={leave}
       onDrop={(event) => {
         event.preventDefault();

@@ -33,7 +33,9 @@ export function FilterBar({ filter, own, onFilter }: Props) {
           type="button"
           className="filter-word"
           aria-pressed={chosen.includes(issue)}
-          onClick={() => { toggle(issue); }}
+          onClick={() => {
+            toggle(issue);
+          }}
         >
           {words} <span className="figure soft">{pictures}</span>
         </button>
@@ -47,30 +49,67 @@ export function FilterBar({ filter, own, onFilter }: Props) {
 
 function ForgetFilter({ id, name }: { id: string; name: string }) {
   const forget = useForgetFilter();
-  return <Button loading={forget.isPending} onClick={() => { forget.mutate(id); }}>Forget “{name}”</Button>;
+  return (
+    <Button
+      loading={forget.isPending}
+      onClick={() => {
+        forget.mutate(id);
+      }}
+    >
+      Forget “{name}”
+    </Button>
+  );
 }
 
 function SaveFilter({ filter }: { filter: FilterBody }) {
   const [name, setName] = useState<string>();
   const save = useSaveFilter();
-  if (name === undefined) return <Button onClick={() => { setName(""); }}>Save this filter…</Button>;
+  if (name === undefined)
+    return (
+      <Button
+        onClick={() => {
+          setName("");
+        }}
+      >
+        Save this filter…
+      </Button>
+    );
   return (
     <form
       className="inline-form"
       onSubmit={(event) => {
         event.preventDefault();
-        save.mutate({ name, filter }, { onSuccess: () => { setName(undefined); } });
+        save.mutate(
+          { name, filter },
+          {
+            onSuccess: () => {
+              setName(undefined);
+            },
+          },
+        );
       }}
     >
       <Input
         aria-label="Name of the filter"
         placeholder="Its name"
         value={name}
-        ref={(field) => { field?.focus(); }}
-        onChange={({ target }) => { setName(target.value); }}
-        onKeyDown={({ key }) => { if (key === "Escape") setName(undefined); }}
+        ref={(field) => {
+          field?.focus();
+        }}
+        onChange={({ target }) => {
+          setName(target.value);
+        }}
+        onKeyDown={({ key }) => {
+          if (key === "Escape") setName(undefined);
+        }}
       />
-      {name.trim() ? <Button htmlType="submit" type="primary" loading={save.isPending}>Save</Button> : <Button disabled>Name it first</Button>}
+      {name.trim() ? (
+        <Button htmlType="submit" type="primary" loading={save.isPending}>
+          Save
+        </Button>
+      ) : (
+        <Button disabled>Name it first</Button>
+      )}
       {save.error && <span role="alert">{save.error.message}</span>}
     </form>
   );

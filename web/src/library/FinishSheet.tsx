@@ -9,7 +9,11 @@ import { notices } from "../ui/notice";
 import { ProblemNote } from "../ui/ProblemNote";
 import { SideSheet } from "../ui/SideSheet";
 
-interface Props { which: Which | undefined; pictures: number; onClose: () => void }
+interface Props {
+  which: Which | undefined;
+  pictures: number;
+  onClose: () => void;
+}
 
 /** Lays a saved list of edits on many pictures at once. */
 export function FinishSheet({ which, pictures, onClose }: Props) {
@@ -21,8 +25,12 @@ export function FinishSheet({ which, pictures, onClose }: Props) {
     mutationFn: async ({ of, to }: { of: string; to: Which }) =>
       unwrap(await api.POST("/api/finishes/{id}/lay", { params: { path: { id: of } }, body: { which: to } })),
     onSuccess: async ({ change, refused }) => {
-      const left = refused.length > 0 ? ` ${count(refused.length, "picture")} left as they were: ${refused[0] ?? ""}` : "";
-      notices.show({ words: `${change ? `${count(change.pictures, "picture")} have these edits now.` : "Nothing changed."}${left}`, ...(change && { change: change.id }) });
+      const left =
+        refused.length > 0 ? ` ${count(refused.length, "picture")} left as they were: ${refused[0] ?? ""}` : "";
+      notices.show({
+        words: `${change ? `${count(change.pictures, "picture")} have these edits now.` : "Nothing changed."}${left}`,
+        ...(change && { change: change.id }),
+      });
       await queries.invalidateQueries();
       onClose();
     },
@@ -31,7 +39,11 @@ export function FinishSheet({ which, pictures, onClose }: Props) {
   return (
     <SideSheet title={`Lay edits on ${count(pictures, "picture")}`} open={which !== undefined} onClose={onClose}>
       <div className="add-slot">
-        {none && <span className="soft">No list of edits was saved yet. Make one on the bench under Finish, and save it under a name.</span>}
+        {none && (
+          <span className="soft">
+            No list of edits was saved yet. Make one on the bench under Finish, and save it under a name.
+          </span>
+        )}
         <Select
           aria-label="Saved list of edits"
           value={id ?? null}
@@ -39,11 +51,30 @@ export function FinishSheet({ which, pictures, onClose }: Props) {
           disabled={none}
           title={none ? "None was saved yet" : ""}
           options={finishes.data?.map((one) => ({ value: one.id, label: one.name })) ?? []}
-          onChange={(next: string | null) => { setId(next ?? undefined); }}
+          onChange={(next: string | null) => {
+            setId(next ?? undefined);
+          }}
         />
-        {chosen && <ol className="places">{chosen.edits.steps.map((step, n) => <li key={n}>{NAMES[step.kind]}</li>)}</ol>}
-        <span className="soft">They take the place of the pictures&apos; own edits; how each was turned and straightened stays, unless the list says otherwise. It holds at once, and can be taken back as one.</span>
-        <Button type="primary" loading={lay.isPending} disabled={!chosen} title={chosen ? undefined : "Choose a list"} onClick={() => { if (chosen && which) lay.mutate({ of: chosen.id, to: which }); }}>
+        {chosen && (
+          <ol className="places">
+            {chosen.edits.steps.map((step, n) => (
+              <li key={n}>{NAMES[step.kind]}</li>
+            ))}
+          </ol>
+        )}
+        <span className="soft">
+          They take the place of the pictures&apos; own edits; how each was turned and straightened stays, unless the
+          list says otherwise. It holds at once, and can be taken back as one.
+        </span>
+        <Button
+          type="primary"
+          loading={lay.isPending}
+          disabled={!chosen}
+          title={chosen ? undefined : "Choose a list"}
+          onClick={() => {
+            if (chosen && which) lay.mutate({ of: chosen.id, to: which });
+          }}
+        >
           Lay them on
         </Button>
         {lay.error && <ProblemNote error={lay.error} />}

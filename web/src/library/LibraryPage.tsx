@@ -43,7 +43,10 @@ export function LibraryPage({ search }: { search: string }) {
   const sorted: Order = own.collection && order.sort === "arrival" ? { sort: "collection", descending: false } : order;
   const list = usePictures(filter, sorted);
   const pictures = useMemo(() => list.data?.pages.flatMap((page) => page.pictures) ?? [], [list.data]);
-  const selection = useSelection(useMemo(() => pictures.map(({ id }) => id), [pictures]), filter);
+  const selection = useSelection(
+    useMemo(() => pictures.map(({ id }) => id), [pictures]),
+    filter,
+  );
   const inView = useTally({ filter });
   const total = inView.data?.pictures ?? pictures.length;
   const chosen = selection.everything ? total : selection.ids.size;
@@ -60,12 +63,16 @@ export function LibraryPage({ search }: { search: string }) {
     ids.splice(to, 0, moved);
     collect.mutate({ name: collection, which: { ids }, add: false });
   };
-  const onEnd = () => { if (list.hasNextPage && !list.isFetching) void list.fetchNextPage(); };
+  const onEnd = () => {
+    if (list.hasNextPage && !list.isFetching) void list.fetchNextPage();
+  };
   const narrow = (next: FilterBody) => {
     selection.clear();
     setFilter(next);
   };
-  const close = () => { setSheet(undefined); };
+  const close = () => {
+    setSheet(undefined);
+  };
 
   return (
     <>
@@ -76,20 +83,59 @@ export function LibraryPage({ search }: { search: string }) {
             <ShelfSelect filter={own} onFilter={narrow} />
             <Segmented aria-label="View" options={VIEWS} value={view} onChange={setView} />
             {view === "pictures" && (
-              <Slider aria-label="Size of the pictures" min={96} max={320} step={16} value={side} onChange={setSide} style={{ width: 110 }} tooltip={{ open: false }} />
+              <Slider
+                aria-label="Size of the pictures"
+                min={96}
+                max={320}
+                step={16}
+                value={side}
+                onChange={setSide}
+                style={{ width: 110 }}
+                tooltip={{ open: false }}
+              />
             )}
-            {own.collection && <CollectionLinks id={own.collection} onGone={() => { narrow({}); }} />}
-            {search && <span className="soft">with “<bdi>{search}</bdi>”</span>}
+            {own.collection && (
+              <CollectionLinks
+                id={own.collection}
+                onGone={() => {
+                  narrow({});
+                }}
+              />
+            )}
+            {search && (
+              <span className="soft">
+                with “<bdi>{search}</bdi>”
+              </span>
+            )}
             <span className="gap" />
             <Link to="/library/alike">Look-alikes</Link>
-            <Button onClick={() => { setSheet("table"); }}>Table…</Button>
-            <Button onClick={() => { setSheet("banner"); }}>New banner…</Button>
+            <Button
+              onClick={() => {
+                setSheet("table");
+              }}
+            >
+              Table…
+            </Button>
+            <Button
+              onClick={() => {
+                setSheet("banner");
+              }}
+            >
+              New banner…
+            </Button>
             <ChooseFiles />
           </div>
           <FilterBar filter={filter} own={own} onFilter={narrow} />
           {list.error && <ProblemNote error={list.error} again={() => void list.refetch()} />}
           {list.isPending && <p className="empty soft">Reading the library…</p>}
-          {list.isSuccess && pictures.length === 0 && <EmptyLibrary filter={filter} onAll={() => { narrow({}); }} />}
+          {list.isSuccess && pictures.length === 0 && (
+            <EmptyLibrary
+              filter={filter}
+              onAll={() => {
+                narrow({});
+              }}
+            />
+          )}
           {pictures.length > 0 && view === "rows" && (
             <PictureGrid
               pictures={pictures}
@@ -110,7 +156,9 @@ export function LibraryPage({ search }: { search: string }) {
               key={JSON.stringify([filter, sorted])}
               pictures={pictures}
               onEnd={onEnd}
-              onLeave={() => { setView("rows"); }}
+              onLeave={() => {
+                setView("rows");
+              }}
             />
           )}
           <NoticeStrip />
@@ -138,7 +186,10 @@ export function LibraryPage({ search }: { search: string }) {
       <CollectSheet which={sheet === "collect" ? selection.which : undefined} pictures={chosen} onClose={close} />
       <RemoveSheet
         which={sheet === "remove" ? selection.which : undefined}
-        onDone={() => { close(); selection.clear(); }}
+        onDone={() => {
+          close();
+          selection.clear();
+        }}
         onClose={close}
       />
       <FinishSheet which={sheet === "finish" ? selection.which : undefined} pictures={chosen} onClose={close} />
@@ -154,9 +205,21 @@ function CollectionLinks({ id, onGone }: { id: string; onGone: () => void }) {
   const order = `/api/collections/${id}/order`;
   return (
     <>
-      <a href={order} download="order.txt">Order as a list</a>
-      <a href={`${order}?prefix=true`} download="order.txt">with numbers</a>
-      <button type="button" className="quiet-button" onClick={() => { forget.mutate(id, { onSuccess: onGone }); }}>Forget this collection</button>
+      <a href={order} download="order.txt">
+        Order as a list
+      </a>
+      <a href={`${order}?prefix=true`} download="order.txt">
+        with numbers
+      </a>
+      <button
+        type="button"
+        className="quiet-button"
+        onClick={() => {
+          forget.mutate(id, { onSuccess: onGone });
+        }}
+      >
+        Forget this collection
+      </button>
     </>
   );
 }
@@ -177,20 +240,59 @@ function Actions({ which, chosen, first, removed, onSheet, onOpen, onDone }: Act
   if (!which) return <Button disabled>Select pictures to work on them</Button>;
   if (removed) {
     return (
-      <Button type="primary" loading={back.isPending} onClick={() => { back.mutate(which, { onSuccess: onDone }); }}>
+      <Button
+        type="primary"
+        loading={back.isPending}
+        onClick={() => {
+          back.mutate(which, { onSuccess: onDone });
+        }}
+      >
         Bring back {count(chosen, "picture")}
       </Button>
     );
   }
   return (
     <>
-      <Button onClick={() => { onSheet("describe"); }}>Describe…</Button>
-      <Button onClick={() => { onSheet("collect"); }}>Collect…</Button>
-      <Button onClick={() => { onSheet("finish"); }}>Lay edits…</Button>
-      <Button onClick={() => { onSheet("remove"); }}>Remove…</Button>
-      {chosen === 1 && first !== undefined
-        ? <Button type="primary" onClick={() => { onOpen(first); }}>Open on the bench</Button>
-        : <Button disabled>The bench takes one picture</Button>}
+      <Button
+        onClick={() => {
+          onSheet("describe");
+        }}
+      >
+        Describe…
+      </Button>
+      <Button
+        onClick={() => {
+          onSheet("collect");
+        }}
+      >
+        Collect…
+      </Button>
+      <Button
+        onClick={() => {
+          onSheet("finish");
+        }}
+      >
+        Lay edits…
+      </Button>
+      <Button
+        onClick={() => {
+          onSheet("remove");
+        }}
+      >
+        Remove…
+      </Button>
+      {chosen === 1 && first !== undefined ? (
+        <Button
+          type="primary"
+          onClick={() => {
+            onOpen(first);
+          }}
+        >
+          Open on the bench
+        </Button>
+      ) : (
+        <Button disabled>The bench takes one picture</Button>
+      )}
     </>
   );
 }
@@ -198,7 +300,12 @@ function Actions({ which, chosen, first, removed, onSheet, onOpen, onDone }: Act
 function EmptyLibrary({ filter, onAll }: { filter: FilterBody; onAll: () => void }) {
   const shelves = useShelves();
   if (filter.removed) {
-    return <div className="empty"><h2>Nothing was removed</h2><span className="soft">What is removed can be brought back from here, with its places.</span></div>;
+    return (
+      <div className="empty">
+        <h2>Nothing was removed</h2>
+        <span className="soft">What is removed can be brought back from here, with its places.</span>
+      </div>
+    );
   }
   if (Object.keys(filter).length > 0 && shelves.data) {
     return (
@@ -213,8 +320,8 @@ function EmptyLibrary({ filter, onAll }: { filter: FilterBody; onAll: () => void
     <div className="empty">
       <h2>No pictures yet</h2>
       <span className="soft">
-        Drop files, folders or a zip anywhere in this window. The originals are kept as they are;
-        each is looked at, and then this list says what is worth doing.
+        Drop files, folders or a zip anywhere in this window. The originals are kept as they are; each is looked at, and
+        then this list says what is worth doing.
       </span>
       <ChooseFiles primary />
     </div>

@@ -23,10 +23,15 @@ export function PairsPage() {
           {pairs.error && <ProblemNote error={pairs.error} again={() => void pairs.refetch()} />}
           {pairs.isPending && <p className="empty soft">Comparing…</p>}
           {pairs.data?.length === 0 && (
-            <div className="empty"><h2>No two pictures look the same</h2><span className="soft">Files with the very same bytes are never kept twice.</span></div>
+            <div className="empty">
+              <h2>No two pictures look the same</h2>
+              <span className="soft">Files with the very same bytes are never kept twice.</span>
+            </div>
           )}
           <ul className="pairs">
-            {pairs.data?.map((pair) => <PairRow key={`${pair.one.id} ${pair.other.id}`} pair={pair} />)}
+            {pairs.data?.map((pair) => (
+              <PairRow key={`${pair.one.id} ${pair.other.id}`} pair={pair} />
+            ))}
           </ul>
           <NoticeStrip />
         </main>
@@ -41,13 +46,30 @@ function PairRow({ pair: { one, other, words } }: { pair: Pair }) {
   const apart = useTellApart();
   return (
     <li>
-      <Side picture={one} onKeep={() => { merge.mutate({ kept: one.id, gone: [other.id] }); }} />
+      <Side
+        picture={one}
+        onKeep={() => {
+          merge.mutate({ kept: one.id, gone: [other.id] });
+        }}
+      />
       <div className="pair-middle">
         <b>{words}</b>
         <span className="soft">The one that is kept gets the places of the other, which is removed.</span>
-        <Button loading={apart.isPending} onClick={() => { apart.mutate({ one: one.id, other: other.id, apart: true }); }}>They are two pictures</Button>
+        <Button
+          loading={apart.isPending}
+          onClick={() => {
+            apart.mutate({ one: one.id, other: other.id, apart: true });
+          }}
+        >
+          They are two pictures
+        </Button>
       </div>
-      <Side picture={other} onKeep={() => { merge.mutate({ kept: other.id, gone: [one.id] }); }} />
+      <Side
+        picture={other}
+        onKeep={() => {
+          merge.mutate({ kept: other.id, gone: [one.id] });
+        }}
+      />
     </li>
   );
 }
@@ -57,8 +79,12 @@ function Side({ picture, onKeep }: { picture: Picture; onKeep: () => void }) {
     <div className="pair-side">
       <img src={previewUrl(picture.id, "thumbnail", picture.step)} alt="" loading="lazy" />
       <div>
-        <Link to={`/library/${picture.id}`}><bdi>{picture.name}</bdi></Link>
-        <span className="figure">{formatName[picture.format]} {pixels(picture.width, picture.height)} {bytes(picture.bytes)}</span>
+        <Link to={`/library/${picture.id}`}>
+          <bdi>{picture.name}</bdi>
+        </Link>
+        <span className="figure">
+          {formatName[picture.format]} {pixels(picture.width, picture.height)} {bytes(picture.bytes)}
+        </span>
         <span>{picture.uses === 0 ? "not used" : `in ${count(picture.uses, "place")}`}</span>
         <Button onClick={onKeep}>Keep this one</Button>
       </div>

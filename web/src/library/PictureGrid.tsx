@@ -31,7 +31,9 @@ export function PictureGrid({ pictures, total, selection, order, onOrder, onOpen
     estimateSize: () => ROW,
     overscan: 12,
     scrollPaddingStart: 28,
-    onChange: ({ range }) => { if (range && range.endIndex > pictures.length - 60) onEnd(); },
+    onChange: ({ range }) => {
+      if (range && range.endIndex > pictures.length - 60) onEnd();
+    },
   });
 
   const go = (index: number) => {
@@ -43,8 +45,12 @@ export function PictureGrid({ pictures, total, selection, order, onOrder, onOpen
     const id = pictures[current]?.id;
     const page = Math.floor((scroller.current?.clientHeight ?? ROW) / ROW) - 1;
     const moves: Record<string, number> = {
-      ArrowDown: current + 1, ArrowUp: current - 1, PageDown: current + page,
-      PageUp: current - page, Home: 0, End: pictures.length - 1,
+      ArrowDown: current + 1,
+      ArrowUp: current - 1,
+      PageDown: current + page,
+      PageUp: current - page,
+      Home: 0,
+      End: pictures.length - 1,
     };
     const move = moves[event.key];
     if (move !== undefined && event.altKey && onMove) onMove(current, Math.max(0, Math.min(pictures.length - 1, move)));
@@ -73,18 +79,27 @@ export function PictureGrid({ pictures, total, selection, order, onOrder, onOpen
       <div className="grid-rows" role="rowgroup" style={{ height: rows.getTotalSize() }}>
         {rows.getVirtualItems().map(({ index, start }) => {
           const picture = pictures[index];
-          return picture && (
-            <PictureRow
-              key={picture.id}
-              picture={picture}
-              index={index}
-              top={start}
-              current={index === current}
-              selected={selection.has(picture.id)}
-              onClick={(event) => { onClick(event, index, picture.id); }}
-              onToggle={() => { setCurrent(index); selection.toggle(picture.id); }}
-              onOpen={() => { onOpen(picture.id); }}
-            />
+          return (
+            picture && (
+              <PictureRow
+                key={picture.id}
+                picture={picture}
+                index={index}
+                top={start}
+                current={index === current}
+                selected={selection.has(picture.id)}
+                onClick={(event) => {
+                  onClick(event, index, picture.id);
+                }}
+                onToggle={() => {
+                  setCurrent(index);
+                  selection.toggle(picture.id);
+                }}
+                onOpen={() => {
+                  onOpen(picture.id);
+                }}
+              />
+            )
           );
         })}
       </div>

@@ -13,13 +13,21 @@ export function PictureHead({ order, onOrder }: { order: Order; onOrder: (order:
         const sorted = sort === order.sort;
         const spoken = sorted ? (order.descending ? "descending" : "ascending") : "none";
         return (
-          <span key={key} role="columnheader" aria-sort={spoken} className={`${right ? "right" : ""} ${wide ? "wide" : ""}`}>
+          <span
+            key={key}
+            role="columnheader"
+            aria-sort={spoken}
+            className={`${right ? "right" : ""} ${wide ? "wide" : ""}`}
+          >
             <button
               type="button"
               className="head-button"
-              onClick={() => { if (sort) onOrder({ sort, descending: sorted ? !order.descending : most }); }}
+              onClick={() => {
+                if (sort) onOrder({ sort, descending: sorted ? !order.descending : most });
+              }}
             >
-              {head}{sorted && (order.descending ? " ↓" : " ↑")}
+              {head}
+              {sorted && (order.descending ? " ↓" : " ↑")}
             </button>
           </span>
         );
@@ -62,13 +70,19 @@ export function PictureRow({ picture, index, top, current, selected, onClick, on
           tabIndex={-1}
           aria-label={`Select ${picture.name}`}
           checked={selected}
-          onClick={(event) => { event.stopPropagation(); }}
+          onClick={(event) => {
+            event.stopPropagation();
+          }}
           onChange={onToggle}
         />
       </span>
-      <span role="gridcell"><img className="thumb" src={previewUrl(picture.id, "thumbnail", picture.step)} alt="" loading="lazy" /></span>
+      <span role="gridcell">
+        <img className="thumb" src={previewUrl(picture.id, "thumbnail", picture.step)} alt="" loading="lazy" />
+      </span>
       {COLUMNS.map(({ key, right, wide, cell }) => (
-        <span key={key} role="gridcell" className={`cell ${right ? "right" : ""} ${wide ? "wide" : ""}`}>{cell(picture)}</span>
+        <span key={key} role="gridcell" className={`cell ${right ? "right" : ""} ${wide ? "wide" : ""}`}>
+          {cell(picture)}
+        </span>
       ))}
     </div>
   );

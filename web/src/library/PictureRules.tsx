@@ -5,7 +5,8 @@ import { useChangeSite } from "../api/useSite";
 import { useSizeSets } from "../layouts/useSizeSets";
 import { ProblemNote } from "../ui/ProblemNote";
 
-const chosen = (import_action: ImportAction) => (import_action.do === "size-set" ? `set:${import_action.name}` : import_action.do);
+const chosen = (import_action: ImportAction) =>
+  import_action.do === "size-set" ? `set:${import_action.name}` : import_action.do;
 
 const read = (value: string): ImportAction =>
   value === "list" || value === "slots" ? { do: value } : { do: "size-set", name: value.slice(4) };
@@ -40,18 +41,55 @@ export function PictureRules({ site }: { site: Site }) {
     >
       <h2>Its pictures</h2>
       <label htmlFor="rule-import-action">When pictures arrive, by upload or in the site’s folder</label>
-      <Select id="rule-import-action" aria-label="When pictures arrive" value={import_action} onChange={setTreatment} options={options} />
+      <Select
+        id="rule-import-action"
+        aria-label="When pictures arrive"
+        value={import_action}
+        onChange={setTreatment}
+        options={options}
+      />
       <label htmlFor="rule-ceiling">Long side at most, in pixels, of what is made where no slot says more</label>
-      <Input id="rule-ceiling" className="figure" inputMode="numeric" value={ceiling} onChange={({ target }) => { setCeiling(target.value); }} />
+      <Input
+        id="rule-ceiling"
+        className="figure"
+        inputMode="numeric"
+        value={ceiling}
+        onChange={({ target }) => {
+          setCeiling(target.value);
+        }}
+      />
       <span className="soft">The original is always kept as it is.</span>
       <label htmlFor="rule-pattern">Pattern of file names</label>
-      <Input id="rule-pattern" className="figure" value={pattern} onChange={({ target }) => { setPattern(target.value); }} />
+      <Input
+        id="rule-pattern"
+        className="figure"
+        value={pattern}
+        onChange={({ target }) => {
+          setPattern(target.value);
+        }}
+      />
       <span className="soft">Parts: {"{title} {slot} {width} {height} {date} {initials} {number}"}</span>
       <label htmlFor="rule-initials">Initials in names; empty for the creator’s</label>
-      <Input id="rule-initials" value={initials} onChange={({ target }) => { setInitials(target.value); }} />
+      <Input
+        id="rule-initials"
+        value={initials}
+        onChange={({ target }) => {
+          setInitials(target.value);
+        }}
+      />
       <label htmlFor="rule-days">Days for which a removed picture can be brought back</label>
-      <Input id="rule-days" className="figure" inputMode="numeric" value={days} onChange={({ target }) => { setDays(target.value); }} />
-      <Button htmlType="submit" type="primary" loading={change.isPending}>Keep these rules</Button>
+      <Input
+        id="rule-days"
+        className="figure"
+        inputMode="numeric"
+        value={days}
+        onChange={({ target }) => {
+          setDays(target.value);
+        }}
+      />
+      <Button htmlType="submit" type="primary" loading={change.isPending}>
+        Keep these rules
+      </Button>
       {change.isSuccess && <span role="status">Kept.</span>}
       {change.error && <ProblemNote error={change.error} />}
     </form>

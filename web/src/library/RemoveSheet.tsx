@@ -16,7 +16,9 @@ interface Props {
 export function RemoveSheet({ which, onDone, onClose }: Props) {
   const { mutate: ask, data: asked, error } = useRemove();
   const remove = useRemove();
-  useEffect(() => { if (which) ask({ which, dry_run: true }); }, [which, ask]);
+  useEffect(() => {
+    if (which) ask({ which, dry_run: true });
+  }, [which, ask]);
   const used = asked?.used ?? [];
   return (
     <SideSheet title="Remove" open={which !== undefined} onClose={onClose}>
@@ -24,15 +26,20 @@ export function RemoveSheet({ which, onDone, onClose }: Props) {
       {which && asked && (
         <div className="sheet-part">
           <p>
-            {count(asked.pictures, "picture")} will be removed. They can be brought back for {count(asked.keep_days, "day")},
-            with their places, from “Removed”.
+            {count(asked.pictures, "picture")} will be removed. They can be brought back for{" "}
+            {count(asked.keep_days, "day")}, with their places, from “Removed”.
           </p>
           {used.length > 0 && (
             <>
               <b>{count(used.length, "of them is", "of them are")} on a page:</b>
               <ul className="name-list">
                 {used.slice(0, 40).map(({ id, name, places, pages }) => (
-                  <li key={id}><bdi>{name}</bdi> <span className="soft">in {count(places, "place")}: {pages.join(", ")}</span></li>
+                  <li key={id}>
+                    <bdi>{name}</bdi>{" "}
+                    <span className="soft">
+                      in {count(places, "place")}: {pages.join(", ")}
+                    </span>
+                  </li>
                 ))}
               </ul>
               <span className="soft">What the site serves stays as it is until something else is published.</span>
@@ -41,7 +48,9 @@ export function RemoveSheet({ which, onDone, onClose }: Props) {
           <Button
             type="primary"
             loading={remove.isPending}
-            onClick={() => { remove.mutate({ which, dry_run: false }, { onSuccess: onDone }); }}
+            onClick={() => {
+              remove.mutate({ which, dry_run: false }, { onSuccess: onDone });
+            }}
           >
             Remove {count(asked.pictures, "picture")}
           </Button>

@@ -17,15 +17,28 @@ export function ShelfSelect({ filter, onFilter }: Props) {
     { value: "all", label: "The whole library" },
     { value: "removed", label: counted("Removed", removed) },
     { label: "Saved filters", options: filters.map(({ id, name }) => ({ value: `filter:${id}`, label: name })) },
-    { label: "Collections", options: collections.map(({ id, name, pictures }) => ({ value: `collection:${id}`, label: counted(name, pictures) })) },
-    { label: "Folders", options: folders.map(({ path, pictures }) => ({ value: `folder:${path}`, label: counted(path, pictures) })) },
+    {
+      label: "Collections",
+      options: collections.map(({ id, name, pictures }) => ({
+        value: `collection:${id}`,
+        label: counted(name, pictures),
+      })),
+    },
+    {
+      label: "Folders",
+      options: folders.map(({ path, pictures }) => ({ value: `folder:${path}`, label: counted(path, pictures) })),
+    },
   ].filter((group) => group.options === undefined || group.options.length > 0);
   const saved = filters.find((one) => sameFilter(one.filter, filter));
-  const value = filter.removed ? "removed"
-    : saved ? `filter:${saved.id}`
-    : filter.collection ? `collection:${filter.collection}`
-    : filter.folder ? `folder:${filter.folder}`
-    : "all";
+  const value = filter.removed
+    ? "removed"
+    : saved
+      ? `filter:${saved.id}`
+      : filter.collection
+        ? `collection:${filter.collection}`
+        : filter.folder
+          ? `folder:${filter.folder}`
+          : "all";
   const choose = (next: string) => {
     const [kind, ...rest] = next.split(":");
     const key = rest.join(":");

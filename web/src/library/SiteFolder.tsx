@@ -13,15 +13,39 @@ export function SiteFolder() {
   return (
     <section className="sheet-part">
       <h2>The site’s own folder</h2>
-      {!path && <span className="soft">None is watched. Start the server with <code>--media DIR</code> to have files noticed that others put there.</span>}
-      {path && <span className="soft">Watched, and never written to: <code>{path}</code></span>}
-      {problem && <span><b>Cannot be looked through:</b> {problem}</span>}
-      {path && <span>{count(taken, "file")} in the library{waiting.length > 0 && `, ${count(waiting.length, "file")} still being written`}</span>}
+      {!path && (
+        <span className="soft">
+          None is watched. Start the server with <code>--media DIR</code> to have files noticed that others put there.
+        </span>
+      )}
+      {path && (
+        <span className="soft">
+          Watched, and never written to: <code>{path}</code>
+        </span>
+      )}
+      {problem && (
+        <span>
+          <b>Cannot be looked through:</b> {problem}
+        </span>
+      )}
+      {path && (
+        <span>
+          {count(taken, "file")} in the library
+          {waiting.length > 0 && `, ${count(waiting.length, "file")} still being written`}
+        </span>
+      )}
       {refused.length > 0 && (
         <details>
           <summary>{count(refused.length, "file")} not taken</summary>
           <ul className="name-list">
-            {refused.map(({ path: below, reason }) => <li key={below}><b><bdi>{below}</bdi></b> {reason}</li>)}
+            {refused.map(({ path: below, reason }) => (
+              <li key={below}>
+                <b>
+                  <bdi>{below}</bdi>
+                </b>{" "}
+                {reason}
+              </li>
+            ))}
           </ul>
         </details>
       )}

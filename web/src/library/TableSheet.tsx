@@ -24,7 +24,9 @@ export function TableSheet({ open, filter, onClose }: Props) {
     <SideSheet title="Descriptions as a table" open={open} width={520} onClose={onClose}>
       <div className="sheet-part">
         <span>
-          <a href={address} download="descriptions.csv">Save the list as CSV</a>{" "}
+          <a href={address} download="descriptions.csv">
+            Save the list as CSV
+          </a>{" "}
           <span className="soft">names, hashes and all that is said of them</span>
         </span>
         <input
@@ -43,7 +45,9 @@ export function TableSheet({ open, filter, onClose }: Props) {
             preview.mutate({ text: chosen, apply: false });
           }}
         />
-        <Button onClick={() => input.current?.click()} loading={preview.isPending}>Read a table…</Button>
+        <Button onClick={() => input.current?.click()} loading={preview.isPending}>
+          Read a table…
+        </Button>
         <span className="soft">Rows are matched by hash or else by name. Nothing changes before you say so.</span>
       </div>
       {preview.error && <ProblemNote error={preview.error} />}
@@ -54,17 +58,26 @@ export function TableSheet({ open, filter, onClose }: Props) {
               ? "The table says what is said already."
               : `${count(told.cells, "cell")} of ${count(told.pictures, "picture")} would change`}
           </b>
-          {told.passed_over.length > 0 && <span className="soft">Columns passed over: {told.passed_over.join(", ")}</span>}
+          {told.passed_over.length > 0 && (
+            <span className="soft">Columns passed over: {told.passed_over.join(", ")}</span>
+          )}
           {told.unmatched.length > 0 && (
             <details>
               <summary>{count(told.unmatched.length, "row has", "rows have")} no picture</summary>
-              <ul className="name-list">{told.unmatched.map((line) => <li key={line}>{line}</li>)}</ul>
+              <ul className="name-list">
+                {told.unmatched.map((line) => (
+                  <li key={line}>{line}</li>
+                ))}
+              </ul>
             </details>
           )}
           <ul className="name-list">
             {told.changes.map(({ id, name, field, before, after }) => (
               <li key={`${id} ${field}`}>
-                <b><bdi>{name}</bdi></b> {field}: <bdi className="soft">{before || "empty"}</bdi> → <bdi>{after || "empty"}</bdi>
+                <b>
+                  <bdi>{name}</bdi>
+                </b>{" "}
+                {field}: <bdi className="soft">{before || "empty"}</bdi> → <bdi>{after || "empty"}</bdi>
               </li>
             ))}
           </ul>
@@ -72,7 +85,17 @@ export function TableSheet({ open, filter, onClose }: Props) {
             <Button
               type="primary"
               loading={apply.isPending}
-              onClick={() => { apply.mutate({ text: file, apply: true }, { onSuccess: () => { preview.reset(); onClose(); } }); }}
+              onClick={() => {
+                apply.mutate(
+                  { text: file, apply: true },
+                  {
+                    onSuccess: () => {
+                      preview.reset();
+                      onClose();
+                    },
+                  },
+                );
+              }}
             >
               Change {count(told.pictures, "picture")}
             </Button>

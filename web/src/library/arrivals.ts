@@ -1,6 +1,13 @@
 /** Files on their way into the library, a few at a time; what breaks off goes on where it stood. */
 import {
-  ApiError, api, unwrap, type Appended, type FileOutcome, type Problem, type ImportAction, type UploadBody,
+  ApiError,
+  api,
+  unwrap,
+  type Appended,
+  type FileOutcome,
+  type Problem,
+  type ImportAction,
+  type UploadBody,
 } from "../api/client";
 
 export type Stage =
@@ -42,7 +49,9 @@ class Arrivals {
 
   readonly subscribe = (listener: () => void) => {
     this.listeners.add(listener);
-    return () => { this.listeners.delete(listener); };
+    return () => {
+      this.listeners.delete(listener);
+    };
   };
 
   readonly all = () => this.list;
@@ -52,7 +61,11 @@ class Arrivals {
     const added = [...files].map(({ file, folder }): Arrival => {
       const tooLarge = file.size > most && !isArchive(file);
       const stage: Stage = tooLarge
-        ? { name: "refused", reason: `The file is larger than ${limit}, the most that is taken. Scale it down or save it with less quality first.`, final: true }
+        ? {
+            name: "refused",
+            reason: `The file is larger than ${limit}, the most that is taken. Scale it down or save it with less quality first.`,
+            final: true,
+          }
         : { name: "waiting" };
       return { key: this.next++, file, folder, stage };
     });
@@ -74,9 +87,7 @@ class Arrivals {
     const upload = this.list.find((arrival) => arrival.key === key)?.upload;
     if (upload) void api.DELETE("/api/uploads/{id}", { params: { path: { id: upload } } });
     this.list = this.list.map((arrival) =>
-      arrival.key === key
-        ? { key, file: arrival.file, folder: arrival.folder, stage: { name: "cancelled" } }
-        : arrival,
+      arrival.key === key ? { key, file: arrival.file, folder: arrival.folder, stage: { name: "cancelled" } } : arrival,
     );
     this.tell();
     this.adjustments();
@@ -179,7 +190,11 @@ export const isUnderWay = (stage: Stage) =>
 
 /** Sends one piece, telling how it gets on, which `fetch` cannot. */
 function sendPiece(
-  id: string, offset: number, piece: Blob, signal: AbortSignal, onSent: (bytes: number) => void,
+  id: string,
+  offset: number,
+  piece: Blob,
+  signal: AbortSignal,
+  onSent: (bytes: number) => void,
 ): Promise<Appended> {
   return new Promise((done, fail) => {
     const request = new XMLHttpRequest();
@@ -188,16 +203,30 @@ function sendPiece(
       if (bytes > sent) onSent(bytes - sent);
       sent = Math.max(sent, bytes);
     };
-    request.upload.onprogress = ({ loaded }) => { until(loaded); };
-    request.upload.onload = () => { until(piece.size); };
+    request.upload.onprogress = ({ loaded }) => {
+      until(loaded);
+    };
+    request.upload.onload = () => {
+      until(piece.size);
+    };
     request.onload = () => {
       const body = read(request.responseText);
       if (request.status === 200) done(body as Appended);
       else fail(new ApiError(body as Partial<Problem> | undefined, request.status));
     };
-    request.onerror = () => { fail(new Error("The server cannot be reached. See that it is running, then try again: it goes on from where it stood.")); };
-    request.onabort = () => { fail(new Error("cancelled")); };
-    signal.addEventListener("abort", () => { request.abort(); });
+    request.onerror = () => {
+      fail(
+        new Error(
+          "The server cannot be reached. See that it is running, then try again: it goes on from where it stood.",
+        ),
+      );
+    };
+    request.onabort = () => {
+      fail(new Error("cancelled"));
+    };
+    signal.addEventListener("abort", () => {
+      request.abort();
+    });
     request.open("PATCH", `/api/uploads/${id}?offset=${offset}`);
     request.setRequestHeader("Content-Type", "application/octet-stream");
     request.send(piece);

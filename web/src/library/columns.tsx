@@ -18,7 +18,9 @@ export interface Column {
 
 export const COLUMNS: Column[] = [
   {
-    key: "name", head: "Name", sort: "name",
+    key: "name",
+    head: "Name",
+    sort: "name",
     cell: (picture) => (
       <span className="name" title={picture.name}>
         <bdi>{picture.name}</bdi>
@@ -27,23 +29,45 @@ export const COLUMNS: Column[] = [
     ),
   },
   {
-    key: "pixels", head: "Pixels", sort: "pixels", most: true, right: true,
+    key: "pixels",
+    head: "Pixels",
+    sort: "pixels",
+    most: true,
+    right: true,
     cell: ({ width, height }) => <span className="figure">{pixels(width, height)}</span>,
   },
   { key: "format", head: "Format", sort: "format", cell: ({ format }) => formatName[format] },
-  { key: "bytes", head: "Original", sort: "bytes", most: true, right: true, cell: (picture) => <Bytes of={picture.bytes} /> },
   {
-    key: "uses", head: "Uses", sort: "uses", most: true, right: true,
+    key: "bytes",
+    head: "Original",
+    sort: "bytes",
+    most: true,
+    right: true,
+    cell: (picture) => <Bytes of={picture.bytes} />,
+  },
+  {
+    key: "uses",
+    head: "Uses",
+    sort: "uses",
+    most: true,
+    right: true,
     cell: ({ uses }) => <span className="figure">{uses === 0 ? "–" : uses}</span>,
   },
   { key: "state", head: "Worth doing", sort: "state", most: true, cell: (picture) => <State picture={picture} /> },
   {
-    key: "saving", head: "Could save", sort: "saving", most: true, right: true,
+    key: "saving",
+    head: "Could save",
+    sort: "saving",
+    most: true,
+    right: true,
     cell: (picture) => <Saving picture={picture} />,
   },
   { key: "alt", head: "Alt text", sort: "alt", wide: true, cell: (picture) => <Alt picture={picture} /> },
   {
-    key: "credit", head: "Credit", sort: "creator", wide: true,
+    key: "credit",
+    head: "Credit",
+    sort: "creator",
+    wide: true,
     cell: ({ description }) => <Text of={description.creator} none="none" />,
   },
 ];
@@ -65,9 +89,15 @@ function State({ picture }: { picture: Picture }) {
 function Saving({ picture: { possible, saving, today } }: { picture: Picture }) {
   if (!possible || saving == null) return <span className="soft">–</span>;
   const range = `today ${bytes(today)}, possible ${bytes(possible.low)} to ${bytes(possible.high)}`;
-  return saving === 0
-    ? <span className="soft" title={range}>lean</span>
-    : <span className="figure" title={range}>~{bytes(saving)}</span>;
+  return saving === 0 ? (
+    <span className="soft" title={range}>
+      lean
+    </span>
+  ) : (
+    <span className="figure" title={range}>
+      ~{bytes(saving)}
+    </span>
+  );
 }
 
 function Alt({ picture }: { picture: Picture }) {
@@ -84,5 +114,11 @@ function Alt({ picture }: { picture: Picture }) {
 }
 
 function Text({ of, none }: { of: string; none: string }) {
-  return of ? <span className="name" title={of}><bdi>{of}</bdi></span> : <span className="soft">{none}</span>;
+  return of ? (
+    <span className="name" title={of}>
+      <bdi>{of}</bdi>
+    </span>
+  ) : (
+    <span className="soft">{none}</span>
+  );
 }

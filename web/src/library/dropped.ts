@@ -23,7 +23,9 @@ const isShown = ({ name }: { name: string }) => !name.startsWith(".");
 async function inside(entry: FileSystemEntry, folder: string): Promise<Incoming[]> {
   if (!isShown(entry)) return [];
   if (entry instanceof FileSystemFileEntry || entry.isFile) {
-    const file = await new Promise<File>((done, fail) => { (entry as FileSystemFileEntry).file(done, fail); });
+    const file = await new Promise<File>((done, fail) => {
+      (entry as FileSystemFileEntry).file(done, fail);
+    });
     return [{ file, folder }];
   }
   const below = folder ? `${folder}/${entry.name}` : entry.name;
@@ -31,8 +33,10 @@ async function inside(entry: FileSystemEntry, folder: string): Promise<Incoming[
   const found: Incoming[] = [];
   // A reader gives a part at a time, and an empty one at the end.
   for (;;) {
-    const part = await new Promise<FileSystemEntry[]>((done, fail) => { reader.readEntries(done, fail); });
+    const part = await new Promise<FileSystemEntry[]>((done, fail) => {
+      reader.readEntries(done, fail);
+    });
     if (part.length === 0) return found;
-    for (const one of part) found.push(...await inside(one, below));
+    for (const one of part) found.push(...(await inside(one, below)));
   }
 }

@@ -9,5 +9,7 @@ export const useArrivals = () => useSyncExternalStore(arrivals.subscribe, arriva
 export function useBringIn(): (files: Iterable<Incoming>) => void {
   const limits = useLimits();
   const most = limits.data?.file ?? Infinity;
-  return (files) => { arrivals.add(files, most, bytes(most)); };
+  return (files) => {
+    arrivals.add(files, most, bytes(most));
+  };
 }

@@ -1,7 +1,14 @@
 /** The library's data, and what can be done with it. */
 import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import {
-  accept, api, unwrap, type Change, type FilterBody, type PictureFields, type SortBy, type Which,
+  accept,
+  api,
+  unwrap,
+  type Change,
+  type FilterBody,
+  type PictureFields,
+  type SortBy,
+  type Which,
 } from "../api/client";
 import { notices } from "../ui/notice";
 
@@ -68,7 +75,9 @@ function useDone() {
   };
 }
 
-const sorry = (error: Error) => { notices.show({ words: `Not done: ${error.message}` }); };
+const sorry = (error: Error) => {
+  notices.show({ words: `Not done: ${error.message}` });
+};
 
 /** Describes pictures, each in its own words. */
 export function useDescribe() {
@@ -103,7 +112,9 @@ export function useRemove() {
   return useMutation({
     mutationFn: async (body: { which: Which; dry_run: boolean }) =>
       unwrap(await api.POST("/api/pictures/remove", { body })),
-    onSuccess: ({ change }) => { if (change) done(change); },
+    onSuccess: ({ change }) => {
+      if (change) done(change);
+    },
     onError: sorry,
   });
 }
@@ -120,8 +131,7 @@ export function useBringBack() {
 export function useMerge() {
   const onSuccess = useDone();
   return useMutation({
-    mutationFn: async (body: { kept: string; gone: string[] }) =>
-      unwrap(await api.POST("/api/alike/merge", { body })),
+    mutationFn: async (body: { kept: string; gone: string[] }) => unwrap(await api.POST("/api/alike/merge", { body })),
     onSuccess,
     onError: sorry,
   });
@@ -133,7 +143,9 @@ export function useTellApart() {
     mutationFn: async (body: { one: string; other: string; apart: boolean }) => {
       accept(await api.POST("/api/alike/apart", { body }));
     },
-    onSuccess: () => { done(null); },
+    onSuccess: () => {
+      done(null);
+    },
     onError: sorry,
   });
 }
@@ -143,7 +155,9 @@ export function useCollect() {
   return useMutation({
     mutationFn: async (body: { name: string; which: Which; add: boolean }) =>
       unwrap(await api.PUT("/api/collections", { body })),
-    onSuccess: () => { done(null); },
+    onSuccess: () => {
+      done(null);
+    },
   });
 }
 
@@ -153,7 +167,9 @@ export function useForgetCollection() {
     mutationFn: async (id: string) => {
       accept(await api.DELETE("/api/collections/{id}", { params: { path: { id } } }));
     },
-    onSuccess: () => { done(null); },
+    onSuccess: () => {
+      done(null);
+    },
   });
 }
 
@@ -163,16 +179,20 @@ export function useSaveFilter() {
     mutationFn: async (body: { name: string; filter: FilterBody }) => {
       accept(await api.PUT("/api/filters", { body }));
     },
-    onSuccess: (_, { name }) => { notices.show({ words: `Saved the filter “${name}”.` }); done(null); },
+    onSuccess: (_, { name }) => {
+      notices.show({ words: `Saved the filter “${name}”.` });
+      done(null);
+    },
   });
 }
 
 export function useForgetFilter() {
   const done = useDone();
   return useMutation({
-    mutationFn: async (id: string) =>
-      unwrap(await api.DELETE("/api/filters/{id}", { params: { path: { id } } })),
-    onSuccess: () => { done(null); },
+    mutationFn: async (id: string) => unwrap(await api.DELETE("/api/filters/{id}", { params: { path: { id } } })),
+    onSuccess: () => {
+      done(null);
+    },
   });
 }
 
@@ -189,6 +209,8 @@ export function useTable() {
       });
       return unwrap(answer);
     },
-    onSuccess: ({ change }) => { if (change) done(change); },
+    onSuccess: ({ change }) => {
+      if (change) done(change);
+    },
   });
 }

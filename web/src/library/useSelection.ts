@@ -10,7 +10,10 @@ export function selectByClick(selection: Selection, event: MouseEvent, id: strin
 
 /** Selects or opens by a key, the picture `id` being the current one; false for any other key. */
 export function selectByKey(
-  selection: Selection, event: KeyboardEvent, id: string | undefined, onOpen: (id: string) => void,
+  selection: Selection,
+  event: KeyboardEvent,
+  id: string | undefined,
+  onOpen: (id: string) => void,
 ): boolean {
   if (event.key === " " && id) (event.shiftKey ? selection.extend : selection.toggle)(id);
   else if (event.key === "Enter" && id && event.target === event.currentTarget) onOpen(id);
@@ -68,8 +71,12 @@ export function useSelection(order: string[], filter: FilterBody): Selection {
       setAnchor(id);
       set(new Set([id]));
     },
-    all: () => { setEverything(true); },
-    clear: () => { set(new Set()); },
+    all: () => {
+      setEverything(true);
+    },
+    clear: () => {
+      set(new Set());
+    },
     which: everything ? { filter } : ids.size > 0 ? { ids: [...chosen, ...others] } : undefined,
   };
 }

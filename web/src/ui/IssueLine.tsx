@@ -15,5 +15,9 @@ export function IssueLine({ issue }: { issue: Issue }) {
 
 /** An issue in few words; how to mend it is told on demand. */
 export function IssueWord({ issue }: { issue: Issue }) {
-  return <span className="issue-word" data-severity={issue.severity} title={issue.mend ?? undefined}>{issue.words}</span>;
+  return (
+    <span className="issue-word" data-severity={issue.severity} title={issue.mend ?? undefined}>
+      {issue.words}
+    </span>
+  );
 }

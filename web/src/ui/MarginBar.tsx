@@ -35,9 +35,7 @@ export function MarginBar({ margin, today }: { margin: Margin; today?: number })
       <line x1="0" x2={WIDTH} y1="13.5" y2="13.5" stroke="var(--line)" />
       {today !== undefined && <Outline today={today} budget={margin.budget} />}
       <rect x="0" y="6" width={Math.min(solid, NOTCH)} height="4" fill="var(--ink)" />
-      {margin.margin > 0 && (
-        <rect x={solid} y="6" width={NOTCH - solid} height="4" fill="var(--accent)" />
-      )}
+      {margin.margin > 0 && <rect x={solid} y="6" width={NOTCH - solid} height="4" fill="var(--accent)" />}
       {margin.margin < 0 && (
         <rect x={NOTCH} y="3" width={solid - NOTCH} height="10" fill="url(#overrun)" stroke="var(--ink)" />
       )}

@@ -7,7 +7,14 @@ export function NoticeStrip() {
   const notice = useNotice();
   const back = useTakeBack();
   const { change, undo } = notice ?? {};
-  const takeBack = change ? () => { back.mutate(change); } : undo && (() => { void undo(); });
+  const takeBack = change
+    ? () => {
+        back.mutate(change);
+      }
+    : undo &&
+      (() => {
+        void undo();
+      });
   useKey((event) => {
     if (event.key === "u") takeBack?.();
   });
@@ -21,7 +28,16 @@ export function NoticeStrip() {
         </button>
       )}
       <span className="gap" />
-      <button type="button" className="quiet-button" aria-label="Hide what was done" onClick={() => { notices.show(undefined); }}>Hide</button>
+      <button
+        type="button"
+        className="quiet-button"
+        aria-label="Hide what was done"
+        onClick={() => {
+          notices.show(undefined);
+        }}
+      >
+        Hide
+      </button>
     </div>
   );
 }

@@ -16,9 +16,15 @@ const KEYS: [string[], string][] = [
   [["N"], "Layouts: the next slot to mend, the one that wastes most first"],
   [["+", "−"], "Layouts: closer, further away; drag or hold Space to pan, Ctrl and wheel to zoom"],
   [["A"], "Show or hide arrivals"],
-  [["← → ↑ ↓"], "Bench: move the focal point by 1 % (Shift: 10 %), or the frame by 1 px (Shift: 10 px), while it has the focus"],
+  [
+    ["← → ↑ ↓"],
+    "Bench: move the focal point by 1 % (Shift: 10 %), or the frame by 1 px (Shift: 10 px), while it has the focus",
+  ],
   [["F", "K", "H"], "Bench: set the focal point, draw the keep area, frame by hand"],
-  [["0", "1", "2", "3"], "Bench: all in view, 100 %, 200 %, device pixels; Space and a drag, or the middle button, pan"],
+  [
+    ["0", "1", "2", "3"],
+    "Bench: all in view, 100 %, 200 %, device pixels; Space and a drag, or the middle button, pan",
+  ],
   [["Ctrl", "Z"], "Bench: undo; with Shift, redo"],
   [["O"], "Bench: hold to see the original in place of the result"],
   [["Z"], "Bench: true size or twice that"],
@@ -33,9 +39,7 @@ export function Shortcuts({ open, onClose }: { open: boolean; onClose: () => voi
       <dl className="keys">
         {KEYS.map(([keys, meaning]) => (
           <div key={meaning} style={{ display: "contents" }}>
-            <dt>
-              {keys.map((key) => (key === "then" ? ` ${key} ` : <kbd key={key}>{key}</kbd>))}
-            </dt>
+            <dt>{keys.map((key) => (key === "then" ? ` ${key} ` : <kbd key={key}>{key}</kbd>))}</dt>
             <dd>{meaning}</dd>
           </div>
         ))}

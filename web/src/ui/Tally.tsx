@@ -47,10 +47,14 @@ function TallyFigures({ tally, where }: { tally: Figures; where: string }) {
       {estimated > 0 ? (
         <span className="part" title={range}>
           today <Bytes of={today} /> → about <Bytes of={possible.about} />
-          <span className="figure soft">({bytes(possible.low)}–{bytes(possible.high)})</span>
+          <span className="figure soft">
+            ({bytes(possible.low)}–{bytes(possible.high)})
+          </span>
         </span>
       ) : (
-        <span className="part">originals <Bytes of={tally.originals} /></span>
+        <span className="part">
+          originals <Bytes of={tally.originals} />
+        </span>
       )}
       {tally.made > 0 && (
         <>

@@ -23,11 +23,18 @@ export const percent = (value: number) => `${value.toFixed(1)} %`;
 export const pixels = (width: number, height: number) => `${width} × ${height} px`;
 
 export const formatName = {
-  jpeg: "JPEG", webp: "WebP", avif: "AVIF", png: "PNG", gif: "GIF", tiff: "TIFF", bmp: "BMP", svg: "SVG", ico: "ICO",
+  jpeg: "JPEG",
+  webp: "WebP",
+  avif: "AVIF",
+  png: "PNG",
+  gif: "GIF",
+  tiff: "TIFF",
+  bmp: "BMP",
+  svg: "SVG",
+  ico: "ICO",
 } as const;
 
 export const density = (value: number) => `${value}x`;
 
 /** `1 picture`, `3 pictures`. */
-export const count = (n: number, one: string, many = `${one}s`) =>
-  `${n.toLocaleString("en")} ${n === 1 ? one : many}`;
+export const count = (n: number, one: string, many = `${one}s`) => `${n.toLocaleString("en")} ${n === 1 ? one : many}`;

@@ -20,7 +20,9 @@ export const notices = {
   current: () => current,
   subscribe: (listener: () => void) => {
     listeners.add(listener);
-    return () => { listeners.delete(listener); };
+    return () => {
+      listeners.delete(listener);
+    };
   },
 };
 

@@ -38,7 +38,11 @@ export function themeOf(mode: Mode): ThemeConfig {
     },
     components: {
       Button: { primaryShadow: "none", defaultShadow: "none", primaryColor: mode === "dark" ? "#101010" : "#ffffff" },
-      Segmented: { itemSelectedBg: ground.accent, itemSelectedColor: mode === "dark" ? "#101010" : "#ffffff", trackBg: ground.field },
+      Segmented: {
+        itemSelectedBg: ground.accent,
+        itemSelectedColor: mode === "dark" ? "#101010" : "#ffffff",
+        trackBg: ground.field,
+      },
     },
   };
 }

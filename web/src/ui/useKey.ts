@@ -3,8 +3,7 @@ import { useEffect, useEffectEvent } from "react";
 /** Whether a key press belongs to a field that is being typed in. */
 export function isTyping(target: EventTarget | null) {
   return (
-    target instanceof HTMLElement &&
-    (target.isContentEditable || /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName))
+    target instanceof HTMLElement && (target.isContentEditable || /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName))
   );
 }
 

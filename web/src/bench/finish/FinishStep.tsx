@@ -16,7 +16,11 @@ import { ShownView, type Part } from "./ShownView";
 
 const WHOLE = "whole";
 
-interface Props { picture: Picture; on: WorkOnBench; slots: string[] }
+interface Props {
+  picture: Picture;
+  on: WorkOnBench;
+  slots: string[];
+}
 
 /** The edits as an ordered list, and the picture as it looks with them. */
 export function FinishStep({ picture, on, slots }: Props) {
@@ -33,21 +37,39 @@ export function FinishStep({ picture, on, slots }: Props) {
   const logos = usePictures({ search }, { sort: "name", descending: false });
 
   const places = useMemo(
-    () => framings.data?.slots.flatMap((slot) => slot.widths.map((one) => ({ value: `${slot.slot} ${one.viewport}`, label: `${slot.name} at ${one.viewport} px`, slot: slot.slot, one }))) ?? [],
+    () =>
+      framings.data?.slots.flatMap((slot) =>
+        slot.widths.map((one) => ({
+          value: `${slot.slot} ${one.viewport}`,
+          label: `${slot.name} at ${one.viewport} px`,
+          slot: slot.slot,
+          one,
+        })),
+      ) ?? [],
     [framings.data],
   );
   // The largest view of the first slot shows most; without a slot, all of the picture does.
-  const largest = places.filter(({ slot: of }) => of === places[0]?.slot).reduce<(typeof places)[number] | undefined>((best, one) => (best && (best.one.size[0] ?? 0) >= (one.one.size[0] ?? 0) ? best : one), undefined);
+  const largest = places
+    .filter(({ slot: of }) => of === places[0]?.slot)
+    .reduce<(typeof places)[number] | undefined>(
+      (best, one) => (best && (best.one.size[0] ?? 0) >= (one.one.size[0] ?? 0) ? best : one),
+      undefined,
+    );
   const place = asked ?? largest?.value ?? WHOLE;
   const shownPlace = places.find(({ value }) => value === place);
-  const shownWork: Adjustments = useMemo(() => (plain ? { ...adjustments, edits: { version: 1, steps: [] } } : adjustments), [plain, adjustments]);
+  const shownWork: Adjustments = useMemo(
+    () => (plain ? { ...adjustments, edits: { version: 1, steps: [] } } : adjustments),
+    [plain, adjustments],
+  );
   const viewport = shownPlace?.one.viewport;
   const slot = shownPlace?.slot;
   const density = shownPlace?.one.density;
   const views = useMemo(
-    () => [slot !== undefined && viewport !== undefined && density !== undefined
-      ? { place: { slot, viewport, density }, width: 1_600 }
-      : { width: 1_600 }],
+    () => [
+      slot !== undefined && viewport !== undefined && density !== undefined
+        ? { place: { slot, viewport, density }, width: 1_600 }
+        : { width: 1_600 },
+    ],
     [slot, viewport, density],
   );
   const shown = useViews(picture.id, shownWork, views, { histograms: true });
@@ -55,8 +77,12 @@ export function FinishStep({ picture, on, slots }: Props) {
   const part = shown.data?.places[0];
   const size = part ?? { width: picture.shown_width, height: picture.shown_height };
   const stage = useStage(size.width, size.height);
-  useKey((event) => { if (event.key === "o") setPlain(true); });
-  useKey((event) => { if (event.key === "o") setPlain(false); }, "keyup");
+  useKey((event) => {
+    if (event.key === "o") setPlain(true);
+  });
+  useKey((event) => {
+    if (event.key === "o") setPlain(false);
+  }, "keyup");
 
   const withSteps = (next: EditEntry[]): Adjustments => ({ ...adjustments, edits: { version: 1, steps: next } });
   const change = (at: number, step: EditEntry) => {
@@ -78,47 +104,83 @@ export function FinishStep({ picture, on, slots }: Props) {
   const has = (kind: Kind) => !MOVABLE.includes(kind) && steps.some((step) => step.kind === kind);
   const issues = shown.data?.issues[0] ?? [];
   const contrasts = shown.data?.contrasts ?? [];
-  const level = levelling === undefined ? undefined : (degrees: number) => {
-    const step = steps[levelling];
-    setLevelling(undefined);
-    if (step?.kind !== "straighten") return;
-    // What was drawn is measured on the picture as it is straightened already.
-    const next = Math.round(10 * (step.degrees - degrees)) / 10;
-    on.note(withSteps(steps.map((old, n) => (n === levelling ? { ...step, degrees: Math.max(-45, Math.min(45, next)) } : old))), "levelled by a line");
-  };
-  const drawPart = drawing === undefined ? undefined : (part: Part) => {
-    const step = steps[drawing];
-    const canvas = framings.data?.canvas;
-    setDrawing(undefined);
-    if (step?.kind !== "canvas" || !canvas) return;
-    // What was drawn is a part of the canvas as it is trimmed and extended already.
-    const cut = (share: number, side: number) => Math.round(share * side);
-    const sides = {
-      left: step.left - cut(part.left, canvas.width),
-      top: step.top - cut(part.top, canvas.height),
-      right: step.right - cut(1 - part.right, canvas.width),
-      bottom: step.bottom - cut(1 - part.bottom, canvas.height),
-    };
-    on.note(withSteps(steps.map((old, n) => (n === drawing ? { ...step, ...sides } : old))), "drew a crop");
-  };
-  const takeColour = picking && ((colour: string) => {
-    const step = steps[picking.at];
-    setPicking(undefined);
-    if (!step) return;
-    const value = picking.field === "corners" ? { fill: colour } : colour;
-    on.note(withSteps(steps.map((old, n) => (n === picking.at ? { ...step, [picking.field]: value } : old))), `took ${colour} from the picture`);
-  });
+  const level =
+    levelling === undefined
+      ? undefined
+      : (degrees: number) => {
+          const step = steps[levelling];
+          setLevelling(undefined);
+          if (step?.kind !== "straighten") return;
+          // What was drawn is measured on the picture as it is straightened already.
+          const next = Math.round(10 * (step.degrees - degrees)) / 10;
+          on.note(
+            withSteps(
+              steps.map((old, n) => (n === levelling ? { ...step, degrees: Math.max(-45, Math.min(45, next)) } : old)),
+            ),
+            "levelled by a line",
+          );
+        };
+  const drawPart =
+    drawing === undefined
+      ? undefined
+      : (part: Part) => {
+          const step = steps[drawing];
+          const canvas = framings.data?.canvas;
+          setDrawing(undefined);
+          if (step?.kind !== "canvas" || !canvas) return;
+          // What was drawn is a part of the canvas as it is trimmed and extended already.
+          const cut = (share: number, side: number) => Math.round(share * side);
+          const sides = {
+            left: step.left - cut(part.left, canvas.width),
+            top: step.top - cut(part.top, canvas.height),
+            right: step.right - cut(1 - part.right, canvas.width),
+            bottom: step.bottom - cut(1 - part.bottom, canvas.height),
+          };
+          on.note(withSteps(steps.map((old, n) => (n === drawing ? { ...step, ...sides } : old))), "drew a crop");
+        };
+  const takeColour =
+    picking &&
+    ((colour: string) => {
+      const step = steps[picking.at];
+      setPicking(undefined);
+      if (!step) return;
+      const value = picking.field === "corners" ? { fill: colour } : colour;
+      on.note(
+        withSteps(steps.map((old, n) => (n === picking.at ? { ...step, [picking.field]: value } : old))),
+        `took ${colour} from the picture`,
+      );
+    });
   return (
     <div className="finish-step">
       <section className="framing" aria-label="The picture with its edits">
         <div className="bar">
-          <Select aria-label="What is shown" value={shownPlace ? place : WHOLE} popupMatchSelectWidth={false} options={[{ value: WHOLE, label: "the whole picture" }, ...places.map(({ value, label }) => ({ value, label }))]} onChange={setPlace} />
+          <Select
+            aria-label="What is shown"
+            value={shownPlace ? place : WHOLE}
+            popupMatchSelectWidth={false}
+            options={[
+              { value: WHOLE, label: "the whole picture" },
+              ...places.map(({ value, label }) => ({ value, label })),
+            ]}
+            onChange={setPlace}
+          />
           <ZoomChoice zoom={stage.zoom} onZoom={stage.setZoom} />
-          <span className="soft">Hold <kbd>O</kbd> for the original</span>
+          <span className="soft">
+            Hold <kbd>O</kbd> for the original
+          </span>
         </div>
         {shown.error && <ProblemNote error={shown.error} again={() => void shown.refetch()} />}
-        {part === null && <p className="pane-note">No file can be made for this exact slot: the picture is too small.</p>}
-        <ShownView name={picture.name} bitmap={bitmap} stage={stage} onLevel={level} onPart={drawPart} onColour={takeColour} />
+        {part === null && (
+          <p className="pane-note">No file can be made for this exact slot: the picture is too small.</p>
+        )}
+        <ShownView
+          name={picture.name}
+          bitmap={bitmap}
+          stage={stage}
+          onLevel={level}
+          onPart={drawPart}
+          onColour={takeColour}
+        />
       </section>
       <section className="edits-pane" aria-label="Edits">
         <div className="bar">
@@ -134,12 +196,24 @@ export function FinishStep({ picture, on, slots }: Props) {
             options={GROUPS.map(({ name, kinds }) => ({
               label: name,
               title: name,
-              options: kinds.map((kind) => ({ value: kind, label: NAMES[kind], disabled: has(kind), title: has(kind) ? "It is in the list already" : undefined })),
+              options: kinds.map((kind) => ({
+                value: kind,
+                label: NAMES[kind],
+                disabled: has(kind),
+                title: has(kind) ? "It is in the list already" : undefined,
+              })),
             }))}
-            onChange={(kind: Kind | null) => { if (kind) add(kind); }}
+            onChange={(kind: Kind | null) => {
+              if (kind) add(kind);
+            }}
           />
           <span className="gap" />
-          <NamedFinishes adjustments={adjustments} onTake={(next, name) => { on.note(next, `took the edits of “${name}”`); }} />
+          <NamedFinishes
+            adjustments={adjustments}
+            onTake={(next, name) => {
+              on.note(next, `took the edits of “${name}”`);
+            }}
+          />
         </div>
         {addsLogo && (
           <div className="pane-note">
@@ -150,14 +224,37 @@ export function FinishStep({ picture, on, slots }: Props) {
               showSearch={{ filterOption: false, onSearch: setSearch }}
               placeholder="Which picture?"
               style={{ minWidth: 220 }}
-              options={(logos.data?.pages.flatMap((page) => page.pictures) ?? []).map((one) => ({ value: one.hash, label: one.name, title: one.name }))}
+              options={(logos.data?.pages.flatMap((page) => page.pictures) ?? []).map((one) => ({
+                value: one.hash,
+                label: one.name,
+                title: one.name,
+              }))}
               onChange={(image: string) => {
                 setAddsLogo(false);
                 const none = { px: 16, of: "css" } as const;
-                on.note(withSteps([...steps, { kind: "logo", image, at: { across: "end", down: "end", x: none, y: none }, width: { px: 96, of: "css" }, opacity: 100 }]), "added a logo");
+                on.note(
+                  withSteps([
+                    ...steps,
+                    {
+                      kind: "logo",
+                      image,
+                      at: { across: "end", down: "end", x: none, y: none },
+                      width: { px: 96, of: "css" },
+                      opacity: 100,
+                    },
+                  ]),
+                  "added a logo",
+                );
               }}
             />
-            <Button size="small" onClick={() => { setAddsLogo(false); }}>No logo</Button>
+            <Button
+              size="small"
+              onClick={() => {
+                setAddsLogo(false);
+              }}
+            >
+              No logo
+            </Button>
           </div>
         )}
         {steps.length > 0 ? (
@@ -165,7 +262,14 @@ export function FinishStep({ picture, on, slots }: Props) {
             {steps.map((step, n) => {
               const beside = (by: number) => {
                 const next = steps[n + by];
-                return next && MOVABLE.includes(step.kind) && MOVABLE.includes(next.kind) && isOverlay(step) === isOverlay(next) ? () => { swap(n, n + by); } : undefined;
+                return next &&
+                  MOVABLE.includes(step.kind) &&
+                  MOVABLE.includes(next.kind) &&
+                  isOverlay(step) === isOverlay(next)
+                  ? () => {
+                      swap(n, n + by);
+                    }
+                  : undefined;
               };
               return (
                 <EditRow
@@ -173,24 +277,41 @@ export function FinishStep({ picture, on, slots }: Props) {
                   step={step}
                   issues={issues.filter(({ place }) => place.on === "edit" && place.step === n)}
                   contrast={contrasts.find(({ step: of }) => of === n)}
-                  onEdit={(next) => { change(n, next); }}
-                  onRemove={() => { on.note(withSteps(steps.filter((_, at) => at !== n)), `removed ${NAMES[step.kind].toLowerCase()}`); }}
+                  onEdit={(next) => {
+                    change(n, next);
+                  }}
+                  onRemove={() => {
+                    on.note(withSteps(steps.filter((_, at) => at !== n)), `removed ${NAMES[step.kind].toLowerCase()}`);
+                  }}
                   onUp={beside(-1)}
                   onDown={beside(1)}
                   picking={picking?.at === n ? picking.field : undefined}
-                  onPick={(field) => { setPicking(picking ? undefined : { at: n, field }); }}
+                  onPick={(field) => {
+                    setPicking(picking ? undefined : { at: n, field });
+                  }}
                   levelling={levelling === n}
-                  onLevel={() => { setPlace(WHOLE); setLevelling(levelling === n ? undefined : n); }}
+                  onLevel={() => {
+                    setPlace(WHOLE);
+                    setLevelling(levelling === n ? undefined : n);
+                  }}
                   drawing={drawing === n}
-                  onDraw={() => { setPlace(WHOLE); setDrawing(drawing === n ? undefined : n); }}
+                  onDraw={() => {
+                    setPlace(WHOLE);
+                    setDrawing(drawing === n ? undefined : n);
+                  }}
                 />
               );
             })}
           </ol>
         ) : (
-          <p className="pane-note soft">No edits: the files show the original's own pixels. Add one above; the original stays as it is whatever you do.</p>
+          <p className="pane-note soft">
+            No edits: the files show the original's own pixels. Add one above; the original stays as it is whatever you
+            do.
+          </p>
         )}
-        {framings.data?.keeps_css_size && <p className="pane-note">A length is set in CSS px: each layout width gets a source of its own.</p>}
+        {framings.data?.keeps_css_size && (
+          <p className="pane-note">A length is set in CSS px: each layout width gets a source of its own.</p>
+        )}
         <Histograms before={shown.data?.before} after={shown.data?.after} />
       </section>
     </div>

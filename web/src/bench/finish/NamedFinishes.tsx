@@ -13,14 +13,24 @@ export function useFinishes() {
 }
 
 /** Takes the edits of a saved list, or saves these under a name. */
-export function NamedFinishes({ adjustments, onTake }: { adjustments: Adjustments; onTake: (adjustments: Adjustments, name: string) => void }) {
+export function NamedFinishes({
+  adjustments,
+  onTake,
+}: {
+  adjustments: Adjustments;
+  onTake: (adjustments: Adjustments, name: string) => void;
+}) {
   const queries = useQueryClient();
   const finishes = useFinishes();
   const [name, setName] = useState<string>();
   const plain = (adjustments.edits?.steps ?? []).every((step) => step.off);
   const save = useMutation({
     mutationFn: async (called: string) => {
-      accept(await api.POST("/api/finishes", { body: { name: called, edits: adjustments.edits ?? { version: 1, steps: [] } } }));
+      accept(
+        await api.POST("/api/finishes", {
+          body: { name: called, edits: adjustments.edits ?? { version: 1, steps: [] } },
+        }),
+      );
     },
     onSuccess: async (_, called) => {
       setName(undefined);
@@ -30,9 +40,34 @@ export function NamedFinishes({ adjustments, onTake }: { adjustments: Adjustment
   });
   if (name !== undefined) {
     return (
-      <form className="row" onSubmit={(event) => { event.preventDefault(); if (name.trim()) save.mutate(name); }}>
-        <Input aria-label="Name of the list of edits" size="small" value={name} placeholder="Name, such as Evening banner" onChange={({ target }) => { setName(target.value); }} onKeyDown={(event) => { if (event.key === "Escape") setName(undefined); }} />
-        <Button size="small" htmlType="submit" type="primary" disabled={!name.trim()} title={name.trim() ? undefined : "Type a name"}>Save</Button>
+      <form
+        className="row"
+        onSubmit={(event) => {
+          event.preventDefault();
+          if (name.trim()) save.mutate(name);
+        }}
+      >
+        <Input
+          aria-label="Name of the list of edits"
+          size="small"
+          value={name}
+          placeholder="Name, such as Evening banner"
+          onChange={({ target }) => {
+            setName(target.value);
+          }}
+          onKeyDown={(event) => {
+            if (event.key === "Escape") setName(undefined);
+          }}
+        />
+        <Button
+          size="small"
+          htmlType="submit"
+          type="primary"
+          disabled={!name.trim()}
+          title={name.trim() ? undefined : "Type a name"}
+        >
+          Save
+        </Button>
         {save.error && <ProblemNote error={save.error} />}
       </form>
     );
@@ -53,7 +88,16 @@ export function NamedFinishes({ adjustments, onTake }: { adjustments: Adjustment
           if (found) onTake({ ...adjustments, edits: found.edits }, found.name);
         }}
       />
-      <Button size="small" disabled={plain} title={plain ? "There is no edit in use" : "To be laid on other pictures"} onClick={() => { setName(""); }}>Save edits as…</Button>
+      <Button
+        size="small"
+        disabled={plain}
+        title={plain ? "There is no edit in use" : "To be laid on other pictures"}
+        onClick={() => {
+          setName("");
+        }}
+      >
+        Save edits as…
+      </Button>
     </>
   );
 }

@@ -15,9 +15,19 @@ interface Props {
   onColour: ((colour: string) => void) | undefined;
 }
 
-export interface Part { left: number; top: number; right: number; bottom: number }
+export interface Part {
+  left: number;
+  top: number;
+  right: number;
+  bottom: number;
+}
 
-interface Line { x1: number; y1: number; x2: number; y2: number }
+interface Line {
+  x1: number;
+  y1: number;
+  x2: number;
+  y2: number;
+}
 
 /** The picture with its edits, on which a line can be drawn and a colour taken. */
 export function ShownView({ name, bitmap, stage, onLevel, onPart, onColour }: Props) {
@@ -39,8 +49,14 @@ export function ShownView({ name, bitmap, stage, onLevel, onPart, onColour }: Pr
     const context = canvas.current?.getContext("2d");
     if (!context || !bitmap) return undefined;
     const { x, y } = pointAt(event);
-    const at = (value: number, side: number, pixels: number) => Math.max(0, Math.min(pixels - 1, Math.floor((value / side) * pixels)));
-    const [red = 0, green = 0, blue = 0] = context.getImageData(at(x, stage.place.width, bitmap.width), at(y, stage.place.height, bitmap.height), 1, 1).data;
+    const at = (value: number, side: number, pixels: number) =>
+      Math.max(0, Math.min(pixels - 1, Math.floor((value / side) * pixels)));
+    const [red = 0, green = 0, blue = 0] = context.getImageData(
+      at(x, stage.place.width, bitmap.width),
+      at(y, stage.place.height, bitmap.height),
+      1,
+      1,
+    ).data;
     return `#${[red, green, blue].map((shade) => shade.toString(16).padStart(2, "0")).join("")}`;
   };
   return (
@@ -75,7 +91,10 @@ export function ShownView({ name, bitmap, stage, onLevel, onPart, onColour }: Pr
             const { width, height } = stage.place;
             const share = (value: number, side: number) => Math.max(0, Math.min(1, value / side));
             const [left, right] = [share(Math.min(line.x1, line.x2), width), share(Math.max(line.x1, line.x2), width)];
-            const [top, bottom] = [share(Math.min(line.y1, line.y2), height), share(Math.max(line.y1, line.y2), height)];
+            const [top, bottom] = [
+              share(Math.min(line.y1, line.y2), height),
+              share(Math.max(line.y1, line.y2), height),
+            ];
             onPart({ left, top, right, bottom });
             return;
           }
@@ -85,8 +104,27 @@ export function ShownView({ name, bitmap, stage, onLevel, onPart, onColour }: Pr
           onLevel?.(degrees);
         }}
       >
-        <canvas ref={canvas} role="img" aria-label={`${name} with its edits`} data-testid="shown" data-shown={bitmap ? `${bitmap.width}x${bitmap.height}` : ""} width={bitmap?.width ?? 1} height={bitmap?.height ?? 1} style={{ width: stage.place.width, height: stage.place.height }} />
-        {line && onPart && <div className="drawn-part" style={{ left: Math.min(line.x1, line.x2), top: Math.min(line.y1, line.y2), width: Math.abs(line.x2 - line.x1), height: Math.abs(line.y2 - line.y1) }} />}
+        <canvas
+          ref={canvas}
+          role="img"
+          aria-label={`${name} with its edits`}
+          data-testid="shown"
+          data-shown={bitmap ? `${bitmap.width}x${bitmap.height}` : ""}
+          width={bitmap?.width ?? 1}
+          height={bitmap?.height ?? 1}
+          style={{ width: stage.place.width, height: stage.place.height }}
+        />
+        {line && onPart && (
+          <div
+            className="drawn-part"
+            style={{
+              left: Math.min(line.x1, line.x2),
+              top: Math.min(line.y1, line.y2),
+              width: Math.abs(line.x2 - line.x1),
+              height: Math.abs(line.y2 - line.y1),
+            }}
+          />
+        )}
         {line && !onPart && (
           <svg className="level-line" width={stage.place.width} height={stage.place.height}>
             <line {...line} stroke="#000" strokeWidth="4" />

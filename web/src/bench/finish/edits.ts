@@ -33,7 +33,18 @@ export const GROUPS: { name: string; kinds: Kind[] }[] = [
 ];
 
 /** Kinds of which a picture can have several, and whose order counts. */
-export const MOVABLE: Kind[] = ["exposure", "contrast", "points", "saturation", "temperature", "greyscale", "wash", "border", "logo", "text"];
+export const MOVABLE: Kind[] = [
+  "exposure",
+  "contrast",
+  "points",
+  "saturation",
+  "temperature",
+  "greyscale",
+  "wash",
+  "border",
+  "logo",
+  "text",
+];
 
 const css = (px: number): Length => ({ px, of: "css" });
 
@@ -41,28 +52,55 @@ const css = (px: number): Length => ({ px, of: "css" });
 export function firstOf(kind: Kind): Edit | undefined {
   const at = { across: "middle", down: "end", x: css(0), y: css(16) } as const;
   switch (kind) {
-    case "turn": return { kind, quarters: 1 };
-    case "flip": return { kind, across: true, down: false };
-    case "straighten": return { kind, degrees: 0, corners: "cut" };
-    case "canvas": return { kind, left: 0, top: 0, right: 0, bottom: 0, ground: "#ffffff" };
-    case "exposure": return { kind, stops: 0.3 };
-    case "contrast": return { kind, percent: 10 };
-    case "points": return { kind, black: 2, white: 98 };
-    case "saturation": return { kind, percent: 10 };
-    case "temperature": return { kind, mireds: 10 };
-    case "greyscale": return { kind, percent: 100 };
-    case "wash": return { kind, from: "#0b5457", to: null, degrees: 90, percent: 30 };
-    case "sharpen": return { kind, percent: 60, radius: 0.6 };
-    case "darken": return { kind, percent: 30, reach: 40 };
-    case "padding": return { kind, width: css(12), ground: "#ffffff" };
-    case "border": return { kind, width: css(4), colour: "#ffffff" };
-    case "corners": return { kind, radius: css(8) };
-    case "text": return {
-      kind, text: "Text", font: "sans", weight: "semibold", size: css(24), colour: "#ffffff", at,
-      align: "middle", width: 80, leading: 1.25, behind: { kind: "shadow", colour: "#000000", soft: 0.4 },
-    };
+    case "turn":
+      return { kind, quarters: 1 };
+    case "flip":
+      return { kind, across: true, down: false };
+    case "straighten":
+      return { kind, degrees: 0, corners: "cut" };
+    case "canvas":
+      return { kind, left: 0, top: 0, right: 0, bottom: 0, ground: "#ffffff" };
+    case "exposure":
+      return { kind, stops: 0.3 };
+    case "contrast":
+      return { kind, percent: 10 };
+    case "points":
+      return { kind, black: 2, white: 98 };
+    case "saturation":
+      return { kind, percent: 10 };
+    case "temperature":
+      return { kind, mireds: 10 };
+    case "greyscale":
+      return { kind, percent: 100 };
+    case "wash":
+      return { kind, from: "#0b5457", to: null, degrees: 90, percent: 30 };
+    case "sharpen":
+      return { kind, percent: 60, radius: 0.6 };
+    case "darken":
+      return { kind, percent: 30, reach: 40 };
+    case "padding":
+      return { kind, width: css(12), ground: "#ffffff" };
+    case "border":
+      return { kind, width: css(4), colour: "#ffffff" };
+    case "corners":
+      return { kind, radius: css(8) };
+    case "text":
+      return {
+        kind,
+        text: "Text",
+        font: "sans",
+        weight: "semibold",
+        size: css(24),
+        colour: "#ffffff",
+        at,
+        align: "middle",
+        width: 80,
+        leading: 1.25,
+        behind: { kind: "shadow", colour: "#000000", soft: 0.4 },
+      };
     // Its picture is chosen first.
-    case "logo": return undefined;
+    case "logo":
+      return undefined;
   }
 }
 
@@ -78,7 +116,14 @@ export interface Figure {
 /** The plain numbers of an edit. */
 export const FIGURES: Partial<Record<Kind, Figure[]>> = {
   straighten: [{ key: "degrees", words: "angle", min: -45, max: 45, step: 0.1, unit: "°" }],
-  canvas: (["left", "top", "right", "bottom"] as const).map((key) => ({ key, words: key, min: -30000, max: 30000, step: 1, unit: "px" })),
+  canvas: (["left", "top", "right", "bottom"] as const).map((key) => ({
+    key,
+    words: key,
+    min: -30000,
+    max: 30000,
+    step: 1,
+    unit: "px",
+  })),
   exposure: [{ key: "stops", words: "light", min: -5, max: 5, step: 0.1, unit: "stops" }],
   contrast: [{ key: "percent", words: "contrast", min: -100, max: 99, step: 1, unit: "%" }],
   points: [

@@ -35,11 +35,33 @@ interface Props {
 }
 
 /** The chosen frame in figures, to be typed, and what it costs. */
-export function CropFigures({ slot, one, tool, onTool, onCrop, onRelease, keep, onKeep, lock, onLock, typed, onTyped, others, other, onOther, onSearch }: Props) {
+export function CropFigures({
+  slot,
+  one,
+  tool,
+  onTool,
+  onCrop,
+  onRelease,
+  keep,
+  onKeep,
+  lock,
+  onLock,
+  typed,
+  onTyped,
+  others,
+  other,
+  onOther,
+  onSearch,
+}: Props) {
   const { crop, cuts, needed, output } = one;
   // Where there is none yet, typing begins with what the frame shows.
   const shownKeep = keep ?? crop;
-  const sides = [[cuts.left, "left"], [cuts.top, "top"], [cuts.right, "right"], [cuts.bottom, "bottom"]] as const;
+  const sides = [
+    [cuts.left, "left"],
+    [cuts.top, "top"],
+    [cuts.right, "right"],
+    [cuts.bottom, "bottom"],
+  ] as const;
   const cut = sides.filter(([px]) => px > 0).map(([px, side]) => `${px} ${side}`);
   return (
     <div className="crop-figures" data-testid="crop-figures">
@@ -56,30 +78,77 @@ export function CropFigures({ slot, one, tool, onTool, onCrop, onRelease, keep, 
             { value: "frame", label: "this frame", title: "Draw or move this frame by hand (H)" },
           ]}
         />
-        {one.by_hand
-          ? <Button size="small" onClick={onRelease}>Back to the focal point</Button>
-          : <span className="soft">framed by the focal point</span>}
+        {one.by_hand ? (
+          <Button size="small" onClick={onRelease}>
+            Back to the focal point
+          </Button>
+        ) : (
+          <span className="soft">framed by the focal point</span>
+        )}
       </div>
       {tool === "keep" && (
         <div className="row" data-testid="keep-figures">
           Keep
           {SIDES.map((side) => (
-            <TypedSide key={`${side} ${shownKeep[side]}`} of="Keep area" side={side} value={shownKeep[side]} onTyped={(value) => { onKeep({ ...shownKeep, [side]: value }); }} />
+            <TypedSide
+              key={`${side} ${shownKeep[side]}`}
+              of="Keep area"
+              side={side}
+              value={shownKeep[side]}
+              onTyped={(value) => {
+                onKeep({ ...shownKeep, [side]: value });
+              }}
+            />
           ))}
           <span className="soft">source px; draw it, or type it</span>
         </div>
       )}
       <div className="row">
         {SIDES.map((side) => (
-          <TypedSide key={`${side} ${crop[side]}`} of="Frame" side={side} value={crop[side]} onTyped={(value) => { onCrop({ ...crop, [side]: value }, side === "x" || side === "y" ? "size" : "top-left", true); }} />
+          <TypedSide
+            key={`${side} ${crop[side]}`}
+            of="Frame"
+            side={side}
+            value={crop[side]}
+            onTyped={(value) => {
+              onCrop({ ...crop, [side]: value }, side === "x" || side === "y" ? "size" : "top-left", true);
+            }}
+          />
         ))}
         <span className="soft">source px</span>
-        <Select aria-label="Shape of the frame" size="small" value={lock} options={LOCKS} popupMatchSelectWidth={false} onChange={onLock} />
+        <Select
+          aria-label="Shape of the frame"
+          size="small"
+          value={lock}
+          options={LOCKS}
+          popupMatchSelectWidth={false}
+          onChange={onLock}
+        />
         {lock === "typed" && (
           <span className="part">
-            <InputNumber aria-label="Shape, across" size="small" controls={false} className="short" min={0.01} value={typed.width} onChange={(width) => { if (width) onTyped({ ...typed, width }); }} />
+            <InputNumber
+              aria-label="Shape, across"
+              size="small"
+              controls={false}
+              className="short"
+              min={0.01}
+              value={typed.width}
+              onChange={(width) => {
+                if (width) onTyped({ ...typed, width });
+              }}
+            />
             :
-            <InputNumber aria-label="Shape, down" size="small" controls={false} className="short" min={0.01} value={typed.height} onChange={(height) => { if (height) onTyped({ ...typed, height }); }} />
+            <InputNumber
+              aria-label="Shape, down"
+              size="small"
+              controls={false}
+              className="short"
+              min={0.01}
+              value={typed.height}
+              onChange={(height) => {
+                if (height) onTyped({ ...typed, height });
+              }}
+            />
           </span>
         )}
         {lock === "picture" && (
@@ -90,22 +159,37 @@ export function CropFigures({ slot, one, tool, onTool, onCrop, onRelease, keep, 
             value={other ?? null}
             placeholder="Name of a picture"
             style={{ minWidth: 160 }}
-            options={others.map((one) => ({ value: one.id, label: `${one.name} (${one.shown_width} × ${one.shown_height})` }))}
-            onChange={(id: string | null) => { if (id) onOther(id); }}
+            options={others.map((one) => ({
+              value: one.id,
+              label: `${one.name} (${one.shown_width} × ${one.shown_height})`,
+            }))}
+            onChange={(id: string | null) => {
+              if (id) onOther(id);
+            }}
           />
         )}
       </div>
       <dl className="facts" data-testid="facts">
         <dt>File</dt>
-        <dd className="figure" data-testid="output">{one.refusal ? "none" : `${pixels(output.width, output.height)} at ${one.density}x, scaled to ${percent(100 * one.scale)}`}</dd>
+        <dd className="figure" data-testid="output">
+          {one.refusal
+            ? "none"
+            : `${pixels(output.width, output.height)} at ${one.density}x, scaled to ${percent(100 * one.scale)}`}
+        </dd>
         <dt>Cut</dt>
-        <dd className="figure" data-testid="cuts">{cut.length > 0 ? `${cut.join(" · ")} px` : "nothing"} <span className="soft">({percent(one.kept_percent)} stays)</span></dd>
+        <dd className="figure" data-testid="cuts">
+          {cut.length > 0 ? `${cut.join(" · ")} px` : "nothing"}{" "}
+          <span className="soft">({percent(one.kept_percent)} stays)</span>
+        </dd>
         {one.shortfall > 1 && (
           <>
             <dt>Lacks</dt>
             <dd data-testid="shortfall">
-              <b>Too small:</b> it asks for <span className="figure">{pixels(needed.width, needed.height)}</span>, <span className="figure">{one.shortfall.toFixed(2)}×</span> more than there are.{" "}
-              {one.refusal ? "An exact slot is not filled with less: choose cover, or bring a larger picture." : "It is not enlarged."}
+              <b>Too small:</b> it asks for <span className="figure">{pixels(needed.width, needed.height)}</span>,{" "}
+              <span className="figure">{one.shortfall.toFixed(2)}×</span> more than there are.{" "}
+              {one.refusal
+                ? "An exact slot is not filled with less: choose cover, or bring a larger picture."
+                : "It is not enlarged."}
             </dd>
           </>
         )}
@@ -117,9 +201,21 @@ export function CropFigures({ slot, one, tool, onTool, onCrop, onRelease, keep, 
 const SIDES = ["x", "y", "width", "height"] as const;
 const WORDS = { x: "from the left", y: "from the top", width: "wide", height: "high" };
 
-function TypedSide({ of, side, value, onTyped }: { of: string; side: keyof typeof WORDS; value: number; onTyped: (value: number) => void }) {
+function TypedSide({
+  of,
+  side,
+  value,
+  onTyped,
+}: {
+  of: string;
+  side: keyof typeof WORDS;
+  value: number;
+  onTyped: (value: number) => void;
+}) {
   const [typed, setTyped] = useState<number | null>(value);
-  const keep = () => { if (typed !== null && typed !== value) onTyped(typed); };
+  const keep = () => {
+    if (typed !== null && typed !== value) onTyped(typed);
+  };
   return (
     <label className="part">
       {side === "width" ? "w" : side === "height" ? "h" : side}

@@ -50,7 +50,12 @@ export function FrameStep({ picture, on, slots, onSlots }: Props) {
 
   // Closer than the reduced copy has pixels, the original is asked for.
   const closeUp = stage.place.width * devicePixelRatio > 1_700 ? Math.min(canvas.width, 6_000) : 1_600;
-  const whole = useViews(picture.id, adjustments, useMemo(() => [{ width: closeUp }], [closeUp]), { withoutFrame: true });
+  const whole = useViews(
+    picture.id,
+    adjustments,
+    useMemo(() => [{ width: closeUp }], [closeUp]),
+    { withoutFrame: true },
+  );
   const bitmap = whole.data?.bitmap;
 
   const all = useMemo(
@@ -63,16 +68,22 @@ export function FrameStep({ picture, on, slots, onSlots }: Props) {
   const current = all.find(({ slot, one }) => slot.slot === chosen?.slot && one.viewport === chosen.viewport);
 
   const room = 520;
-  const longest = Math.max(1, ...(framings.data?.slots ?? []).map((slot) => slot.widths.reduce((sum, one) => sum + (one.size[0] ?? 0), 0)));
+  const longest = Math.max(
+    1,
+    ...(framings.data?.slots ?? []).map((slot) => slot.widths.reduce((sum, one) => sum + (one.size[0] ?? 0), 0)),
+  );
   const scale = { fit: Math.min(0.5, (room - 40) / longest), quarter: 0.25, half: 0.5, true: 1 }[scaleChoice];
   const views = useMemo(
-    () => all.map(({ slot, one }) => ({
-      place: { slot: slot.slot, viewport: one.viewport, density: one.density },
-      width: Math.max(1, Math.round((one.size[0] ?? 1) * scale * devicePixelRatio)),
-    })),
+    () =>
+      all.map(({ slot, one }) => ({
+        place: { slot: slot.slot, viewport: one.viewport, density: one.density },
+        width: Math.max(1, Math.round((one.size[0] ?? 1) * scale * devicePixelRatio)),
+      })),
     [all, scale],
   );
-  const rendered = useViews(picture.id, adjustments, views, { enabled: framings.data?.has_frame === true && views.length > 0 });
+  const rendered = useViews(picture.id, adjustments, views, {
+    enabled: framings.data?.has_frame === true && views.length > 0,
+  });
   // While something is dragged, what was rendered before is not what is framed now.
   const shownViews = framings.data?.has_frame && rendered.data?.of === adjustments ? rendered.data : undefined;
 
@@ -93,7 +104,12 @@ export function FrameStep({ picture, on, slots, onSlots }: Props) {
   };
   const path = { id: picture.id };
   const aim = (point: { focal?: number[]; keep?: Rect }, done: boolean, summary: string) =>
-    void ask(async (signal) => unwrap(await api.POST("/api/pictures/{id}/aim", { params: { path }, body: { adjustments, ...point }, signal })), done, summary);
+    void ask(
+      async (signal) =>
+        unwrap(await api.POST("/api/pictures/{id}/aim", { params: { path }, body: { adjustments, ...point }, signal })),
+      done,
+      summary,
+    );
   const onCrop = (crop: Rect, holding: Holding, done: boolean) => {
     if (!current) return;
     const [width = 1, height = 1] = current.one.size;
@@ -106,15 +122,21 @@ export function FrameStep({ picture, on, slots, onSlots }: Props) {
     }[lock];
     const body = { adjustments, crop, slot: current.slot.slot, viewport: current.one.viewport, aspect, holding };
     void ask(
-      async (signal) => unwrap(await api.POST("/api/pictures/{id}/crop", { params: { path }, body, signal })).adjustments,
+      async (signal) =>
+        unwrap(await api.POST("/api/pictures/{id}/crop", { params: { path }, body, signal })).adjustments,
       done,
       `framed ${current.slot.name} at ${current.one.viewport} by hand`,
     );
   };
   const onRelease = () => {
     if (!chosen) return;
-    const others = Object.entries(adjustments.crops?.[chosen.slot] ?? {}).filter(([viewport]) => Number(viewport) !== chosen.viewport);
-    on.note({ ...adjustments, crops: { ...adjustments.crops, [chosen.slot]: Object.fromEntries(others) } }, `framed ${current?.slot.name ?? "a slot"} at ${chosen.viewport} by the focal point`);
+    const others = Object.entries(adjustments.crops?.[chosen.slot] ?? {}).filter(
+      ([viewport]) => Number(viewport) !== chosen.viewport,
+    );
+    on.note(
+      { ...adjustments, crops: { ...adjustments.crops, [chosen.slot]: Object.fromEntries(others) } },
+      `framed ${current?.slot.name ?? "a slot"} at ${chosen.viewport} by the focal point`,
+    );
   };
   useKey((event) => {
     if (event.key === "f") setTool("focal");
@@ -123,7 +145,11 @@ export function FrameStep({ picture, on, slots, onSlots }: Props) {
   });
 
   if (!framings.data) {
-    return framings.error ? <ProblemNote error={framings.error} again={() => void framings.refetch()} /> : <p className="empty soft">Framing…</p>;
+    return framings.error ? (
+      <ProblemNote error={framings.error} again={() => void framings.refetch()} />
+    ) : (
+      <p className="empty soft">Framing…</p>
+    );
   }
   const hidden = on.bench.slots.filter(({ id, shows }) => !shows && !slots.includes(id));
   const suggested = on.bench.suggested;
@@ -132,16 +158,39 @@ export function FrameStep({ picture, on, slots, onSlots }: Props) {
       <section className="framing" aria-label="Source">
         <div className="bar">
           <ZoomChoice zoom={stage.zoom} onZoom={stage.setZoom} />
-          <Checkbox checked={marks.thirds} onChange={({ target }) => { setMarks({ ...marks, thirds: target.checked }); }}>thirds</Checkbox>
-          <Checkbox checked={marks.middles} onChange={({ target }) => { setMarks({ ...marks, middles: target.checked }); }}>middles</Checkbox>
+          <Checkbox
+            checked={marks.thirds}
+            onChange={({ target }) => {
+              setMarks({ ...marks, thirds: target.checked });
+            }}
+          >
+            thirds
+          </Checkbox>
+          <Checkbox
+            checked={marks.middles}
+            onChange={({ target }) => {
+              setMarks({ ...marks, middles: target.checked });
+            }}
+          >
+            middles
+          </Checkbox>
           <span className="gap" />
-          {adjustments.keep_area
-            ? <Button size="small" onClick={() => { on.note({ ...adjustments, keep_area: null }, "took the keep area away"); }}>No keep area</Button>
-            : null}
+          {adjustments.keep_area ? (
+            <Button
+              size="small"
+              onClick={() => {
+                on.note({ ...adjustments, keep_area: null }, "took the keep area away");
+              }}
+            >
+              No keep area
+            </Button>
+          ) : null}
           <Button
             size="small"
             title={`By the pixels alone: ${Math.round(100 * suggested.x)} % from the left, ${Math.round(100 * suggested.y)} % from the top`}
-            onClick={() => { on.note({ ...adjustments, focal: suggested }, "took the suggested focal point"); }}
+            onClick={() => {
+              on.note({ ...adjustments, focal: suggested }, "took the suggested focal point");
+            }}
           >
             Suggest the focal point
           </Button>
@@ -155,8 +204,12 @@ export function FrameStep({ picture, on, slots, onSlots }: Props) {
           chosen={chosen}
           marks={marks}
           onMarks={setMarks}
-          onFocal={(x, y, done) => { aim({ focal: [x, y] }, done, "moved the focal point"); }}
-          onKeep={(keep, done) => { aim({ keep }, done, "drew the keep area"); }}
+          onFocal={(x, y, done) => {
+            aim({ focal: [x, y] }, done, "moved the focal point");
+          }}
+          onKeep={(keep, done) => {
+            aim({ keep }, done, "drew the keep area");
+          }}
           onCrop={onCrop}
         />
         {error && <ProblemNote error={error} />}
@@ -169,7 +222,9 @@ export function FrameStep({ picture, on, slots, onSlots }: Props) {
             onCrop={onCrop}
             onRelease={onRelease}
             keep={framings.data.keep ? rectOf(framings.data.keep) : undefined}
-            onKeep={(keep) => { aim({ keep }, true, "typed the keep area"); }}
+            onKeep={(keep) => {
+              aim({ keep }, true, "typed the keep area");
+            }}
             lock={lock}
             onLock={setLock}
             typed={typed}
@@ -195,7 +250,9 @@ export function FrameStep({ picture, on, slots, onSlots }: Props) {
             title={hidden.length === 0 ? "All slots are shown" : ""}
             popupMatchSelectWidth={false}
             options={hidden.map(({ id, name }) => ({ value: id, label: name }))}
-            onChange={(id: string | null) => { if (id) onSlots([...slots, id]); }}
+            onChange={(id: string | null) => {
+              if (id) onSlots([...slots, id]);
+            }}
           />
         </div>
         {framings.data.keeps_css_size && (
@@ -203,11 +260,21 @@ export function FrameStep({ picture, on, slots, onSlots }: Props) {
         )}
         {rendered.error && <ProblemNote error={rendered.error} />}
         {framings.data.slots.length > 0 ? (
-          <SlotViews framings={framings.data} bitmap={bitmap} views={shownViews} scale={scale} chosen={chosen} onChoose={setPicked} />
+          <SlotViews
+            framings={framings.data}
+            bitmap={bitmap}
+            views={shownViews}
+            scale={scale}
+            chosen={chosen}
+            onChoose={setPicked}
+          />
         ) : (
           <div className="empty">
             <h2>No slot shows this picture</h2>
-            <span className="soft">Place it in one in the <Link to="/layouts">layouts</Link>, or choose a slot above to see how it would look there.</span>
+            <span className="soft">
+              Place it in one in the <Link to="/layouts">layouts</Link>, or choose a slot above to see how it would look
+              there.
+            </span>
           </div>
         )}
       </section>

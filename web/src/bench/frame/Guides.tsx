@@ -40,10 +40,22 @@ export function Guides({ marks, scale, width, height, onMarks }: Props) {
       <div className="ruler across" title="Pull a guide down from here" onPointerDown={drag("across", undefined)} />
       <div className="ruler down" title="Pull a guide to the right from here" onPointerDown={drag("down", undefined)} />
       {marks.across.map((value, index) => (
-        <div key={`a${value}`} className="guide across" style={{ top: value * scale }} title={`${value} px`} onPointerDown={drag("across", index)} />
+        <div
+          key={`a${value}`}
+          className="guide across"
+          style={{ top: value * scale }}
+          title={`${value} px`}
+          onPointerDown={drag("across", index)}
+        />
       ))}
       {marks.down.map((value, index) => (
-        <div key={`d${value}`} className="guide down" style={{ left: value * scale }} title={`${value} px`} onPointerDown={drag("down", index)} />
+        <div
+          key={`d${value}`}
+          className="guide down"
+          style={{ left: value * scale }}
+          title={`${value} px`}
+          onPointerDown={drag("down", index)}
+        />
       ))}
     </>
   );

@@ -4,7 +4,11 @@ import { Painted } from "../Painted";
 import type { Views } from "../useViews";
 import type { Chosen } from "./SourceView";
 
-const CROPPERS = { file: "the file is cropped", browser: "the browser crops", "art-direction": "a file for each shape" } as const;
+const CROPPERS = {
+  file: "the file is cropped",
+  browser: "the browser crops",
+  "art-direction": "a file for each shape",
+} as const;
 
 interface Props {
   framings: Framings;
@@ -34,7 +38,9 @@ export function SlotViews({ framings, bitmap, views, scale, chosen, onChoose }: 
             from={from}
             scale={scale}
             chosen={chosen?.slot === slot.slot ? chosen.viewport : undefined}
-            onChoose={(viewport) => { onChoose({ slot: slot.slot, viewport }); }}
+            onChoose={(viewport) => {
+              onChoose({ slot: slot.slot, viewport });
+            }}
           />
         );
       })}
@@ -56,7 +62,10 @@ function SlotRow({ slot, canvas, bitmap, views, from, scale, chosen, onChoose }:
     <section className="slot-row" aria-label={slot.name}>
       <header>
         <h2>{slot.name}</h2>
-        <span className="soft">{slot.fit}, {CROPPERS[slot.cropping]}{slot.cropping_reason ? `: ${slot.cropping_reason}` : ""}</span>
+        <span className="soft">
+          {slot.fit}, {CROPPERS[slot.cropping]}
+          {slot.cropping_reason ? `: ${slot.cropping_reason}` : ""}
+        </span>
         {!slot.shows && <span className="soft">does not show it yet</span>}
       </header>
       <div className="slot-cells">
@@ -65,7 +74,12 @@ function SlotRow({ slot, canvas, bitmap, views, from, scale, chosen, onChoose }:
           const place = views?.places[from + n];
           const ratio = bitmap ? bitmap.width / canvas.width : 1;
           const { crop } = one;
-          const part = place ?? { x: crop.x * ratio, y: crop.y * ratio, width: crop.width * ratio, height: crop.height * ratio };
+          const part = place ?? {
+            x: crop.x * ratio,
+            y: crop.y * ratio,
+            width: crop.width * ratio,
+            height: crop.height * ratio,
+          };
           const shown = shownSize(slot, one, width, height);
           return (
             <button
@@ -75,14 +89,31 @@ function SlotRow({ slot, canvas, bitmap, views, from, scale, chosen, onChoose }:
               aria-pressed={chosen === one.viewport}
               data-viewport={one.viewport}
               data-hand={one.by_hand}
-              onClick={() => { onChoose(one.viewport); }}
+              onClick={() => {
+                onChoose(one.viewport);
+              }}
             >
-              <span className="cell-view" style={{ width: Math.max(8, width * scale), height: Math.max(8, (slot.fit === "width" ? shown.height : height) * scale) }}>
-                <Painted bitmap={place ? views.bitmap : bitmap} part={part} width={shown.width * scale} height={shown.height * scale} label={`${slot.name} at ${one.viewport} px`} testId={`view-${one.viewport}`} />
+              <span
+                className="cell-view"
+                style={{
+                  width: Math.max(8, width * scale),
+                  height: Math.max(8, (slot.fit === "width" ? shown.height : height) * scale),
+                }}
+              >
+                <Painted
+                  bitmap={place ? views.bitmap : bitmap}
+                  part={part}
+                  width={shown.width * scale}
+                  height={shown.height * scale}
+                  label={`${slot.name} at ${one.viewport} px`}
+                  testId={`view-${one.viewport}`}
+                />
               </span>
               <span className="cell-words">
                 <span className="figure">{one.viewport}</span>
-                <span className="figure soft">{Math.round(width)}×{Math.round(height)}</span>
+                <span className="figure soft">
+                  {Math.round(width)}×{Math.round(height)}
+                </span>
               </span>
               {one.by_hand && <span className="cell-words soft">by hand</span>}
               <Lacks one={one} />
@@ -93,8 +124,18 @@ function SlotRow({ slot, canvas, bitmap, views, from, scale, chosen, onChoose }:
       {slot.css && (
         <details className="position-rules">
           <summary>
-            object-position <span className="figure" data-testid="object-position">{slot.widths.map((one) => `${one.viewport}: ${(one.object_position ?? []).map((value) => `${value.toFixed(2)}%`).join(" ")}`).join(" · ")}</span>
-            {slot.focal_error !== null && slot.focal_error !== undefined && <span className="soft">, off by {slot.focal_error.toFixed(1)} CSS px between them at most</span>}
+            object-position{" "}
+            <span className="figure" data-testid="object-position">
+              {slot.widths
+                .map(
+                  (one) =>
+                    `${one.viewport}: ${(one.object_position ?? []).map((value) => `${value.toFixed(2)}%`).join(" ")}`,
+                )
+                .join(" · ")}
+            </span>
+            {slot.focal_error !== null && slot.focal_error !== undefined && (
+              <span className="soft">, off by {slot.focal_error.toFixed(1)} CSS px between them at most</span>
+            )}
           </summary>
           <pre className="figure">{slot.css}</pre>
         </details>
@@ -113,16 +154,31 @@ function shownSize(slot: SlotFraming, one: WidthFraming, width: number, height: 
 /** What a view lacks, with its number. */
 function Lacks({ one }: { one: WidthFraming }) {
   const cut = one.keep_cut;
-  const sides = cut && ([["left", cut.left], ["top", cut.top], ["right", cut.right], ["bottom", cut.bottom]] as const).filter(([, px]) => px > 0);
+  const sides =
+    cut &&
+    (
+      [
+        ["left", cut.left],
+        ["top", cut.top],
+        ["right", cut.right],
+        ["bottom", cut.bottom],
+      ] as const
+    ).filter(([, px]) => px > 0);
   return (
     <>
       {one.shortfall > 1 && (
-        <span className="cell-words lacks" title={`asks for ${pixels(one.needed.width, one.needed.height)}, the picture has ${pixels(one.crop.width, one.crop.height)} for it`}>
+        <span
+          className="cell-words lacks"
+          title={`asks for ${pixels(one.needed.width, one.needed.height)}, the picture has ${pixels(one.crop.width, one.crop.height)} for it`}
+        >
           {one.shortfall.toFixed(2)}× too few px{one.refusal ? ", no file" : ""}
         </span>
       )}
       {cut && sides && (
-        <span className="cell-words lacks" title={`${percent(cut.percent_across)} of its width, ${percent(cut.percent_down)} of its height`}>
+        <span
+          className="cell-words lacks"
+          title={`${percent(cut.percent_across)} of its width, ${percent(cut.percent_down)} of its height`}
+        >
           cuts the keep area: {sides.map(([side, px]) => `${px} ${side}`).join(", ")} px
         </span>
       )}

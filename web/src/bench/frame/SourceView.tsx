@@ -9,7 +9,10 @@ import { arrow, usePressed } from "./usePressed";
 
 export type Tool = "focal" | "keep" | "frame";
 
-export interface Chosen { slot: string; viewport: number }
+export interface Chosen {
+  slot: string;
+  viewport: number;
+}
 
 interface Props {
   name: string;
@@ -35,7 +38,19 @@ const HANDLES: { at: string; x: 0 | 1; y: 0 | 1; holding: Holding; words: string
 ];
 
 /** The source with every slot's frame on it, the focal point and the keep area. */
-export function SourceView({ name, framings, bitmap, stage, tool, chosen, marks, onMarks, onFocal, onKeep, onCrop }: Props) {
+export function SourceView({
+  name,
+  framings,
+  bitmap,
+  stage,
+  tool,
+  chosen,
+  marks,
+  onMarks,
+  onFocal,
+  onKeep,
+  onCrop,
+}: Props) {
   const plate = useRef<HTMLDivElement>(null);
   const start = useRef<{ x: number; y: number }>(undefined);
   const pressed = usePressed<number[]>();
@@ -71,11 +86,19 @@ export function SourceView({ name, framings, bitmap, stage, tool, chosen, marks,
     const move = arrow(event, 0.01);
     if (!move) return;
     const [x = 0, y = 0] = pressed.from(framings.focal);
-    const next = [Math.max(0, Math.min(width, x + move[0] * width)), Math.max(0, Math.min(height, y + move[1] * height))] as const;
+    const next = [
+      Math.max(0, Math.min(width, x + move[0] * width)),
+      Math.max(0, Math.min(height, y + move[1] * height)),
+    ] as const;
     pressed.note([...next]);
     onFocal(next[0], next[1], true);
   };
-  const box = (rect: Rect) => ({ left: rect.x * scale, top: rect.y * scale, width: rect.width * scale, height: rect.height * scale });
+  const box = (rect: Rect) => ({
+    left: rect.x * scale,
+    top: rect.y * scale,
+    width: rect.width * scale,
+    height: rect.height * scale,
+  });
   const [fx = 0, fy = 0] = framings.focal;
   return (
     <StageRoom stage={stage}>
@@ -91,22 +114,55 @@ export function SourceView({ name, framings, bitmap, stage, tool, chosen, marks,
           start.current = pointAt(event);
           if (tool === "focal") act(event, false);
         }}
-        onPointerMove={(event) => { act(event, false); }}
+        onPointerMove={(event) => {
+          act(event, false);
+        }}
         onPointerUp={(event) => {
           act(event, true);
           start.current = undefined;
         }}
       >
-        <Painted bitmap={bitmap} part={bitmap && { x: 0, y: 0, width: bitmap.width, height: bitmap.height }} width={stage.place.width} height={stage.place.height} label={`The whole of ${name}`} testId="source" />
+        <Painted
+          bitmap={bitmap}
+          part={bitmap && { x: 0, y: 0, width: bitmap.width, height: bitmap.height }}
+          width={stage.place.width}
+          height={stage.place.height}
+          label={`The whole of ${name}`}
+          testId="source"
+        />
         {all.map(({ slot, one }) => (
-          <div key={`${slot.slot} ${one.viewport}`} className="slot-frame" data-hand={one.by_hand} style={box(one.crop)} title={`${slot.name} at ${one.viewport} px`} />
+          <div
+            key={`${slot.slot} ${one.viewport}`}
+            className="slot-frame"
+            data-hand={one.by_hand}
+            style={box(one.crop)}
+            title={`${slot.name} at ${one.viewport} px`}
+          />
         ))}
         {keep && (
-          <div className="keep-area" data-testid="keep" style={{ left: (keep[0] ?? 0) * scale, top: (keep[1] ?? 0) * scale, width: ((keep[2] ?? 0) - (keep[0] ?? 0)) * scale, height: ((keep[3] ?? 0) - (keep[1] ?? 0)) * scale }}>
+          <div
+            className="keep-area"
+            data-testid="keep"
+            style={{
+              left: (keep[0] ?? 0) * scale,
+              top: (keep[1] ?? 0) * scale,
+              width: ((keep[2] ?? 0) - (keep[0] ?? 0)) * scale,
+              height: ((keep[3] ?? 0) - (keep[1] ?? 0)) * scale,
+            }}
+          >
             <span>keep</span>
           </div>
         )}
-        {current && <ChosenFrame crop={current.crop} scale={scale} marks={marks} drawn={tool === "frame"} onCrop={onCrop} pointAt={pointAt} />}
+        {current && (
+          <ChosenFrame
+            crop={current.crop}
+            scale={scale}
+            marks={marks}
+            drawn={tool === "frame"}
+            onCrop={onCrop}
+            pointAt={pointAt}
+          />
+        )}
         <button
           type="button"
           className="focal"
@@ -162,8 +218,10 @@ function ChosenFrame({ crop, scale, marks, drawn, onCrop, pointAt }: FrameProps)
   const third = (n: number) => `${(100 * n) / 3}%`;
   return (
     <div className="chosen-frame" data-testid="frame" data-drawn={drawn} style={style}>
-      {marks.thirds && [1, 2].map((n) => <i key={n} className="mark-line" style={{ left: third(n), top: 0, bottom: 0 }} />)}
-      {marks.thirds && [1, 2].map((n) => <i key={-n} className="mark-line level" style={{ top: third(n), left: 0, right: 0 }} />)}
+      {marks.thirds &&
+        [1, 2].map((n) => <i key={n} className="mark-line" style={{ left: third(n), top: 0, bottom: 0 }} />)}
+      {marks.thirds &&
+        [1, 2].map((n) => <i key={-n} className="mark-line level" style={{ top: third(n), left: 0, right: 0 }} />)}
       {marks.middles && <i className="mark-line" style={{ left: "50%", top: 0, bottom: 0 }} />}
       {marks.middles && <i className="mark-line level" style={{ top: "50%", left: 0, right: 0 }} />}
       {drawn && (
@@ -189,48 +247,64 @@ function ChosenFrame({ crop, scale, marks, drawn, onCrop, pointAt }: FrameProps)
           }}
         />
       )}
-      {drawn && HANDLES.map(({ at, x, y, holding, words }) => {
-        const drag = (event: PointerEvent, done: boolean) => {
-          const from = grip.current;
-          if (!from) return;
-          const to = pointAt(event);
-          const fixed = { x: x === 0 ? from.crop.x + from.crop.width : from.crop.x, y: y === 0 ? from.crop.y + from.crop.height : from.crop.y };
-          const tip = { x: Math.round(snapped(to.x, marks.down, scale)), y: Math.round(snapped(to.y, marks.across, scale)) };
-          const rect = { x: Math.min(fixed.x, tip.x), y: Math.min(fixed.y, tip.y), width: Math.abs(fixed.x - tip.x), height: Math.abs(fixed.y - tip.y) };
-          if (rect.width > 0 && rect.height > 0) onCrop(rect, holding, done);
-          if (done) grip.current = undefined;
-        };
-        return (
-          <button
-            key={at}
-            type="button"
-            className={`frame-handle ${at}`}
-            aria-label={`Corner on the ${words}; arrow keys move it`}
-            onKeyDown={(event) => {
-              const move = arrow(event, 1);
-              if (!move) return;
-              const from = pressed.from(crop);
-              const rect = {
-                x: from.x + (x === 0 ? move[0] : 0),
-                y: from.y + (y === 0 ? move[1] : 0),
-                width: from.width + (x === 0 ? -move[0] : move[0]),
-                height: from.height + (y === 0 ? -move[1] : move[1]),
-              };
-              if (rect.x < 0 || rect.y < 0 || rect.width <= 0 || rect.height <= 0) return;
-              pressed.note(rect);
-              onCrop(rect, holding, true);
-            }}
-            onPointerDown={(event) => {
-              if (event.button !== 0) return;
-              event.stopPropagation();
-              event.currentTarget.setPointerCapture(event.pointerId);
-              grip.current = { ...pointAt(event), crop };
-            }}
-            onPointerMove={(event) => { drag(event, false); }}
-            onPointerUp={(event) => { drag(event, true); }}
-          />
-        );
-      })}
+      {drawn &&
+        HANDLES.map(({ at, x, y, holding, words }) => {
+          const drag = (event: PointerEvent, done: boolean) => {
+            const from = grip.current;
+            if (!from) return;
+            const to = pointAt(event);
+            const fixed = {
+              x: x === 0 ? from.crop.x + from.crop.width : from.crop.x,
+              y: y === 0 ? from.crop.y + from.crop.height : from.crop.y,
+            };
+            const tip = {
+              x: Math.round(snapped(to.x, marks.down, scale)),
+              y: Math.round(snapped(to.y, marks.across, scale)),
+            };
+            const rect = {
+              x: Math.min(fixed.x, tip.x),
+              y: Math.min(fixed.y, tip.y),
+              width: Math.abs(fixed.x - tip.x),
+              height: Math.abs(fixed.y - tip.y),
+            };
+            if (rect.width > 0 && rect.height > 0) onCrop(rect, holding, done);
+            if (done) grip.current = undefined;
+          };
+          return (
+            <button
+              key={at}
+              type="button"
+              className={`frame-handle ${at}`}
+              aria-label={`Corner on the ${words}; arrow keys move it`}
+              onKeyDown={(event) => {
+                const move = arrow(event, 1);
+                if (!move) return;
+                const from = pressed.from(crop);
+                const rect = {
+                  x: from.x + (x === 0 ? move[0] : 0),
+                  y: from.y + (y === 0 ? move[1] : 0),
+                  width: from.width + (x === 0 ? -move[0] : move[0]),
+                  height: from.height + (y === 0 ? -move[1] : move[1]),
+                };
+                if (rect.x < 0 || rect.y < 0 || rect.width <= 0 || rect.height <= 0) return;
+                pressed.note(rect);
+                onCrop(rect, holding, true);
+              }}
+              onPointerDown={(event) => {
+                if (event.button !== 0) return;
+                event.stopPropagation();
+                event.currentTarget.setPointerCapture(event.pointerId);
+                grip.current = { ...pointAt(event), crop };
+              }}
+              onPointerMove={(event) => {
+                drag(event, false);
+              }}
+              onPointerUp={(event) => {
+                drag(event, true);
+              }}
+            />
+          );
+        })}
     </div>
   );
 }

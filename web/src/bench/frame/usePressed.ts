@@ -9,7 +9,9 @@ export function usePressed<T>() {
   const last = useRef<{ value: T; at: number }>(undefined);
   return {
     from: (answered: T) => (last.current && Date.now() - last.current.at < ONE_GO ? last.current.value : answered),
-    note: (value: T) => { last.current = { value, at: Date.now() }; },
+    note: (value: T) => {
+      last.current = { value, at: Date.now() };
+    },
   };
 }
 
@@ -17,7 +19,12 @@ export function usePressed<T>() {
     any other key. */
 export function arrow(event: KeyboardEvent, by: number): [number, number] | undefined {
   const far = event.shiftKey ? 10 * by : by;
-  const moves: Record<string, [number, number]> = { ArrowLeft: [-far, 0], ArrowRight: [far, 0], ArrowUp: [0, -far], ArrowDown: [0, far] };
+  const moves: Record<string, [number, number]> = {
+    ArrowLeft: [-far, 0],
+    ArrowRight: [far, 0],
+    ArrowUp: [0, -far],
+    ArrowDown: [0, far],
+  };
   const move = moves[event.key];
   if (move) {
     event.preventDefault();

@@ -29,14 +29,35 @@ export function RuleSheet({ picture, slot, open, onClose }: Props) {
   return (
     <SideSheet title="Output rules" open={open} onClose={onClose} width={440}>
       <div className="rule-sheet">
-        <Segmented aria-label="Whose rule" value={level} onChange={setAt} options={[
-          { value: "site", label: "Site" },
-          { value: "slot", label: slot ? slot.name : "Slot", disabled: !slot, ...(!slot && { title: "Choose a slot on the Encode step first" }) },
-          { value: "picture", label: "This picture" },
-        ]} />
-        <p className="soft">What is not said here is decided further out: the picture before the slot, the slot before the site.</p>
+        <Segmented
+          aria-label="Whose rule"
+          value={level}
+          onChange={setAt}
+          options={[
+            { value: "site", label: "Site" },
+            {
+              value: "slot",
+              label: slot ? slot.name : "Slot",
+              disabled: !slot,
+              ...(!slot && { title: "Choose a slot on the Encode step first" }),
+            },
+            { value: "picture", label: "This picture" },
+          ]}
+        />
+        <p className="soft">
+          What is not said here is decided further out: the picture before the slot, the slot before the site.
+        </p>
         {error && <ProblemNote error={error} />}
-        {rule.data && <RuleForm key={JSON.stringify([of, rule.data])} rule={rule.data} decision={decision.data} onSay={(next) => { say.mutate(next); }} />}
+        {rule.data && (
+          <RuleForm
+            key={JSON.stringify([of, rule.data])}
+            rule={rule.data}
+            decision={decision.data}
+            onSay={(next) => {
+              say.mutate(next);
+            }}
+          />
+        )}
       </div>
     </SideSheet>
   );
@@ -44,40 +65,150 @@ export function RuleSheet({ picture, slot, open, onClose }: Props) {
 
 const UNSAID = "unsaid";
 
-function RuleForm({ rule, decision, onSay }: { rule: OutputRule; decision: EffectiveRule | undefined; onSay: (rule: OutputRule) => void }) {
-  const set = (part: Partial<OutputRule>) => { onSay({ ...rule, ...part }); };
-  const yesNo = (value: boolean | null | undefined) => (value === null || value === undefined ? UNSAID : value ? "yes" : "no");
+function RuleForm({
+  rule,
+  decision,
+  onSay,
+}: {
+  rule: OutputRule;
+  decision: EffectiveRule | undefined;
+  onSay: (rule: OutputRule) => void;
+}) {
+  const set = (part: Partial<OutputRule>) => {
+    onSay({ ...rule, ...part });
+  };
+  const yesNo = (value: boolean | null | undefined) =>
+    value === null || value === undefined ? UNSAID : value ? "yes" : "no";
   const said = (value: string) => (value === UNSAID ? null : value === "yes");
   const settled = Object.values(rule.settled ?? {});
   const [pattern, setPattern] = useState(rule.name_pattern ?? "");
   return (
     <dl className="rule-form">
-      <Part words="Files" holds={decision && (decision.excluded.value ? "not made" : "made")} by={decision?.excluded.by}>
-        <Select aria-label="Whether files are made" value={yesNo(rule.excluded)} onChange={(value) => { set({ excluded: said(value) }); }}
-          options={[{ value: UNSAID, label: "not said here" }, { value: "no", label: "are made" }, { value: "yes", label: "are not made: excluded" }]} />
+      <Part
+        words="Files"
+        holds={decision && (decision.excluded.value ? "not made" : "made")}
+        by={decision?.excluded.by}
+      >
+        <Select
+          aria-label="Whether files are made"
+          value={yesNo(rule.excluded)}
+          onChange={(value) => {
+            set({ excluded: said(value) });
+          }}
+          options={[
+            { value: UNSAID, label: "not said here" },
+            { value: "no", label: "are made" },
+            { value: "yes", label: "are not made: excluded" },
+          ]}
+        />
       </Part>
-      <Part words="Formats, the first one first" holds={decision?.formats.value.map((format) => formatName[format]).join(", ")} by={decision?.formats.by}>
-        <Select<Format[]> mode="multiple" aria-label="Formats" placeholder="not said here" value={rule.formats ?? []} onChange={(formats) => { set({ formats: formats.length > 0 ? formats : null }); }}
-          options={(["avif", "webp", "jpeg", "png", "gif"] as const).map((format) => ({ value: format, label: formatName[format] }))} />
+      <Part
+        words="Formats, the first one first"
+        holds={decision?.formats.value.map((format) => formatName[format]).join(", ")}
+        by={decision?.formats.by}
+      >
+        <Select<Format[]>
+          mode="multiple"
+          aria-label="Formats"
+          placeholder="not said here"
+          value={rule.formats ?? []}
+          onChange={(formats) => {
+            set({ formats: formats.length > 0 ? formats : null });
+          }}
+          options={(["avif", "webp", "jpeg", "png", "gif"] as const).map((format) => ({
+            value: format,
+            label: formatName[format],
+          }))}
+        />
       </Part>
-      <Part words="How good" holds={decision && wantWords(decision.want.value)} by={decision?.want.by}><WantChoice want={rule.want} onChange={(want) => { set({ want }); }} /></Part>
-      <Part words="At most" holds={decision && capWords(decision.cap.value)} by={decision?.cap.by}><CapChoice cap={rule.cap} onChange={(cap) => { set({ cap }); }} /></Part>
-      <Part words="Densities" holds={decision && (decision.densities.value?.map(density).join(", ") ?? "the slot's own")} by={decision?.densities.by}>
-        <Select<number[]> mode="multiple" aria-label="Densities" placeholder="not said here: the slot's own" value={rule.densities ?? []} onChange={(densities) => { set({ densities: densities.length > 0 ? densities.toSorted((a, b) => a - b) : null }); }}
-          options={[1, 1.5, 2, 3].map((value) => ({ value, label: density(value) }))} />
+      <Part words="How good" holds={decision && wantWords(decision.want.value)} by={decision?.want.by}>
+        <WantChoice
+          want={rule.want}
+          onChange={(want) => {
+            set({ want });
+          }}
+        />
       </Part>
-      <Part words="Creator and licence" holds={decision && (decision.keeps_credit.value ? "stay" : "left out")} by={decision?.keeps_credit.by}>
-        <Select aria-label="Creator and licence" value={yesNo(rule.keeps_credit)} onChange={(value) => { set({ keeps_credit: said(value) }); }}
-          options={[{ value: UNSAID, label: "not said here" }, { value: "yes", label: "stay in the file" }, { value: "no", label: "are left out, as all metadata" }]} />
+      <Part words="At most" holds={decision && capWords(decision.cap.value)} by={decision?.cap.by}>
+        <CapChoice
+          cap={rule.cap}
+          onChange={(cap) => {
+            set({ cap });
+          }}
+        />
       </Part>
-      <Part words="Colours" holds={decision && (decision.keeps_profile.value ? "the picture's own profile" : "sRGB")} by={decision?.keeps_profile.by}>
-        <Select aria-label="Colours" value={yesNo(rule.keeps_profile)} onChange={(value) => { set({ keeps_profile: said(value) }); }}
-          options={[{ value: UNSAID, label: "not said here" }, { value: "no", label: "brought to sRGB" }, { value: "yes", label: "stay in the picture's own profile" }]} />
+      <Part
+        words="Densities"
+        holds={decision && (decision.densities.value?.map(density).join(", ") ?? "the slot's own")}
+        by={decision?.densities.by}
+      >
+        <Select<number[]>
+          mode="multiple"
+          aria-label="Densities"
+          placeholder="not said here: the slot's own"
+          value={rule.densities ?? []}
+          onChange={(densities) => {
+            set({ densities: densities.length > 0 ? densities.toSorted((a, b) => a - b) : null });
+          }}
+          options={[1, 1.5, 2, 3].map((value) => ({ value, label: density(value) }))}
+        />
       </Part>
-      <Part words="File names" holds={decision && (decision.name_pattern.value ?? "the site's pattern")} by={decision?.name_pattern.by}>
-        <Input aria-label="Pattern of file names" placeholder="not said here: {title}-{slot}-{width}x{height}" value={pattern} onChange={(event) => { setPattern(event.target.value); }}
-          onPressEnter={(event) => { event.currentTarget.blur(); }}
-          onBlur={() => { if (pattern !== (rule.name_pattern ?? "")) set({ name_pattern: pattern.trim() === "" ? null : pattern.trim() }); }} />
+      <Part
+        words="Creator and licence"
+        holds={decision && (decision.keeps_credit.value ? "stay" : "left out")}
+        by={decision?.keeps_credit.by}
+      >
+        <Select
+          aria-label="Creator and licence"
+          value={yesNo(rule.keeps_credit)}
+          onChange={(value) => {
+            set({ keeps_credit: said(value) });
+          }}
+          options={[
+            { value: UNSAID, label: "not said here" },
+            { value: "yes", label: "stay in the file" },
+            { value: "no", label: "are left out, as all metadata" },
+          ]}
+        />
+      </Part>
+      <Part
+        words="Colours"
+        holds={decision && (decision.keeps_profile.value ? "the picture's own profile" : "sRGB")}
+        by={decision?.keeps_profile.by}
+      >
+        <Select
+          aria-label="Colours"
+          value={yesNo(rule.keeps_profile)}
+          onChange={(value) => {
+            set({ keeps_profile: said(value) });
+          }}
+          options={[
+            { value: UNSAID, label: "not said here" },
+            { value: "no", label: "brought to sRGB" },
+            { value: "yes", label: "stay in the picture's own profile" },
+          ]}
+        />
+      </Part>
+      <Part
+        words="File names"
+        holds={decision && (decision.name_pattern.value ?? "the site's pattern")}
+        by={decision?.name_pattern.by}
+      >
+        <Input
+          aria-label="Pattern of file names"
+          placeholder="not said here: {title}-{slot}-{width}x{height}"
+          value={pattern}
+          onChange={(event) => {
+            setPattern(event.target.value);
+          }}
+          onPressEnter={(event) => {
+            event.currentTarget.blur();
+          }}
+          onBlur={() => {
+            if (pattern !== (rule.name_pattern ?? ""))
+              set({ name_pattern: pattern.trim() === "" ? null : pattern.trim() });
+          }}
+        />
       </Part>
       {settled.length > 0 && (
         <Part words="Settled by eye" by={decision?.settled.by}>
@@ -85,10 +216,17 @@ function RuleForm({ rule, decision, onSay }: { rule: OutputRule; decision: Effec
             {settled.map((encoding) => (
               <li key={encoding.format}>
                 <span>{encodingWords(encoding)}</span>
-                <Button size="small" onClick={() => {
-                  const rest = Object.fromEntries(Object.entries(rule.settled ?? {}).filter(([, one]) => one !== encoding));
-                  set({ settled: Object.keys(rest).length > 0 ? rest : null });
-                }}>Forget</Button>
+                <Button
+                  size="small"
+                  onClick={() => {
+                    const rest = Object.fromEntries(
+                      Object.entries(rule.settled ?? {}).filter(([, one]) => one !== encoding),
+                    );
+                    set({ settled: Object.keys(rest).length > 0 ? rest : null });
+                  }}
+                >
+                  Forget
+                </Button>
               </li>
             ))}
           </ul>
@@ -104,10 +242,29 @@ function encodingWords(encoding: NonNullable<OutputRule["settled"]>[string]) {
 }
 
 /** One part of the rule, what holds now, and who decides it. */
-function Part({ words, holds, by, children }: { words: string; holds?: string | undefined; by: EffectiveRule["want"]["by"] | undefined; children: ReactNode }) {
+function Part({
+  words,
+  holds,
+  by,
+  children,
+}: {
+  words: string;
+  holds?: string | undefined;
+  by: EffectiveRule["want"]["by"] | undefined;
+  children: ReactNode;
+}) {
   return (
     <>
-      <dt>{words}{by && <span className="soft"> {holds && <>now {holds}, </>}{LEVELS[by]}</span>}</dt>
+      <dt>
+        {words}
+        {by && (
+          <span className="soft">
+            {" "}
+            {holds && <>now {holds}, </>}
+            {LEVELS[by]}
+          </span>
+        )}
+      </dt>
       <dd>{children}</dd>
     </>
   );
@@ -115,24 +272,45 @@ function Part({ words, holds, by, children }: { words: string; holds?: string | 
 
 type HowGood = Extract<QualityTarget, { by: "grade" }>["value"] | "quality" | "lossless" | typeof UNSAID;
 
-function WantChoice({ want, onChange }: { want: QualityTarget | null | undefined; onChange: (want: QualityTarget | null) => void }) {
+function WantChoice({
+  want,
+  onChange,
+}: {
+  want: QualityTarget | null | undefined;
+  onChange: (want: QualityTarget | null) => void;
+}) {
   const now: HowGood = !want ? UNSAID : want.by === "grade" ? want.value : want.by;
   return (
     <div className="row">
-      <Select<HowGood> aria-label="How good" value={now} onChange={(next) => {
-        if (next === UNSAID) onChange(null);
-        else if (next === "lossless") onChange({ by: "lossless" });
-        else if (next === "quality") onChange({ by: "quality", value: 75 });
-        else onChange({ by: "grade", value: next });
-      }} options={[
-        { value: UNSAID, label: "not said here" },
-        { value: "fine", label: "grade fine" },
-        { value: "good", label: "grade good" },
-        { value: "lean", label: "grade lean" },
-        { value: "quality", label: "a fixed quality" },
-        { value: "lossless", label: "lossless, verified" },
-      ]} />
-      {want?.by === "quality" && <Typed label="Quality" least={1} most={100} value={want.value} onTyped={(value) => { onChange({ by: "quality", value }); }} />}
+      <Select<HowGood>
+        aria-label="How good"
+        value={now}
+        onChange={(next) => {
+          if (next === UNSAID) onChange(null);
+          else if (next === "lossless") onChange({ by: "lossless" });
+          else if (next === "quality") onChange({ by: "quality", value: 75 });
+          else onChange({ by: "grade", value: next });
+        }}
+        options={[
+          { value: UNSAID, label: "not said here" },
+          { value: "fine", label: "grade fine" },
+          { value: "good", label: "grade good" },
+          { value: "lean", label: "grade lean" },
+          { value: "quality", label: "a fixed quality" },
+          { value: "lossless", label: "lossless, verified" },
+        ]}
+      />
+      {want?.by === "quality" && (
+        <Typed
+          label="Quality"
+          least={1}
+          most={100}
+          value={want.value}
+          onTyped={(value) => {
+            onChange({ by: "quality", value });
+          }}
+        />
+      )}
     </div>
   );
 }
@@ -140,24 +318,63 @@ function WantChoice({ want, onChange }: { want: QualityTarget | null | undefined
 function CapChoice({ cap, onChange }: { cap: ByteCap | null | undefined; onChange: (cap: ByteCap | null) => void }) {
   return (
     <div className="row">
-      <Select aria-label="Byte cap" value={cap?.kind ?? UNSAID} onChange={(next) => {
-        if (next === "at") onChange({ kind: "at", bytes: 100_000 });
-        else if (next === "open" || next === "budget") onChange({ kind: next });
-        else onChange(null);
-      }} options={[
-        { value: UNSAID, label: "not said here" },
-        { value: "open", label: "any weight" },
-        { value: "budget", label: "the slot's budget" },
-        { value: "at", label: "so many KB" },
-      ]} />
-      {cap?.kind === "at" && <Typed label="Kilobytes at most" least={0.1} most={1_000_000} value={cap.bytes / 1_000} onTyped={(kb) => { onChange({ kind: "at", bytes: Math.round(kb * 1_000) }); }} />}
+      <Select
+        aria-label="Byte cap"
+        value={cap?.kind ?? UNSAID}
+        onChange={(next) => {
+          if (next === "at") onChange({ kind: "at", bytes: 100_000 });
+          else if (next === "open" || next === "budget") onChange({ kind: next });
+          else onChange(null);
+        }}
+        options={[
+          { value: UNSAID, label: "not said here" },
+          { value: "open", label: "any weight" },
+          { value: "budget", label: "the slot's budget" },
+          { value: "at", label: "so many KB" },
+        ]}
+      />
+      {cap?.kind === "at" && (
+        <Typed
+          label="Kilobytes at most"
+          least={0.1}
+          most={1_000_000}
+          value={cap.bytes / 1_000}
+          onTyped={(kb) => {
+            onChange({ kind: "at", bytes: Math.round(kb * 1_000) });
+          }}
+        />
+      )}
     </div>
   );
 }
 
 /** A number that counts once it is typed to its end. */
-function Typed({ label, least, most, value, onTyped }: { label: string; least: number; most: number; value: number; onTyped: (value: number) => void }) {
+function Typed({
+  label,
+  least,
+  most,
+  value,
+  onTyped,
+}: {
+  label: string;
+  least: number;
+  most: number;
+  value: number;
+  onTyped: (value: number) => void;
+}) {
   const [typed, setTyped] = useState<number | null>(value);
-  const done = () => { if (typed !== null && typed !== value) onTyped(typed); };
-  return <InputNumber aria-label={label} min={least} max={most} value={typed} onChange={setTyped} onBlur={done} onPressEnter={done} />;
+  const done = () => {
+    if (typed !== null && typed !== value) onTyped(typed);
+  };
+  return (
+    <InputNumber
+      aria-label={label}
+      min={least}
+      max={most}
+      value={typed}
+      onChange={setTyped}
+      onBlur={done}
+      onPressEnter={done}
+    />
+  );
 }

@@ -21,7 +21,8 @@ export function useRule(of: RuleOf, open: boolean) {
 export function useSayRule(of: RuleOf, whose: string) {
   const queries = useQueryClient();
   return useMutation({
-    mutationFn: async (rule: OutputRule) => unwrap(await api.PUT("/api/output-rules", { params: { query: of }, body: rule })),
+    mutationFn: async (rule: OutputRule) =>
+      unwrap(await api.PUT("/api/output-rules", { params: { query: of }, body: rule })),
     onSuccess: (before) => {
       const undo = async () => {
         accept(await api.PUT("/api/output-rules", { params: { query: of }, body: before }));
@@ -40,6 +41,11 @@ export function useDecision(picture: string, slot: string | undefined, open: boo
     queryKey: ["decision", picture, slot],
     enabled: open,
     queryFn: async ({ signal }) =>
-      unwrap(await api.GET("/api/pictures/{id}/decision", { params: { path: { id: picture }, query: slot ? { slot } : {} }, signal })),
+      unwrap(
+        await api.GET("/api/pictures/{id}/decision", {
+          params: { path: { id: picture }, query: slot ? { slot } : {} },
+          signal,
+        }),
+      ),
   });
 }

@@ -9,8 +9,12 @@ export function Downloads({ set }: { set: ResponsiveSet }) {
       <thead>
         <tr>
           <th scope="col">Layout width</th>
-          <th scope="col" className="right">Shown in</th>
-          <th scope="col" className="right">Downloads</th>
+          <th scope="col" className="right">
+            Shown in
+          </th>
+          <th scope="col" className="right">
+            Downloads
+          </th>
           <th scope="col">Under its budget</th>
           <th scope="col">Byte margin</th>
         </tr>
@@ -18,9 +22,13 @@ export function Downloads({ set }: { set: ResponsiveSet }) {
       <tbody>
         {set.downloads.map((one) => (
           <tr key={`${one.viewport}-${one.density}`} data-download={one.file}>
-            <th scope="row" className="figure">{one.viewport} {density(one.density)}</th>
+            <th scope="row" className="figure">
+              {one.viewport} {density(one.density)}
+            </th>
             <td className="figure right">{one.needed} px</td>
-            <td className="figure right" title={one.file}>{one.width} px</td>
+            <td className="figure right" title={one.file}>
+              {one.width} px
+            </td>
             <td>{one.margin ? <MarginBar margin={one.margin} /> : <span className="soft">not made</span>}</td>
             <td>{one.margin && <MarginWords margin={one.margin} />}</td>
           </tr>

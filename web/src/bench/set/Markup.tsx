@@ -14,8 +14,17 @@ export function Copy({ text, words, onRefused }: { text: string; words: string; 
   };
   return (
     <>
-      <Button size="small" onClick={() => { void copy(); }}>{words}</Button>
-      <span className="soft" role="status">{state}</span>
+      <Button
+        size="small"
+        onClick={() => {
+          void copy();
+        }}
+      >
+        {words}
+      </Button>
+      <span className="soft" role="status">
+        {state}
+      </span>
     </>
   );
 }
@@ -36,7 +45,9 @@ export function Markup({ text, made, isBackground }: { text: string; made: boole
         {isBackground && <span className="soft">to stand behind the page’s own, which keep size and place</span>}
         {!made && <span className="soft">names files that are not made yet</span>}
       </div>
-      <pre ref={shown} data-testid="markup" data-rules={isBackground || undefined}>{text}</pre>
+      <pre ref={shown} data-testid="markup" data-rules={isBackground || undefined}>
+        {text}
+      </pre>
     </section>
   );
 }

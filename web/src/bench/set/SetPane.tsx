@@ -25,8 +25,20 @@ interface Props {
 export function SetPane({ picture, slot, adjustments, lead, rules }: Props) {
   const set = useSet(picture.id, slot, adjustments);
   const { making, error, make, cancel } = useMakeSet(picture.id, slot, adjustments);
-  if (!slot) return <Empty lead={lead} words="Choose a slot above: a typed size is one file, and a set has one for each of a slot's screens." />;
-  if (!set.data) return <section className="set-pane"><div className="bar">{lead}</div>{set.error ? <ProblemNote error={set.error} /> : <p className="empty soft">Planning the set…</p>}</section>;
+  if (!slot)
+    return (
+      <Empty
+        lead={lead}
+        words="Choose a slot above: a typed size is one file, and a set has one for each of a slot's screens."
+      />
+    );
+  if (!set.data)
+    return (
+      <section className="set-pane">
+        <div className="bar">{lead}</div>
+        {set.error ? <ProblemNote error={set.error} /> : <p className="empty soft">Planning the set…</p>}
+      </section>
+    );
   const { files, made } = set.data;
   const problem = error ?? set.error;
   const left = files - made;
@@ -37,28 +49,50 @@ export function SetPane({ picture, slot, adjustments, lead, rules }: Props) {
       <div className="bar">
         {lead}
         <span data-testid="set-state">
-          <b>{made} of {count(files, "file")}</b> made{made > 0 && <>, <Bytes of={set.data.bytes} /> in all</>}
+          <b>
+            {made} of {count(files, "file")}
+          </b>{" "}
+          made
+          {made > 0 && (
+            <>
+              , <Bytes of={set.data.bytes} /> in all
+            </>
+          )}
         </span>
         <span className="gap" />
         {making ? (
           <>
             <Progress set={set.data} making={making} />
-            <Button size="small" onClick={cancel}>Cancel</Button>
+            <Button size="small" onClick={cancel}>
+              Cancel
+            </Button>
           </>
         ) : (
-          <Button size="small" type="primary" disabled={hindrance !== undefined} title={hindrance} onClick={() => { void make(set.data); }}>
+          <Button
+            size="small"
+            type="primary"
+            disabled={hindrance !== undefined}
+            title={hindrance}
+            onClick={() => {
+              void make(set.data);
+            }}
+          >
             {left === 0 ? "All made" : `Make ${count(left, "file")}`}
           </Button>
         )}
         {rules}
       </div>
       {problem && <ProblemNote error={problem} />}
-      {set.data.issues.map((issue) => <IssueLine key={issue.words} issue={issue} />)}
+      {set.data.issues.map((issue) => (
+        <IssueLine key={issue.words} issue={issue} />
+      ))}
       {set.data.drawing && <DrawingLine picture={picture.id} drawing={set.data.drawing} />}
       <div className="set-body">
         <div className="set-files">
           <FilesOfSet set={set.data} />
-          <p className="soft rule-words" data-testid="set-rule">{ruleWords(set.data)}</p>
+          <p className="soft rule-words" data-testid="set-rule">
+            {ruleWords(set.data)}
+          </p>
         </div>
         <div className="set-side">
           <Downloads set={set.data} />
@@ -73,7 +107,10 @@ function Empty({ lead, words }: { lead: ReactNode; words: string }) {
   return (
     <section className="set-pane">
       <div className="bar">{lead}</div>
-      <div className="empty"><h2>No slot is chosen</h2><span className="soft">{words}</span></div>
+      <div className="empty">
+        <h2>No slot is chosen</h2>
+        <span className="soft">{words}</span>
+      </div>
     </section>
   );
 }
@@ -82,10 +119,15 @@ function Empty({ lead, words }: { lead: ReactNode; words: string }) {
 function DrawingLine({ picture, drawing }: { picture: string; drawing: NonNullable<ResponsiveSet["drawing"]> }) {
   return (
     <div className="drawing-line">
-      <span><b>A drawing stays one:</b> as SVG it is sharp on every screen, cleaned <Bytes of={drawing.saving.before} /> → <Bytes of={drawing.saving.after} />.</span>
+      <span>
+        <b>A drawing stays one:</b> as SVG it is sharp on every screen, cleaned <Bytes of={drawing.saving.before} /> →{" "}
+        <Bytes of={drawing.saving.after} />.
+      </span>
       <MarginBar margin={drawing.margin} />
       <MarginWords margin={drawing.margin} />
-      <a href={`/api/pictures/${picture}/drawing`} download={drawing.name}>Download</a>
+      <a href={`/api/pictures/${picture}/drawing`} download={drawing.name}>
+        Download
+      </a>
       <Copy text={drawing.markup} words="Copy its markup" />
     </div>
   );
@@ -95,8 +137,12 @@ function DrawingLine({ picture, drawing }: { picture: string; drawing: NonNullab
 function Progress({ set, making }: { set: ResponsiveSet; making: Making }) {
   const [now, setNow] = useState(making.since);
   useEffect(() => {
-    const timer = setInterval(() => { setNow(performance.now()); }, 500);
-    return () => { clearInterval(timer); };
+    const timer = setInterval(() => {
+      setNow(performance.now());
+    }, 500);
+    return () => {
+      clearInterval(timer);
+    };
   }, []);
   const done = set.made - making.before;
   const seconds = (now - making.since) / 1_000;
@@ -116,18 +162,31 @@ function FilesOfSet({ set }: { set: ResponsiveSet }) {
       <thead>
         <tr>
           <th scope="col">Pixels</th>
-          {set.formats.map((format) => <th key={format} scope="col" className="right">{formatName[format]}</th>)}
+          {set.formats.map((format) => (
+            <th key={format} scope="col" className="right">
+              {formatName[format]}
+            </th>
+          ))}
         </tr>
       </thead>
       {set.parts.map((part) => (
         <tbody key={part.media ?? ""}>
           {set.parts.length > 1 && (
-            <tr><th colSpan={1 + set.formats.length} scope="rowgroup" className="set-part"><b>{part.media ?? "narrower viewports"}</b><span className="figure soft"> sizes {part.sizes}</span></th></tr>
+            <tr>
+              <th colSpan={1 + set.formats.length} scope="rowgroup" className="set-part">
+                <b>{part.media ?? "narrower viewports"}</b>
+                <span className="figure soft"> sizes {part.sizes}</span>
+              </th>
+            </tr>
           )}
           {part.steps.map((step) => (
             <tr key={step.width}>
-              <th scope="row" className="figure">{step.width} × {step.height}</th>
-              {step.files.map((file) => <FileCell key={file.format} file={file} />)}
+              <th scope="row" className="figure">
+                {step.width} × {step.height}
+              </th>
+              {step.files.map((file) => (
+                <FileCell key={file.format} file={file} />
+              ))}
             </tr>
           ))}
         </tbody>
@@ -138,13 +197,36 @@ function FilesOfSet({ set }: { set: ResponsiveSet }) {
 
 function FileCell({ file }: { file: SetFile }) {
   const { made } = file;
-  if (!made) return <td className="right soft" title={file.name}>not made</td>;
+  if (!made)
+    return (
+      <td className="right soft" title={file.name}>
+        not made
+      </td>
+    );
   const missed = outcomeWords(made.outcome, formatName[file.format]);
-  const words = [file.name, made.encoding, made.is_copy ? "the original's own file: it was lean already" : undefined, missed].filter(Boolean).join(" · ");
+  const words = [
+    file.name,
+    made.encoding,
+    made.is_copy ? "the original's own file: it was lean already" : undefined,
+    missed,
+  ]
+    .filter(Boolean)
+    .join(" · ");
   return (
     <td className="right" data-file={file.name} data-bytes={made.margin.weight}>
-      <a href={saveUrl(made.variant)} download={file.name} title={words}>{bytes(made.margin.weight)}</a>
-      <span className="score-words">{made.is_copy ? "lean already" : <>{made.word} <span className="figure">{made.score?.toFixed(0)}</span></>}{missed && <b title={missed}> !</b>}</span>
+      <a href={saveUrl(made.variant)} download={file.name} title={words}>
+        {bytes(made.margin.weight)}
+      </a>
+      <span className="score-words">
+        {made.is_copy ? (
+          "lean already"
+        ) : (
+          <>
+            {made.word} <span className="figure">{made.score?.toFixed(0)}</span>
+          </>
+        )}
+        {missed && <b title={missed}> !</b>}
+      </span>
     </td>
   );
 }

@@ -13,7 +13,9 @@ export function useSet(id: string, slot: string | undefined, adjustments: Adjust
     retry: false,
     queryFn: async ({ signal }) => {
       if (!slot) throw new Error("no slot yet");
-      return unwrap(await api.POST("/api/pictures/{id}/set", { params: { path: { id } }, body: { slot, adjustments }, signal }));
+      return unwrap(
+        await api.POST("/api/pictures/{id}/set", { params: { path: { id } }, body: { slot, adjustments }, signal }),
+      );
     },
   });
 }
@@ -38,7 +40,9 @@ export function useMakeSet(id: string, slot: string | undefined, adjustments: Ad
     setMaking({ since: performance.now(), before: set.made });
     try {
       const body = { slot, adjustments };
-      const made = unwrap(await api.POST("/api/pictures/{id}/set/files", { params: { path: { id } }, body, signal: controller.signal }));
+      const made = unwrap(
+        await api.POST("/api/pictures/{id}/set/files", { params: { path: { id } }, body, signal: controller.signal }),
+      );
       queries.setQueryData(setKey(id, slot, adjustments), made);
     } catch (problem) {
       if (!controller.signal.aborted) setError(problem as Error);
@@ -47,5 +51,12 @@ export function useMakeSet(id: string, slot: string | undefined, adjustments: Ad
       void queries.invalidateQueries({ queryKey: ["set", id] });
     }
   };
-  return { making, error, make, cancel: () => { wish.current?.abort(); } };
+  return {
+    making,
+    error,
+    make,
+    cancel: () => {
+      wish.current?.abort();
+    },
+  };
 }

@@ -39,7 +39,8 @@ export function Band({ trial, spot, zoom, width, original, paints, chosen, at, o
     const middle = spot?.place ?? { x: 0, y: 0, width: image.width, height: image.height };
     const span = { width: size.width / zoom, height: size.height / zoom };
     // The spot in the middle, and no further than the picture's edges.
-    const from = (centre: number, part: number, all: number) => Math.round(all <= part ? (all - part) / 2 : Math.min(Math.max(centre - part / 2, 0), all - part));
+    const from = (centre: number, part: number, all: number) =>
+      Math.round(all <= part ? (all - part) / 2 : Math.min(Math.max(centre - part / 2, 0), all - part));
     const x = from(middle.x + middle.width / 2, span.width, image.width);
     const y = from(middle.y + middle.height / 2, span.height, image.height);
     context.drawImage(image, -x * zoom, -y * zoom, image.width * zoom, image.height * zoom);
@@ -47,7 +48,16 @@ export function Band({ trial, spot, zoom, width, original, paints, chosen, at, o
   const words = `${trial.name}, ${bytes(trial.margin.weight)}, ${trial.word} ${trial.score.toFixed(1)}`;
   const rightwards = at < width * 0.62;
   return (
-    <button type="button" className="band" data-trial={trial.name} data-bytes={trial.margin.weight} data-chosen={chosen} aria-pressed={chosen} aria-label={words} onClick={onChoose}>
+    <button
+      type="button"
+      className="band"
+      data-trial={trial.name}
+      data-bytes={trial.margin.weight}
+      data-chosen={chosen}
+      aria-pressed={chosen}
+      aria-label={words}
+      onClick={onChoose}
+    >
       <canvas
         ref={canvas}
         width={size.width}
@@ -60,8 +70,12 @@ export function Band({ trial, spot, zoom, width, original, paints, chosen, at, o
         <span className="band-bar" style={{ width: at }} data-over={trial.margin.margin < 0} />
         <span className="band-mark" style={rightwards ? { left: at + 6 } : { right: width - at + 6 }}>
           <b>{trial.name}</b>
-          <span className="figure" title={`${trial.margin.weight.toLocaleString("en")} bytes`}>{bytes(trial.margin.weight)}</span>
-          <span className="figure">{trial.word} {trial.score.toFixed(1)}</span>
+          <span className="figure" title={`${trial.margin.weight.toLocaleString("en")} bytes`}>
+            {bytes(trial.margin.weight)}
+          </span>
+          <span className="figure">
+            {trial.word} {trial.score.toFixed(1)}
+          </span>
           {trial.margin.margin < 0 && <span className="figure overrun">overrun {bytes(-trial.margin.margin)}</span>}
         </span>
       </span>

@@ -17,28 +17,54 @@ interface Props {
 export function Curve({ proof, end, chosen, onPoint }: Props) {
   const lowest = Math.min(40, ...proof.trials.map((trial) => Math.max(trial.score, -20)));
   const x = (value: number) => EDGE.left + (Math.min(value, end) / end) * (SIZE.width - EDGE.left - EDGE.right);
-  const y = (score: number) => EDGE.top + ((100 - Math.max(score, lowest)) / (100 - lowest)) * (SIZE.height - EDGE.top - EDGE.bottom);
+  const y = (score: number) =>
+    EDGE.top + ((100 - Math.max(score, lowest)) / (100 - lowest)) * (SIZE.height - EDGE.top - EDGE.bottom);
   const formats = [...new Set(proof.trials.map((trial) => trial.format))];
   return (
     <figure className="curve">
-      <svg width={SIZE.width} height={SIZE.height} role="img" aria-label="Score against bytes of everything that was tried">
+      <svg
+        width={SIZE.width}
+        height={SIZE.height}
+        role="img"
+        aria-label="Score against bytes of everything that was tried"
+      >
         {proof.grades.map(({ grade, target }) => (
           <g key={grade}>
             <line x1={EDGE.left} x2={SIZE.width - EDGE.right} y1={y(target)} y2={y(target)} stroke="var(--line)" />
-            <text x={EDGE.left - 4} y={y(target) + 4} textAnchor="end" className="ruler-text">{grade}</text>
+            <text x={EDGE.left - 4} y={y(target) + 4} textAnchor="end" className="ruler-text">
+              {grade}
+            </text>
           </g>
         ))}
         <line x1={EDGE.left} x2={EDGE.left} y1={EDGE.top} y2={SIZE.height - EDGE.bottom} stroke="var(--ink-soft)" />
-        <line x1={EDGE.left} x2={SIZE.width - EDGE.right} y1={SIZE.height - EDGE.bottom} y2={SIZE.height - EDGE.bottom} stroke="var(--ink-soft)" />
-        <line x1={x(proof.budget)} x2={x(proof.budget)} y1={EDGE.top} y2={SIZE.height - EDGE.bottom} stroke="var(--ink)" strokeWidth="1.5" />
-        <text x={SIZE.width - EDGE.right} y={SIZE.height - 8} textAnchor="end" className="ruler-text">{bytes(end)}</text>
+        <line
+          x1={EDGE.left}
+          x2={SIZE.width - EDGE.right}
+          y1={SIZE.height - EDGE.bottom}
+          y2={SIZE.height - EDGE.bottom}
+          stroke="var(--ink-soft)"
+        />
+        <line
+          x1={x(proof.budget)}
+          x2={x(proof.budget)}
+          y1={EDGE.top}
+          y2={SIZE.height - EDGE.bottom}
+          stroke="var(--ink)"
+          strokeWidth="1.5"
+        />
+        <text x={SIZE.width - EDGE.right} y={SIZE.height - 8} textAnchor="end" className="ruler-text">
+          {bytes(end)}
+        </text>
         {formats.map((format) => (
           <polyline
             key={format}
             fill="none"
             stroke="var(--ink)"
             strokeDasharray={DASHES[format]}
-            points={proof.trials.filter((trial) => trial.format === format).map((trial) => `${x(trial.margin.weight)},${y(trial.score)}`).join(" ")}
+            points={proof.trials
+              .filter((trial) => trial.format === format)
+              .map((trial) => `${x(trial.margin.weight)},${y(trial.score)}`)
+              .join(" ")}
           />
         ))}
         {proof.trials.map((trial) => (
@@ -50,7 +76,9 @@ export function Curve({ proof, end, chosen, onPoint }: Props) {
             fill={trial.id === chosen ? "var(--accent)" : trial.spots.length > 0 ? "var(--ink)" : "var(--sheet)"}
             stroke="var(--ink)"
             className="curve-point"
-            onClick={() => { onPoint(trial); }}
+            onClick={() => {
+              onPoint(trial);
+            }}
           >
             <title>{`${trial.name} · ${bytes(trial.margin.weight)} · ${trial.word} ${trial.score.toFixed(1)}`}</title>
           </circle>
@@ -59,7 +87,9 @@ export function Curve({ proof, end, chosen, onPoint }: Props) {
       <figcaption>
         {formats.map((format) => (
           <span key={format}>
-            <svg width="22" height="8" aria-hidden="true"><line x1="0" x2="22" y1="4" y2="4" stroke="var(--ink)" strokeDasharray={DASHES[format]} /></svg>
+            <svg width="22" height="8" aria-hidden="true">
+              <line x1="0" x2="22" y1="4" y2="4" stroke="var(--ink)" strokeDasharray={DASHES[format]} />
+            </svg>
             {formatName[format]}
           </span>
         ))}

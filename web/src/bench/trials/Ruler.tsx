@@ -33,11 +33,17 @@ export function Ruler({ width, end, budget, title, onPoint }: Props) {
         return (
           <g key={value}>
             <line x1={x} x2={x} y1={23} y2={29} stroke="var(--ink-soft)" />
-            {!near && x < width - 28 && <text x={x + 3} y={27} className="ruler-text">{bytes(value)}</text>}
+            {!near && x < width - 28 && (
+              <text x={x + 3} y={27} className="ruler-text">
+                {bytes(value)}
+              </text>
+            )}
           </g>
         );
       })}
-      <text x={Math.min((budget / end) * width + 4, width - 108)} y={12} className="ruler-text strong">budget {bytes(budget)}</text>
+      <text x={Math.min((budget / end) * width + 4, width - 108)} y={12} className="ruler-text strong">
+        budget {bytes(budget)}
+      </text>
     </svg>
   );
 }

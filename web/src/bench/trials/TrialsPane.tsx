@@ -59,7 +59,9 @@ export function TrialsPane({ picture, target: asked, adjustments, hindrance, lea
     if (event.key === "[") move(-1);
     if (event.key === "]") move(1);
   });
-  useKey((event) => { if (event.key === "o") setHeld(false); }, "keyup");
+  useKey((event) => {
+    if (event.key === "o") setHeld(false);
+  }, "keyup");
 
   if (!target) return <Empty lead={lead} words={hindrance ?? "Type the size of the slot"} />;
   const error = proof.error ?? trial.error ?? choose.error;
@@ -68,19 +70,59 @@ export function TrialsPane({ picture, target: asked, adjustments, hindrance, lea
   const paints = held ? "original" : mapped ? "differences" : "file";
   const add = (format: Format, by: AddBy, value: number) => {
     const how = by === "quality" ? { by, quality: value } : { by, bytes: value };
-    trial.mutate({ format, how }, { onSuccess: ({ settled }) => { if (settled) { setChosen(settled); setLeft((now) => now.filter((id) => id !== settled)); } } });
+    trial.mutate(
+      { format, how },
+      {
+        onSuccess: ({ settled }) => {
+          if (settled) {
+            setChosen(settled);
+            setLeft((now) => now.filter((id) => id !== settled));
+          }
+        },
+      },
+    );
   };
   return (
     <section className="trials" aria-label="Trials">
       <div className="bar">
         {lead}
-        <Segmented aria-label="Scale" value={zoom} onChange={setZoom} options={[{ value: 1, label: "1:1" }, { value: 2, label: "2:1" }]} />
-        <Button size="small" disabled={spots.length < 2} title={spots.length < 2 ? "It differs nowhere else" : "N"} onClick={() => { setSpot((now) => now + 1); }}>
+        <Segmented
+          aria-label="Scale"
+          value={zoom}
+          onChange={setZoom}
+          options={[
+            { value: 1, label: "1:1" },
+            { value: 2, label: "2:1" },
+          ]}
+        />
+        <Button
+          size="small"
+          disabled={spots.length < 2}
+          title={spots.length < 2 ? "It differs nowhere else" : "N"}
+          onClick={() => {
+            setSpot((now) => now + 1);
+          }}
+        >
           Next worst spot
         </Button>
-        <Button size="small" aria-pressed={mapped} type={mapped ? "primary" : "default"} title="D" onClick={() => { setMapped((now) => !now); }}>Differences</Button>
+        <Button
+          size="small"
+          aria-pressed={mapped}
+          type={mapped ? "primary" : "default"}
+          title="D"
+          onClick={() => {
+            setMapped((now) => !now);
+          }}
+        >
+          Differences
+        </Button>
         <span className="soft" data-testid="spot">
-          {place && <>spot {(spot % spots.length) + 1} of {spots.length}{active && <> of {active.name}</>}, there {place.score.toFixed(0)}; hold <kbd>O</kbd> for the original</>}
+          {place && (
+            <>
+              spot {(spot % spots.length) + 1} of {spots.length}
+              {active && <> of {active.name}</>}, there {place.score.toFixed(0)}; hold <kbd>O</kbd> for the original
+            </>
+          )}
         </span>
         <span className="gap" />
         <span className="soft" role="status" data-testid="trial-progress">
@@ -96,7 +138,15 @@ export function TrialsPane({ picture, target: asked, adjustments, hindrance, lea
         <div className="strip" ref={room}>
           {proof.data && width > 0 && (
             <>
-              <Ruler width={width} end={end} budget={proof.data.budget} title="Point at a weight to try one of about so many bytes" onPoint={(weight) => { add(active?.format ?? proof.data.formats[0] ?? "webp", "bytes", weight); }} />
+              <Ruler
+                width={width}
+                end={end}
+                budget={proof.data.budget}
+                title="Point at a weight to try one of about so many bytes"
+                onPoint={(weight) => {
+                  add(active?.format ?? proof.data.formats[0] ?? "webp", "bytes", weight);
+                }}
+              />
               <div className="bands" role="group" aria-label="Trials, the lightest first">
                 {trials.map((one) => (
                   <Band
@@ -109,10 +159,14 @@ export function TrialsPane({ picture, target: asked, adjustments, hindrance, lea
                     paints={paints}
                     chosen={one.id === active?.id}
                     at={(one.margin.weight / end) * width}
-                    onChoose={() => { setChosen(one.id); }}
+                    onChoose={() => {
+                      setChosen(one.id);
+                    }}
                   />
                 ))}
-                {trials.length === 0 && <p className="empty soft">{busy > 0 ? "The first trial is on its way…" : "No trial yet."}</p>}
+                {trials.length === 0 && (
+                  <p className="empty soft">{busy > 0 ? "The first trial is on its way…" : "No trial yet."}</p>
+                )}
                 <span className="notch" style={{ left: (proof.data.budget / end) * width }} aria-hidden="true" />
               </div>
             </>
@@ -123,25 +177,68 @@ export function TrialsPane({ picture, target: asked, adjustments, hindrance, lea
             <AddTrial formats={proof.data.formats} busy={trial.isPending} onAdd={add} />
             {active && (
               <div className="chosen-trial" data-testid="chosen-trial">
-                <b>{active.name}</b> <span className="figure">{active.word} {active.score.toFixed(1)}</span>
+                <b>{active.name}</b>{" "}
+                <span className="figure">
+                  {active.word} {active.score.toFixed(1)}
+                </span>
                 <div className="row">
-                  <Button size="small" type="primary" loading={choose.isPending} onClick={() => { choose.mutate({ trial: active, slot: null }); }}>Use for this picture</Button>
-                  <Button size="small" disabled={!target.place} title={target.place ? undefined : "Choose a slot of the site first: a typed size has no rule"} onClick={() => { if (target.place) choose.mutate({ trial: active, slot: target.place.slot }); }}>Use for the slot</Button>
-                  <Button size="small" onClick={() => { setLeft((now) => [...now, active.id]); }}>Leave out</Button>
+                  <Button
+                    size="small"
+                    type="primary"
+                    loading={choose.isPending}
+                    onClick={() => {
+                      choose.mutate({ trial: active, slot: null });
+                    }}
+                  >
+                    Use for this picture
+                  </Button>
+                  <Button
+                    size="small"
+                    disabled={!target.place}
+                    title={target.place ? undefined : "Choose a slot of the site first: a typed size has no rule"}
+                    onClick={() => {
+                      if (target.place) choose.mutate({ trial: active, slot: target.place.slot });
+                    }}
+                  >
+                    Use for the slot
+                  </Button>
+                  <Button
+                    size="small"
+                    onClick={() => {
+                      setLeft((now) => [...now, active.id]);
+                    }}
+                  >
+                    Leave out
+                  </Button>
                 </div>
               </div>
             )}
-            {proof.data.class === "animation" && <p className="rule-words">It moves: bands show its first frame, scores are of its worst sampled one.</p>}
-            <p className="soft rule-words" data-testid="rule-words">{ruleWords(proof.data)}</p>
-            {searches.map(({ data }) => data && outcomeWords(data.tried.outcome, formatName[data.format]) && (
-              <p key={data.format} className="soft rule-words">{outcomeWords(data.tried.outcome, formatName[data.format])}</p>
-            ))}
-            <Curve proof={proof.data} end={end} chosen={active?.id} onPoint={(one) => {
-              if (one.spots.length > 0) {
-                setLeft((now) => now.filter((id) => id !== one.id));
-                setChosen(one.id);
-              } else if (one.quality !== null && one.quality !== undefined) add(one.format, "quality", one.quality);
-            }} />
+            {proof.data.class === "animation" && (
+              <p className="rule-words">It moves: bands show its first frame, scores are of its worst sampled one.</p>
+            )}
+            <p className="soft rule-words" data-testid="rule-words">
+              {ruleWords(proof.data)}
+            </p>
+            {searches.map(
+              ({ data }) =>
+                data &&
+                outcomeWords(data.tried.outcome, formatName[data.format]) && (
+                  <p key={data.format} className="soft rule-words">
+                    {outcomeWords(data.tried.outcome, formatName[data.format])}
+                  </p>
+                ),
+            )}
+            <Curve
+              proof={proof.data}
+              end={end}
+              chosen={active?.id}
+              onPoint={(one) => {
+                if (one.spots.length > 0) {
+                  setLeft((now) => now.filter((id) => id !== one.id));
+                  setChosen(one.id);
+                } else if (one.quality !== null && one.quality !== undefined) add(one.format, "quality", one.quality);
+              }}
+            />
           </aside>
         )}
       </div>
@@ -153,7 +250,12 @@ function Empty({ lead, words }: { lead: ReactNode; words: string }) {
   return (
     <section className="trials">
       <div className="bar">{lead}</div>
-      <div className="empty"><h2>Nothing to prove yet</h2><span className="soft">{words}. Every format that suits the picture is then tried here, at the place where it hurts most.</span></div>
+      <div className="empty">
+        <h2>Nothing to prove yet</h2>
+        <span className="soft">
+          {words}. Every format that suits the picture is then tried here, at the place where it hurts most.
+        </span>
+      </div>
     </section>
   );
 }
@@ -161,17 +263,31 @@ function Empty({ lead, words }: { lead: ReactNode; words: string }) {
 /** What the chosen trial means for the page, in the tally. */
 function Choice({ trial, today, link }: { trial: Trial; today: number; link: number }) {
   const tally = document.getElementById("tally-choice");
-  return tally && createPortal(
-    <span className="part" data-testid="choice">
-      <b>{trial.name}</b> {bytes(today)} → {bytes(trial.margin.weight)} <span className="figure">({percent(trial.saving.percent)})</span>
-      {trial.saved_ms < 0 ? "costs" : "saves"} <span className="figure">{Math.abs(trial.saved_ms / 1_000).toFixed(2)} s</span> at {(link / 1_000).toFixed(1)} Mbit/s
-    </span>,
-    tally,
+  return (
+    tally &&
+    createPortal(
+      <span className="part" data-testid="choice">
+        <b>{trial.name}</b> {bytes(today)} → {bytes(trial.margin.weight)}{" "}
+        <span className="figure">({percent(trial.saving.percent)})</span>
+        {trial.saved_ms < 0 ? "costs" : "saves"}{" "}
+        <span className="figure">{Math.abs(trial.saved_ms / 1_000).toFixed(2)} s</span> at {(link / 1_000).toFixed(1)}{" "}
+        Mbit/s
+      </span>,
+      tally,
+    )
   );
 }
 
 /** One more trial: at a quality, or of at most so many bytes. */
-function AddTrial({ formats, busy, onAdd }: { formats: Format[]; busy: boolean; onAdd: (format: Format, by: AddBy, value: number) => void }) {
+function AddTrial({
+  formats,
+  busy,
+  onAdd,
+}: {
+  formats: Format[];
+  busy: boolean;
+  onAdd: (format: Format, by: AddBy, value: number) => void;
+}) {
   const [format, setFormat] = useState<Format>();
   const [by, setBy] = useState<AddBy>("bytes");
   const [value, setValue] = useState<number | null>(null);
@@ -185,13 +301,42 @@ function AddTrial({ formats, busy, onAdd }: { formats: Format[]; busy: boolean; 
         if (value !== null) onAdd(wanted, by, by === "bytes" ? Math.round(value * 1_000) : value);
       }}
     >
-      <Select size="small" aria-label="Format of the trial" value={wanted} onChange={setFormat} popupMatchSelectWidth={false}
-        options={formats.map((one) => ({ value: one, label: formatName[one] }))} />
-      <Select size="small" aria-label="Trial by" value={by} popupMatchSelectWidth={false} onChange={(next) => { setBy(next); setValue(null); }}
-        options={[{ value: "bytes", label: "under KB" }, { value: "quality", label: "quality" }]} />
-      <InputNumber size="small" aria-label={by === "bytes" ? "Kilobytes of the trial" : "Quality of the trial"} controls={false} className="trial-value"
-        min={by === "bytes" ? 0.1 : 1} max={by === "bytes" ? 1_000_000 : 100} {...(by === "quality" && { precision: 0 })} value={value} onChange={setValue} />
-      <Button size="small" htmlType="submit" disabled={hindrance !== undefined} title={hindrance} loading={busy}>Try</Button>
+      <Select
+        size="small"
+        aria-label="Format of the trial"
+        value={wanted}
+        onChange={setFormat}
+        popupMatchSelectWidth={false}
+        options={formats.map((one) => ({ value: one, label: formatName[one] }))}
+      />
+      <Select
+        size="small"
+        aria-label="Trial by"
+        value={by}
+        popupMatchSelectWidth={false}
+        onChange={(next) => {
+          setBy(next);
+          setValue(null);
+        }}
+        options={[
+          { value: "bytes", label: "under KB" },
+          { value: "quality", label: "quality" },
+        ]}
+      />
+      <InputNumber
+        size="small"
+        aria-label={by === "bytes" ? "Kilobytes of the trial" : "Quality of the trial"}
+        controls={false}
+        className="trial-value"
+        min={by === "bytes" ? 0.1 : 1}
+        max={by === "bytes" ? 1_000_000 : 100}
+        {...(by === "quality" && { precision: 0 })}
+        value={value}
+        onChange={setValue}
+      />
+      <Button size="small" htmlType="submit" disabled={hindrance !== undefined} title={hindrance} loading={busy}>
+        Try
+      </Button>
     </form>
   );
 }
@@ -201,8 +346,12 @@ function useSettled<T>(value: T | undefined): T | undefined {
   const words = value === undefined ? undefined : JSON.stringify(value);
   const [settled, setSettled] = useState(words);
   useEffect(() => {
-    const timer = setTimeout(() => { setSettled(words); }, 400);
-    return () => { clearTimeout(timer); };
+    const timer = setTimeout(() => {
+      setSettled(words);
+    }, 400);
+    return () => {
+      clearTimeout(timer);
+    };
   }, [words]);
   return useMemo(() => (settled === undefined ? undefined : (JSON.parse(settled) as T)), [settled]);
 }
@@ -213,9 +362,13 @@ function useWidth(): [(element: HTMLDivElement | null) => void, number] {
   const [width, setWidth] = useState(0);
   useEffect(() => {
     if (!element) return;
-    const observer = new ResizeObserver(([entry]) => { if (entry) setWidth(Math.floor(entry.contentRect.width)); });
+    const observer = new ResizeObserver(([entry]) => {
+      if (entry) setWidth(Math.floor(entry.contentRect.width));
+    });
     observer.observe(element);
-    return () => { observer.disconnect(); };
+    return () => {
+      observer.disconnect();
+    };
   }, [element]);
   return [setElement, width];
 }

@@ -1,5 +1,16 @@
 import { keepPreviousData, useMutation, useQueries, useQuery, useQueryClient } from "@tanstack/react-query";
-import { accept, api, unwrap, type By, type Format, type PlaceAsked, type Proof, type Trial, type Tried, type Adjustments } from "../../api/client";
+import {
+  accept,
+  api,
+  unwrap,
+  type By,
+  type Format,
+  type PlaceAsked,
+  type Proof,
+  type Trial,
+  type Tried,
+  type Adjustments,
+} from "../../api/client";
 import { notices } from "../../ui/notice";
 
 /** What is proved: a size to fill, and the slot and layout width that it is for. */
@@ -7,7 +18,12 @@ export interface Target extends PlaceAsked {
   place?: { slot: string; viewport: number };
 }
 
-const proofKey = (id: string, target: Target | undefined, adjustments: Adjustments) => ["proof", id, adjustments, target];
+const proofKey = (id: string, target: Target | undefined, adjustments: Adjustments) => [
+  "proof",
+  id,
+  adjustments,
+  target,
+];
 
 /** What was tried of the picture for a target, and by which rules files are made. */
 export function useProof(id: string, target: Target | undefined, adjustments: Adjustments) {
@@ -18,18 +34,38 @@ export function useProof(id: string, target: Target | undefined, adjustments: Ad
     retry: false,
     queryFn: async ({ signal }) => {
       if (!target) throw new Error("no size yet");
-      return unwrap(await api.POST("/api/pictures/{id}/proof", { params: { path: { id } }, body: { ...target, adjustments }, signal }));
+      return unwrap(
+        await api.POST("/api/pictures/{id}/proof", {
+          params: { path: { id } },
+          body: { ...target, adjustments },
+          signal,
+        }),
+      );
     },
   });
 }
 
-async function ask(id: string, target: Target, adjustments: Adjustments, format: Format, how: By, signal?: AbortSignal): Promise<Tried> {
+async function ask(
+  id: string,
+  target: Target,
+  adjustments: Adjustments,
+  format: Format,
+  how: By,
+  signal?: AbortSignal,
+): Promise<Tried> {
   const body = { ...target, adjustments, format, how };
-  return unwrap(await api.POST("/api/pictures/{id}/trials", { params: { path: { id } }, body, ...(signal && { signal }) }));
+  return unwrap(
+    await api.POST("/api/pictures/{id}/trials", { params: { path: { id } }, body, ...(signal && { signal }) }),
+  );
 }
 
 /** Searches each format as the rules say, side by side; one that is no longer wanted hangs up. */
-export function useSearches(id: string, target: Target | undefined, adjustments: Adjustments, proof: Proof | undefined) {
+export function useSearches(
+  id: string,
+  target: Target | undefined,
+  adjustments: Adjustments,
+  proof: Proof | undefined,
+) {
   const queries = useQueryClient();
   const rule = proof && JSON.stringify([proof.decision.want, proof.decision.settled, proof.decision.cap]);
   return useQueries({
@@ -56,7 +92,9 @@ export function useTrial(id: string, target: Target | undefined, adjustments: Ad
       if (!target) throw new Error("no size yet");
       return ask(id, target, adjustments, format, how);
     },
-    onSuccess: (tried) => { queries.setQueryData(proofKey(id, target, adjustments), tried.proof); },
+    onSuccess: (tried) => {
+      queries.setQueryData(proofKey(id, target, adjustments), tried.proof);
+    },
   });
 }
 

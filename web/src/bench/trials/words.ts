@@ -1,7 +1,12 @@
 import type { ByteCap, EffectiveRule, RuleLevel, ChoiceOutcome, QualityTarget } from "../../api/client";
 import { bytes, formatName } from "../../ui/figures";
 
-export const LEVELS: Record<RuleLevel, string> = { usual: "as usual", site: "by the site's rule", slot: "by the slot's rule", picture: "by the picture's rule" };
+export const LEVELS: Record<RuleLevel, string> = {
+  usual: "as usual",
+  site: "by the site's rule",
+  slot: "by the slot's rule",
+  picture: "by the picture's rule",
+};
 
 export function wantWords(want: QualityTarget) {
   if (want.by === "grade") return `grade ${want.value}`;
@@ -14,7 +19,15 @@ export function capWords(cap: ByteCap) {
 }
 
 /** Which rule holds, and who decided each part of it. */
-export function ruleWords({ settled, decision, profile }: { settled: string[]; decision: EffectiveRule; profile?: string | null }) {
+export function ruleWords({
+  settled,
+  decision,
+  profile,
+}: {
+  settled: string[];
+  decision: EffectiveRule;
+  profile?: string | null;
+}) {
   const { formats, want, cap, excluded } = decision;
   if (excluded.value) return `No file is made of it, ${LEVELS[excluded.by]}.`;
   const parts = [
@@ -31,9 +44,13 @@ export function ruleWords({ settled, decision, profile }: { settled: string[]; d
 /** What a search could not do; nothing where it did all. */
 export function outcomeWords(outcome: ChoiceOutcome, format: string) {
   switch (outcome.kind) {
-    case "met": return undefined;
-    case "short": return `${format} cannot reach ${outcome.target}: this is the best there is.`;
-    case "capped": return `${format} stays below ${outcome.target} under the byte cap.`;
-    case "over-cap": return `${format} cannot be as light as ${bytes(outcome.cap)}: this is the smallest.`;
+    case "met":
+      return undefined;
+    case "short":
+      return `${format} cannot reach ${outcome.target}: this is the best there is.`;
+    case "capped":
+      return `${format} stays below ${outcome.target} under the byte cap.`;
+    case "over-cap":
+      return `${format} cannot be as light as ${bytes(outcome.cap)}: this is the smallest.`;
   }
 }

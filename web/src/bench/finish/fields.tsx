@@ -1,0 +1,213 @@
+import { Button, Checkbox, Input, InputNumber, Select } from "antd";
+import type { Edit, Length } from "../../api/client";
+import type { Figure } from "./edits";
+
+export function FigureField({
+  figure,
+  edit,
+  value,
+  onTyped,
+}: {
+  figure: Figure;
+  edit: string;
+  value: number;
+  onTyped: (value: number) => void;
+}) {
+  return (
+    <label className="part">
+      {figure.words}
+      <InputNumber
+        aria-label={`${edit}: ${figure.words}`}
+        size="small"
+        className="nudge"
+        value={value}
+        min={figure.min}
+        max={figure.max}
+        step={figure.step}
+        onChange={(typed) => {
+          if (typed !== null) onTyped(typed);
+        }}
+      />
+      <span className="soft">{figure.unit}</span>
+    </label>
+  );
+}
+
+export function LengthField({
+  words,
+  edit,
+  value,
+  onLength,
+}: {
+  words: string;
+  edit: string;
+  value: Length;
+  onLength: (length: Length) => void;
+}) {
+  return (
+    <label className="part">
+      {words}
+      <InputNumber
+        aria-label={`${edit}: ${words}`}
+        size="small"
+        className="nudge"
+        value={value.px}
+        min={-20000}
+        max={20000}
+        step={1}
+        onChange={(px) => {
+          if (px !== null) onLength({ ...value, px });
+        }}
+      />
+      <Choice
+        label={`${edit}: ${words} counts`}
+        value={value.of}
+        options={[
+          ["css", "CSS px"],
+          ["picture", "picture px"],
+        ]}
+        onChange={(of) => {
+          onLength({ ...value, of });
+        }}
+      />
+    </label>
+  );
+}
+
+export function Choice<T extends string | number>({
+  label,
+  value,
+  options,
+  onChange,
+}: {
+  label: string;
+  value: T;
+  options: [T, string][];
+  onChange: (value: T) => void;
+}) {
+  return (
+    <Select
+      aria-label={label}
+      size="small"
+      value={value}
+      popupMatchSelectWidth={false}
+      options={options.map(([key, words]) => ({ value: key, label: words }))}
+      onChange={onChange}
+    />
+  );
+}
+
+type Spot = Extract<Edit, { kind: "text" }>["at"];
+
+export function SpotFields({ edit, at, onAt }: { edit: string; at: Spot; onAt: (at: Spot) => void }) {
+  const places = (["start", "middle", "end"] as const).flatMap((down) =>
+    (["start", "middle", "end"] as const).map((across) => ({ across, down })),
+  );
+  const words = { start: ["left", "top"], middle: ["middle", "middle"], end: ["right", "bottom"] } as const;
+  return (
+    <>
+      <span className="nine" role="radiogroup" aria-label={`${edit}: place`}>
+        {places.map(({ across, down }) => (
+          <button
+            key={`${across} ${down}`}
+            type="button"
+            role="radio"
+            aria-checked={at.across === across && at.down === down}
+            aria-label={`${words[down][1]} ${words[across][0]}`}
+            title={`${words[down][1]} ${words[across][0]}`}
+            onClick={() => {
+              onAt({ ...at, across, down });
+            }}
+          />
+        ))}
+      </span>
+      <LengthField
+        words="across"
+        edit={edit}
+        value={at.x}
+        onLength={(x) => {
+          onAt({ ...at, x });
+        }}
+      />
+      <LengthField
+        words="down"
+        edit={edit}
+        value={at.y}
+        onLength={(y) => {
+          onAt({ ...at, y });
+        }}
+      />
+    </>
+  );
+}
+
+interface ColourProps {
+  words: string;
+  edit: string;
+  value: string;
+  /** Whether it can be transparent. */
+  clear?: boolean;
+  picking?: boolean;
+  onPick?: () => void;
+  onColour: (colour: string) => void;
+}
+
+export function ColourField({ words, edit, value, clear = false, picking = false, onPick, onColour }: ColourProps) {
+  const isClear = value === "transparent";
+  return (
+    <span className="part">
+      {words}
+      {!isClear && (
+        <input
+          type="color"
+          aria-label={`${edit}: colour ${words}`}
+          value={value}
+          onChange={({ target }) => {
+            onColour(target.value);
+          }}
+        />
+      )}
+      {!isClear && <ColourText edit={edit} words={words} value={value} onColour={onColour} key={value} />}
+      {onPick && !isClear && (
+        <Button size="small" aria-pressed={picking} title="Take a colour from the picture" onClick={onPick}>
+          {picking ? "click the picture…" : "pick"}
+        </Button>
+      )}
+      {clear && (
+        <Checkbox
+          checked={isClear}
+          onChange={({ target }) => {
+            onColour(target.checked ? "transparent" : "#ffffff");
+          }}
+        >
+          clear
+        </Checkbox>
+      )}
+    </span>
+  );
+}
+
+function ColourText({
+  edit,
+  words,
+  value,
+  onColour,
+}: {
+  edit: string;
+  words: string;
+  value: string;
+  onColour: (colour: string) => void;
+}) {
+  return (
+    <Input
+      aria-label={`${edit}: colour ${words} as #rrggbb`}
+      size="small"
+      className="colour-text"
+      defaultValue={value}
+      maxLength={7}
+      onChange={({ target }) => {
+        if (/^#[0-9a-f]{6}$/i.test(target.value)) onColour(target.value.toLowerCase());
+      }}
+    />
+  );
+}
