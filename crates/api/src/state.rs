@@ -8,6 +8,7 @@ use brisk_margin_work::data_folder::DataFolder;
 use brisk_margin_work::events::Events;
 use brisk_margin_work::folder_watch::FolderWatch;
 use brisk_margin_work::intake::Intake;
+use brisk_margin_work::layouts::LayoutSummaries;
 use brisk_margin_work::making::Maker;
 use brisk_margin_work::making::pyramids::PreviewAtlases;
 use brisk_margin_work::measuring::Measuring;
@@ -28,6 +29,8 @@ pub struct App {
     pub uploads: Uploads,
     /// Measuring of pages.
     pub measuring: Measuring,
+    /// Pages and slots, summed up.
+    pub layouts: LayoutSummaries,
     /// The site's own folder, where one is watched.
     pub folder_watch: FolderWatch,
     /// Previews that are about to be fetched.
@@ -56,6 +59,7 @@ impl App {
             maker: Maker::new(store.clone(), pool.clone(), events.clone()),
             uploads: Uploads::new(intake.clone()),
             measuring: Measuring::new(store.clone(), pool, events.clone(), own_ports),
+            layouts: LayoutSummaries::new(store.clone()),
             folder_watch: FolderWatch::new(intake.clone()),
             atlases: PreviewAtlases::default(),
             intake,

@@ -2,7 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
 
 use crate::geometry::Size;
 use crate::units::Bytes;
@@ -19,7 +19,7 @@ pub fn default_budget(needed: Size) -> Bytes {
 }
 
 /// What a weight leaves under a budget.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Margin {
     /// The bytes that may be spent.

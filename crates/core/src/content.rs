@@ -76,6 +76,21 @@ impl PerceptualHash {
     /// Hashes that differ in at most so many signs are of pictures that look the same.
     pub const NEAR: u32 = 7;
 
+    /// Its four parts of 16 signs, each with its place among them: equal parts are equal numbers.
+    pub fn parts(self) -> [i32; 4] {
+        std::array::from_fn(|place| {
+            let part = (self.0 >> (16 * place)) & 0xFFFF;
+            (place << 16) as i32 + part as i32
+        })
+    }
+
+    /// The parts of which every near hash has at least one: of [`Self::NEAR`] signs that differ,
+    /// one of four parts has one at most.
+    pub fn near_parts(self) -> Vec<i32> {
+        let one_off = |part: i32| (0..16).map(move |sign| part ^ (1 << sign));
+        self.parts().into_iter().flat_map(|part| one_off(part).chain([part])).collect()
+    }
+
     /// In how many signs two hashes differ, 0 to 64.
     pub const fn distance(self, other: Self) -> u32 {
         (self.0 ^ other.0).count_ones()
@@ -107,5 +122,31 @@ impl WeightSample {
             (true, false) => growth,
         };
         Bytes((log(to.1) + growth * (log(pixels) - log(to.0))).exp().round() as u64)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    proptest! {
+        #[test]
+        fn every_near_hash_has_one_of_the_parts_that_are_searched(
+            hash: u64, signs in prop::collection::btree_set(0u32..64, 0..=7),
+        ) {
+            let near = signs.iter().fold(hash, |hash, sign| hash ^ (1 << sign));
+            let searched = PerceptualHash(hash).near_parts();
+            prop_assert_eq!(searched.len(), 4 * 17);
+            prop_assert!(PerceptualHash(near).parts().iter().any(|part| searched.contains(part)));
+        }
+    }
+
+    #[test]
+    fn a_weight_grows_by_the_samples_and_stays_sane_beyond_them() {
+        let even = WeightSample::even(160_000, 16_000);
+        assert_eq!(even.weight(40_000), Bytes(4_000));
+        let noise = WeightSample::new([(10, 10), (100, 10_000), (1_000, 90_000_000)]);
+        assert!(noise.weight(2_000) < Bytes(90_000_000 * 3));
     }
 }

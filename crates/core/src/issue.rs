@@ -16,7 +16,7 @@ use crate::units::Bytes;
 /// assert_eq!(issue.kind().severity(), Severity::Mend);
 /// assert_eq!(issue.kind().mend(), Some("Upload a larger original."));
 /// ```
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Issue {
     /// Where it is.
@@ -27,7 +27,7 @@ pub struct Issue {
 }
 
 /// Where an issue is: part of what is being looked at.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(tag = "on", rename_all = "kebab-case")]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub enum IssuePlace {
@@ -47,7 +47,7 @@ pub enum IssuePlace {
 }
 
 /// What is the matter, with the figures that show it.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[serde(tag = "kind", rename_all = "kebab-case", rename_all_fields = "snake_case")]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub enum Evidence {
@@ -157,7 +157,7 @@ pub enum Evidence {
 }
 
 /// Why files cannot keep a picture's own profile.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub enum ProfileLoss {
@@ -603,6 +603,7 @@ mod tests {
             assert_eq!(body["kind"], kind.name());
             assert_eq!(serde_json::to_value(kind).unwrap(), kind.name());
             assert_eq!(body["place"], serde_json::json!({"on": "set"}));
+            assert_eq!(serde_json::from_value::<Issue>(body).unwrap(), issue);
         }
     }
 

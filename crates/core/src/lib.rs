@@ -34,6 +34,7 @@ pub mod geometry;
 pub mod grade;
 pub mod issue;
 pub mod layout;
+pub mod layout_summary;
 pub mod markup;
 pub mod name_pattern;
 pub mod naming;

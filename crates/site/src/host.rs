@@ -8,6 +8,7 @@ use axum::extract::Request;
 use axum::http::{HeaderValue, StatusCode, header};
 use axum::middleware::{Next, from_fn};
 use axum::response::{IntoResponse, Response};
+use tokio::net::TcpListener;
 use tower_http::services::ServeDir;
 
 /// What the host does not do as it should, by file extensions without the dot.
@@ -28,6 +29,15 @@ pub fn router(folder: &Path, faults: Faults) -> Router {
             async move { faulty(&faults, request, next).await }
         },
     ))
+}
+
+/// Serves `folder` with `faults` on `listener`, until it is aborted.
+pub fn serve(
+    listener: TcpListener,
+    folder: &Path,
+    faults: Faults,
+) -> impl Future<Output = std::io::Result<()>> + Send + 'static {
+    axum::serve(listener, router(folder, faults)).into_future()
 }
 
 async fn faulty(faults: &Faults, request: Request, next: Next) -> Response {

@@ -6,7 +6,8 @@
 //!   notices what others put into the site's own folder.
 //! - [`background`]: what happens to a picture after it was added: [`analysis`], [`status`] and
 //!   [`import_actions`]; [`removal`] is what happens to one that was removed.
-//! - [`measuring`]: pages measured in the background, and kept.
+//! - [`measuring`]: pages measured in the background, and kept; [`layouts`]: how well their places
+//!   do.
 //! - [`making`]: files and previews of pictures.
 
 pub mod analysis;
@@ -16,6 +17,7 @@ pub mod events;
 pub mod folder_watch;
 pub mod import_actions;
 pub mod intake;
+pub mod layouts;
 pub mod making;
 pub mod measuring;
 pub mod removal;

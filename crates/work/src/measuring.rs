@@ -181,8 +181,7 @@ impl Measuring {
         if !self.begin(&format!("{shown_as}/{first}")) {
             return Ok(false);
         }
-        let router = host::router(folder.path(), Faults::default());
-        let server = tokio::spawn(async move { axum::serve(listener, router).await });
+        let server = tokio::spawn(host::serve(listener, folder.path(), Faults::default()));
         self.spawn(wish, plan, Some(Files { _folder: folder, server, origin, shown_as }));
         Ok(true)
     }

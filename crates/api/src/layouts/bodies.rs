@@ -3,8 +3,9 @@
 use brisk_margin_core::object_fit::ObjectFit;
 use std::collections::BTreeMap;
 
-use brisk_margin_core::budget::{Margin, page_margin};
+use brisk_margin_core::budget::Margin;
 use brisk_margin_core::layout::{BoxSize, Boxes, Cropping};
+use brisk_margin_core::layout_summary::{PageSummary, PlaceOnPage, SlotSummary};
 use brisk_margin_core::markup::position::Holder;
 use brisk_margin_core::markup::shape::{Shape, shapes};
 use brisk_margin_core::needs::Need;
@@ -20,9 +21,9 @@ use serde::Serialize;
 use utoipa::ToSchema;
 use uuid::Uuid;
 
-use super::site_status::SiteStatus;
 use crate::issues::IssueBody;
 use brisk_margin_core::place_status::PlaceStatus;
+use brisk_margin_work::layouts::PlaceStatuses;
 
 /// A measured page.
 #[derive(Serialize, ToSchema)]
@@ -157,7 +158,7 @@ pub(crate) struct WhereBody {
 }
 
 /// A place and its status, in `site`.
-pub(super) fn place_body(status: &PlaceStatus, site: &SiteStatus) -> LayoutPlace {
+pub(super) fn place_body(status: &PlaceStatus, site: &PlaceStatuses) -> LayoutPlace {
     let PlaceStatus { place, issues, .. } = status;
     let picture = place.picture_id.and_then(|id| site.pictures.get(&id));
     let parts = picture.zip(site.slot(place.slot_id));
@@ -210,25 +211,60 @@ impl From<&ServedFile> for FileBody {
     }
 }
 
-/// A page with the places on it.
-pub(super) fn page_body(page: &Page, own: &[&PlaceStatus]) -> PageBody {
-    let shares: Vec<_> = own.iter().map(|place| place.share()).collect();
-    PageBody {
-        id: page.id,
-        address: page.address.clone(),
-        title: page.title.clone(),
-        heights: page.heights.clone(),
-        measured_at: page.measured_at,
-        places: own.len(),
-        to_mend: own.iter().filter(|place| place.to_mend()).count(),
-        wasted: own.iter().map(|place| place.wasted()).sum(),
-        margin: page_margin(&shares),
+impl PageBody {
+    /// A page with what is summed up of it.
+    pub(super) fn new(page: Page, summary: PageSummary) -> Self {
+        Self {
+            id: page.id,
+            address: page.address,
+            title: page.title,
+            heights: page.heights,
+            measured_at: page.measured_at,
+            places: summary.places,
+            to_mend: summary.to_mend,
+            wasted: summary.wasted,
+            margin: summary.margin,
+        }
     }
 }
 
-/// A slot and what it needs, as it occurs in `own` places; `breakpoints` are those of its pages.
-pub(super) fn slot_body(slot: &Slot, own: &[&PlaceStatus], breakpoints: &[u32]) -> SlotBody {
-    let cropping = slot.cropping.unwrap_or_else(|| Cropping::of(slot.boxes(), slot.fit));
+impl SlotBody {
+    /// A slot and what it needs, with what is summed up of it.
+    pub(super) fn new(slot: &Slot, summary: SlotSummary) -> Self {
+        let cropping = slot.cropping.unwrap_or_else(|| Cropping::of(slot.boxes(), slot.fit));
+        let breakpoints = Vec::from_iter(summary.breakpoints);
+        Self {
+            id: slot.id,
+            name: slot.name.clone(),
+            kind: slot.kind,
+            by_hand: slot.selector.is_none(),
+            fit: slot.fit,
+            boxes: slot.boxes().clone(),
+            densities: slot.densities.clone(),
+            budget: slot.budget(),
+            budget_by_hand: slot.budget.is_some(),
+            boxes_by_hand: slot.hand_boxes.is_some(),
+            needs: slot.needs(),
+            cropping,
+            cropping_by_hand: slot.cropping.is_some(),
+            sources: sources(slot, cropping, &breakpoints),
+            places: summary.places,
+            first: summary.first.map(WhereBody::from),
+            worst: summary.worst.map(IssueBody::from),
+            wasted: summary.wasted,
+            margin: summary.margin,
+        }
+    }
+}
+
+impl From<PlaceOnPage> for WhereBody {
+    fn from(PlaceOnPage { place_id, page_id }: PlaceOnPage) -> Self {
+        Self { place_id, page_id }
+    }
+}
+
+/// What the markup of `slot` tells the browser for each of its shapes.
+fn sources(slot: &Slot, cropping: Cropping, breakpoints: &[u32]) -> Vec<SourceBody> {
     let shapes = shapes(slot.boxes(), slot.fit, cropping, breakpoints, drop);
     let layout = Layout {
         rendered: slot.rendered(),
@@ -251,29 +287,5 @@ pub(super) fn slot_body(slot: &Slot, own: &[&PlaceStatus], breakpoints: &[u32]) 
             .filter(|_| slot.holder() != Holder::Background)
             .map(|sizes| sizes.to_string()),
     });
-    let sources = sources.collect();
-    let heaviest = own.iter().filter_map(|place| place.margin()).max_by_key(|m| m.weight);
-    let worst = own.iter().filter_map(|place| place.issues.first());
-    let first = own.first().map(|status| &status.place);
-    SlotBody {
-        id: slot.id,
-        name: slot.name.clone(),
-        kind: slot.kind,
-        by_hand: slot.selector.is_none(),
-        fit: slot.fit,
-        boxes: slot.boxes().clone(),
-        densities: slot.densities.clone(),
-        budget: slot.budget(),
-        budget_by_hand: slot.budget.is_some(),
-        boxes_by_hand: slot.hand_boxes.is_some(),
-        needs: slot.needs(),
-        cropping,
-        cropping_by_hand: slot.cropping.is_some(),
-        sources,
-        places: own.len(),
-        first: first.map(|place| WhereBody { place_id: place.id, page_id: place.page_id }),
-        worst: worst.min_by_key(|issue| issue.kind()).cloned().map(IssueBody::from),
-        wasted: own.iter().map(|place| place.wasted()).sum(),
-        margin: heaviest,
-    }
+    sources.collect()
 }

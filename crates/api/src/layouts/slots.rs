@@ -14,11 +14,12 @@ use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
 
-use super::bodies::{SlotBody, slot_body};
+use super::bodies::SlotBody;
 use crate::Problem;
 use crate::extract::{self, Path};
 use crate::find::find;
 use crate::state::App;
+use brisk_margin_core::layout_summary::SlotSummary;
 use brisk_margin_work::events::Event;
 
 /// A slot typed by hand.
@@ -54,7 +55,7 @@ pub(crate) async fn add_slot(
     let typed = layouts::NewSlot { name, kind, fit, boxes, budget: None };
     let added = app.store.add_slots(vec![typed]).await?;
     app.events.tell(Event::Layouts);
-    Ok((StatusCode::CREATED, Json(slot_body(&added[0], &[], &[]))))
+    Ok((StatusCode::CREATED, Json(SlotBody::new(&added[0], SlotSummary::default()))))
 }
 
 /// What can be set by hand about a slot.
@@ -111,7 +112,7 @@ pub(crate) async fn change_slot(
     let row = app.store.edit_slot(id, edit).await?;
     let row = row.ok_or_else(|| Problem::not_found("slot"))?;
     app.events.tell(Event::Layouts);
-    Ok(Json(slot_body(&row, &[], &[])))
+    Ok(Json(SlotBody::new(&row, SlotSummary::default())))
 }
 
 /// A picture to be placed.

@@ -14,6 +14,8 @@ pub struct Model {
     #[sea_orm(column_type = "JsonBinary")]
     pub breakpoints: Json,
     pub measured_at: DateTimeUtc,
+    #[sea_orm(column_type = "JsonBinary", nullable)]
+    pub summary: Option<Json>,
 }
 
 #[derive(Debug, Clone, Copy, EnumIter, DeriveRelation)]

@@ -22,6 +22,8 @@ pub struct Model {
     pub hand_boxes: Option<Json>,
     pub cropping: Option<String>,
     pub created_at: DateTimeUtc,
+    #[sea_orm(column_type = "JsonBinary", nullable)]
+    pub summary: Option<Json>,
 }
 
 #[derive(Debug, Clone, Copy, EnumIter, DeriveRelation)]

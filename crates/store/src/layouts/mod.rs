@@ -3,6 +3,7 @@
 mod pages;
 mod size_sets;
 mod slots;
+mod summaries;
 
 use brisk_margin_core::place::MeasuredPlace;
 use brisk_margin_core::place::Place;
@@ -14,13 +15,14 @@ use brisk_margin_core::layout::{Boxes, Cropping};
 use brisk_margin_core::slot_shape::Fit;
 use brisk_margin_core::units::{Bytes, Density};
 use chrono::{DateTime, Utc};
-use sea_orm::ActiveValue::Set;
+use sea_orm::ActiveValue::{NotSet, Set};
 use serde::{Deserialize, Serialize};
 use uuid::Uuid;
 
 use crate::StoreError;
 use crate::entities::{page, place, slot};
 pub use size_sets::NamedSizes;
+pub use summaries::StaleLayouts;
 
 /// A page that was measured.
 #[derive(Debug, Clone, PartialEq)]
@@ -140,6 +142,7 @@ fn row_of(slot: &Slot) -> slot::ActiveModel {
         densities: Set(json(&slot.densities)),
         budget: Set(slot.budget.map(|bytes| bytes.get() as i64)),
         created_at: Set(Utc::now()),
+        summary: NotSet,
     }
 }
 

@@ -10,8 +10,9 @@ use brisk_margin_core::units::Density;
 use chrono::Utc;
 use sea_orm::sea_query::OnConflict;
 use sea_orm::{
-    ActiveModelTrait, ActiveValue::Set, ColumnTrait, ConnectionTrait, EntityTrait, QueryFilter,
-    QueryOrder, TransactionTrait,
+    ActiveModelTrait,
+    ActiveValue::{NotSet, Set},
+    ColumnTrait, ConnectionTrait, EntityTrait, QueryFilter, QueryOrder, TransactionTrait,
 };
 use uuid::Uuid;
 
@@ -128,6 +129,7 @@ async fn upsert_page(db: &impl ConnectionTrait, new: &NewPage) -> Result<Uuid, S
         heights: Set(json(&new.heights)),
         breakpoints: Set(json(&new.breakpoints)),
         measured_at: Set(Utc::now()),
+        summary: NotSet,
     };
     let again = OnConflict::column(page::Column::Address)
         .update_columns([

@@ -28,6 +28,7 @@ const STEPS: &[Step] = &steps![
     "m0006_encode",
     "m0007_generations",
     "m0008_standard_names",
+    "m0009_summaries_and_search",
 ];
 
 /// A step: a file of SQL beside this one.

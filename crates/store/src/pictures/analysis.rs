@@ -113,7 +113,7 @@ impl Store {
         let statement = self.statement(
             "WITH near AS (
                  SELECT id, bit_count((perceptual_hash # $2)::bit(64))::smallint AS distance FROM pictures
-                 WHERE perceptual_hash IS NOT NULL AND id <> $1 AND NOT is_copy
+                 WHERE hash_parts && $4 AND id <> $1 AND NOT is_copy
                    -- What was made from a picture looks like it, which is no news.
                    AND NOT EXISTS (SELECT FROM pictures c WHERE c.id = $1 AND c.is_copy)
                    AND bit_count((perceptual_hash # $2)::bit(64)) <= $3
@@ -123,7 +123,12 @@ impl Store {
                  ON CONFLICT DO NOTHING
              )
              UPDATE pictures SET revision = revision + 1 WHERE id IN (SELECT id FROM near)",
-            [id.into(), hash.0.cast_signed().into(), i64::from(PerceptualHash::NEAR).into()],
+            [
+                id.into(),
+                hash.0.cast_signed().into(),
+                i64::from(PerceptualHash::NEAR).into(),
+                hash.near_parts().into(),
+            ],
         );
         self.db.execute_raw(statement).await?;
         Ok(())

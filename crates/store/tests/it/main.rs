@@ -1,5 +1,6 @@
 //! The store against real PostgreSQL and blobs on disk, one binary.
 
+mod alike;
 mod lists;
 mod names;
 mod steps;

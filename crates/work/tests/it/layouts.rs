@@ -1,0 +1,213 @@
+//! Summaries of pages and slots: however they came about, they say what the places say.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use brisk_margin_core::adjustments::Adjustments;
+use brisk_margin_core::embedded::EmbeddedMetadata;
+use brisk_margin_core::facts::PictureFacts;
+use brisk_margin_core::framing::FocalPoint;
+use brisk_margin_core::geometry::Size;
+use brisk_margin_core::layout::{BoxSize, Boxes};
+use brisk_margin_core::layout_summary::{PageSummary, SlotSummary};
+use brisk_margin_core::object_fit::ObjectFit;
+use brisk_margin_core::place::{MeasuredPlace, ServedFile};
+use brisk_margin_core::place_kind::PlaceKind;
+use brisk_margin_core::place_status::PlaceStatus;
+use brisk_margin_core::site::ImportAction;
+use brisk_margin_core::slot_shape::Fit;
+use brisk_margin_core::source_format::SourceFormat;
+use brisk_margin_core::units::{ByDensity, Bytes, Density};
+use brisk_margin_store::Store;
+use brisk_margin_store::layouts::{NewPage, NewPlace, PlaceFilter, SlotEdit};
+use brisk_margin_store::pictures::{Arrival, ChangeSet, FieldChange, NewPicture, Origin, Picture};
+use brisk_margin_work::layouts::{LayoutSummaries, PlaceStatuses, SummedLayouts};
+use tempfile::TempDir;
+use uuid::Uuid;
+
+struct Site {
+    store: Store,
+    summaries: LayoutSummaries,
+    _folder: TempDir,
+}
+
+fn boxes(width: f64) -> Boxes {
+    let size = |width, height| BoxSize { width, height };
+    [(390, size(358.0, 220.0)), (1280, size(width, 220.0))].into()
+}
+
+/// A place of the class `class`, `width` wide on a desktop, that serves `kb` of pixels.
+fn place(selector: &str, class: &str, width: f64, kb: u64) -> NewPlace {
+    let file = ServedFile {
+        url: format!("http://tarn.example/media/{class}-{kb}.jpg"),
+        size: Some((900, 600)),
+        format: Some("jpeg".to_owned()),
+        bytes: Bytes::kb(kb),
+        hash: None,
+    };
+    let files: ByDensity<ServedFile> =
+        [(Density::ONE, file.clone()), (Density::REFERENCE, file)].into_iter().collect();
+    NewPlace {
+        selector: selector.to_owned(),
+        loose: format!("main > ul.{class} > li > img"),
+        kind: PlaceKind::Card,
+        details: MeasuredPlace {
+            boxes: boxes(width),
+            rendered: boxes(width),
+            positions: [(390, (16.0, 300.0)), (1280, (16.0, 300.0))].into(),
+            files: [(390, files.clone()), (1280, files)].into(),
+            painting: ObjectFit::Cover,
+            position: "50% 50%".to_owned(),
+            srcset: None,
+            sizes: None,
+            alt: None,
+            lazy: false,
+            above_fold: false,
+            lcp: false,
+        },
+    }
+}
+
+fn page(address: &str, breakpoint: u32, places: Vec<NewPlace>) -> NewPage {
+    NewPage {
+        address: format!("http://tarn.example/{address}"),
+        title: "Star walks".to_owned(),
+        heights: [(390, 2000.0), (1280, 1200.0)].into(),
+        breakpoints: vec![breakpoint],
+        places,
+    }
+}
+
+impl Site {
+    async fn new() -> Self {
+        let database = brisk_margin_testing::database().await;
+        let folder = tempfile::tempdir().unwrap();
+        let store = Store::open(&database, folder.path()).await.unwrap();
+        let site = Self { summaries: LayoutSummaries::new(store.clone()), store, _folder: folder };
+        let walks = vec![place("a", "cards", 365.0, 300), place("b", "gallery", 900.0, 900)];
+        site.store.keep_page(page("walks.html", 600, walks)).await.unwrap();
+        let hire = vec![place("a", "cards", 365.0, 40)];
+        site.store.keep_page(page("hire.html", 800, hire)).await.unwrap();
+        site
+    }
+
+    async fn picture(&self, bytes: &'static [u8], size: Size) -> Picture {
+        let facts = PictureFacts {
+            format: SourceFormat::Jpeg,
+            size,
+            has_alpha: false,
+            frames: 1,
+            has_location: false,
+            profile: None,
+        };
+        let new = NewPicture {
+            name: "moor.jpg",
+            folder: "",
+            origin: Origin::Upload,
+            facts: &facts,
+            embedded: &EmbeddedMetadata::default(),
+            import_action: &ImportAction::List,
+        };
+        match self.store.add_picture(bytes.into(), new).await.unwrap() {
+            Arrival::New(picture) => picture,
+            other => panic!("{other:?}"),
+        }
+    }
+
+    /// What is summed up of each page and slot, held against all places read anew.
+    async fn summed(&self, after: &str) -> SummedLayouts {
+        let summed = self.summaries.all().await.unwrap();
+        let all = PlaceStatuses::load(&self.store, &PlaceFilter::default()).await.unwrap();
+        let of = |belongs: &dyn Fn(&PlaceStatus) -> bool| -> Vec<PlaceStatus> {
+            all.places.iter().filter(|status| belongs(status)).cloned().collect()
+        };
+        for (page, summary) in &summed.pages {
+            let own = of(&|status| status.place.page_id == page.id);
+            assert_eq!(*summary, PageSummary::new(&own), "{} after {after}", page.address);
+        }
+        let breakpoints: BTreeMap<Uuid, &[u32]> =
+            summed.pages.iter().map(|(page, _)| (page.id, &page.breakpoints[..])).collect();
+        for (slot, summary) in &summed.slots {
+            let own = of(&|status| status.place.slot_id == slot.id);
+            let on: BTreeSet<u32> =
+                own.iter().flat_map(|one| breakpoints[&one.place.page_id]).copied().collect();
+            assert_eq!(*summary, SlotSummary::new(&own, on), "{} after {after}", slot.name);
+        }
+        summed
+    }
+
+    async fn slot(&self, class: &str) -> Uuid {
+        let slots = self.store.slots().await.unwrap();
+        slots.iter().find(|slot| slot.name.starts_with(class)).unwrap().id
+    }
+}
+
+#[tokio::test]
+async fn summaries_follow_every_change() {
+    let site = Site::new().await;
+    let store = &site.store;
+    let first = site.summed("measuring").await;
+    assert_eq!((first.pages.len(), first.slots.len(), first.uncertain), (2, 2, 0));
+    let [hire, walks] = [&first.pages[0].1, &first.pages[1].1];
+    assert_eq!((hire.places, walks.places), (1, 2));
+
+    let (cards, gallery) = (site.slot("cards").await, site.slot("gallery").await);
+    store
+        .edit_slot(cards, SlotEdit { budget: Some(Some(Bytes::kb(7))), ..SlotEdit::default() })
+        .await
+        .unwrap();
+    let after = site.summed("another budget").await;
+    assert_eq!(after.pages[0].1.margin.budget, Bytes::kb(7));
+
+    store
+        .edit_slot(gallery, SlotEdit { fit: Some(Fit::Contain), ..SlotEdit::default() })
+        .await
+        .unwrap();
+    site.summed("another fit").await;
+    store.set_boxes([(cards, Some(boxes(1_200.0)))].into()).await.unwrap();
+    let after = site.summed("boxes by hand").await;
+    assert!(after.slots.iter().any(|(slot, of)| slot.id == cards && of.worst.is_some()));
+
+    let small = site.picture(b"small", Size::new(120, 80)).await;
+    store.place(cards, None, Some(small.id)).await.unwrap();
+    site.summed("a picture placed").await;
+    let moved =
+        Adjustments { focal: FocalPoint::new(0.1, 0.9).unwrap(), ..small.adjustments.clone() };
+    store.lay_adjustments("moved", &[(small.clone(), moved)]).await.unwrap();
+    site.summed("its focal point moved").await;
+
+    let removed = FieldChange { removed: Some(true), ..FieldChange::default() };
+    let edits = ChangeSet { pictures: [(small.id, removed)].into(), ..ChangeSet::default() };
+    let change = store.edit("removed", &edits).await.unwrap().unwrap();
+    let gone = site.summed("a picture removed").await;
+    store.take_back(change.id).await.unwrap();
+    let back = site.summed("its removal taken back").await;
+    let worst = |of: &SummedLayouts| {
+        let own = of.slots.iter().find(|(slot, _)| slot.id == cards);
+        own.unwrap().1.worst.clone()
+    };
+    assert_ne!(worst(&gone), worst(&back));
+
+    let again = vec![place("a", "cards", 365.0, 400), place("c", "gallery", 900.0, 20)];
+    store.keep_page(page("walks.html", 900, again)).await.unwrap();
+    let after = site.summed("measuring again").await;
+    assert!(after.slots.iter().any(|(_, of)| of.breakpoints.contains(&900)));
+    store.join_slots(gallery, cards).await.unwrap();
+    assert_eq!(site.summed("joining slots").await.slots.len(), 1);
+}
+
+#[tokio::test]
+async fn summaries_are_worked_out_once_and_by_any_number_of_readers() {
+    let site = Site::new().await;
+    let readers = (0..30).map(|_| site.summaries.all());
+    for summed in futures::future::join_all(readers).await {
+        assert_eq!(summed.unwrap().pages.len(), 2);
+    }
+    assert!(site.store.stale_layouts(9).await.unwrap().is_none());
+
+    // What is given up half-way is done by whoever comes next.
+    site.store.place(site.slot("cards").await, None, None).await.unwrap();
+    let stale = site.store.stale_layouts(9).await.unwrap().unwrap();
+    assert_eq!((stale.pages.len(), stale.slots.len()), (2, 1));
+    drop(stale);
+    site.summed("giving up").await;
+}

@@ -1,0 +1,3 @@
+//! Services against real PostgreSQL, one binary.
+
+mod layouts;
