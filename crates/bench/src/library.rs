@@ -148,7 +148,7 @@ impl Case {
     }
 }
 
-async fn ask(router: &Router, path: &str) -> Result<(), Failure> {
+pub async fn ask(router: &Router, path: &str) -> Result<(), Failure> {
     let request = Request::get(path).header(header::HOST, "127.0.0.1").body(Body::empty())?;
     let answer = router.clone().oneshot(request).await?;
     if !answer.status().is_success() {

@@ -2,6 +2,7 @@
 
 mod encoding;
 mod framing;
+mod layouts;
 mod library;
 
 use std::process::ExitCode;
@@ -31,6 +32,18 @@ enum What {
         #[arg(long, default_value_t = 60)]
         times: usize,
     },
+    /// The lists of pages and slots of a very large site. Wants a database and a data folder of its
+    /// own, and leaves the made-up pages in it
+    Layouts {
+        #[command(flatten)]
+        home: Home,
+        /// How many pages there are
+        #[arg(long, default_value_t = 5_000)]
+        pages: u32,
+        /// How often each list is asked for
+        #[arg(long, default_value_t = 20)]
+        times: usize,
+    },
     /// Frames a picture of 50 megapixels with five edits for 12 slots at 4 layout widths, and draws
     /// its previews. Wants a database and a data folder of its own
     Framing {
@@ -51,6 +64,7 @@ fn main() -> ExitCode {
     tracing_subscriber::fmt().with_writer(std::io::stderr).with_max_level(LEVEL).init();
     let done = match CommandLine::parse().what {
         What::Library { home, rows, times } => within_runtime(library::run(home, rows, times)),
+        What::Layouts { home, pages, times } => within_runtime(layouts::run(home, pages, times)),
         What::Framing { home, times } => within_runtime(framing::run(home, times)),
         What::Encoding(encoding) => encoding.run(),
         What::Codec => return brisk_margin_codec_pool::child::run(),

@@ -47,3 +47,39 @@ pub async fn add_pictures(address: &str, rows: u32) -> Result<(), DbErr> {
     database.execute_unprepared("VACUUM ANALYZE pictures").await?;
     database.close().await
 }
+
+/// Adds `pages` measured pages with `places` places each, in 40 slots of which each page has some.
+///
+/// # Errors
+/// Where the database at `address` refuses them.
+pub async fn add_pages(address: &str, pages: u32, places: u32) -> Result<(), DbErr> {
+    let database = Database::connect(address).await?;
+    let boxes = "jsonb_build_object('390', jsonb_build_array(358, 220), '768',
+        jsonb_build_array(340, 220), '1280', jsonb_build_array(200 + n * 10, 220))";
+    let sql = format!(
+        "INSERT INTO slots (id, name, kind, selector, fit, boxes, rendered, densities, created_at)
+         SELECT md5('slot ' || n)::uuid, 'cards card ' || n, 'card',
+             'main > ul.cards-' || n || ' > li > img', 'cover', {boxes}, {boxes}, '[1.0, 2.0]', now()
+         FROM generate_series(1, 40) AS n;
+         INSERT INTO pages (id, address, title, heights, breakpoints, measured_at)
+         SELECT md5('page ' || n)::uuid, 'http://tarn.example/walks/' || n || '.html',
+             'Star walk ' || n, '{{\"390\": 2000, \"768\": 1700, \"1280\": 1200}}', '[600, 900]', now()
+         FROM generate_series(1, {pages}) AS n;
+         INSERT INTO places (id, slot_id, page_id, selector, uncertain, details)
+         SELECT gen_random_uuid(), md5('slot ' || n)::uuid, md5('page ' || page)::uuid,
+             'main > ul > li:nth-of-type(' || place || ') > img', false,
+             jsonb_build_object('boxes', {boxes}, 'rendered', {boxes}, 'positions', {boxes},
+                 'files', jsonb_build_object('390', files, '768', files, '1280', files),
+                 'painting', 'cover', 'position', '50% 50%', 'srcset', NULL, 'sizes', NULL,
+                 'alt', 'A path', 'lazy', false, 'above_fold', place < 3, 'lcp', place = 1)
+         FROM generate_series(1, {pages}) AS page, generate_series(1, {places}) AS place,
+             LATERAL (SELECT 1 + (page + place * 7) % 40 AS n) slot,
+             LATERAL (SELECT jsonb_build_object('url', '/media/' || page % 900 || '-' || place || '.jpg',
+                 'size', jsonb_build_array(900 + place * 40, 600), 'format', 'jpeg',
+                 'bytes', 20000 + (page * place * 7919) % 400000, 'hash', NULL) AS one) file,
+             LATERAL (SELECT jsonb_build_object('1', one, '2', one) AS files) both_densities"
+    );
+    database.execute_unprepared(&sql).await?;
+    database.execute_unprepared("VACUUM ANALYZE").await?;
+    database.close().await
+}

@@ -139,10 +139,11 @@ async fn statuses(
     let places = places.into_iter().filter_map(|place| {
         // A place never outlives its slot.
         let slot = *by_id.get(&place.slot_id)?;
-        let picture = place.picture_id.and_then(|id| pictures.get(&id));
+        let Some(picture) = place.picture_id.and_then(|id| pictures.get(&id)) else {
+            return Some(PlaceStatus::new(slot, place, None));
+        };
         let at = place.clone();
-        let placed = picture.map(|picture| picture.placement(slot, &at));
-        Some(PlaceStatus::new(slot, place, placed))
+        Some(PlaceStatus::new(slot, place, Some(picture.placement(slot, &at))))
     });
     Ok((places.collect(), pictures))
 }

@@ -37,14 +37,19 @@ struct Noted {
 }
 
 impl Store {
-    /// Up to `most` notes of changed pages and slots each; nothing where all summaries hold.
+    /// Up to `most` changed pages and slots each; nothing where all summaries hold.
     pub async fn stale_layouts(&self, most: u64) -> Result<Option<StaleLayouts>, StoreError> {
         let transaction = self.db.begin().await?;
         let lock = self.statement("SELECT pg_advisory_xact_lock($1)", [LOCK.into()]);
         transaction.execute_raw(lock).await?;
         let mut noted = Vec::new();
         for (table, column) in [("stale_pages", "page_id"), ("stale_slots", "slot_id")] {
-            let sql = format!("SELECT id, {column} AS of FROM {table} ORDER BY id LIMIT {most}");
+            // All notes of each, since one may have been changed many times.
+            let sql = format!(
+                "SELECT id, {column} AS of FROM {table} WHERE {column} IN (
+                     SELECT DISTINCT {column} FROM {table} ORDER BY {column} LIMIT {most}
+                 )"
+            );
             let rows = Noted::find_by_statement(self.statement(&sql, []));
             noted.push(rows.all(&transaction).await?);
         }
