@@ -13,6 +13,16 @@ const MOST: Bytes = Bytes::kb(200);
 
 /// The byte budget of a slot that asks for `needed` device pixels: 0.12 bytes for each of them,
 /// between 4 KB and 200 KB.
+///
+/// ```
+/// use brisk_margin_core::budget::{Margin, default_budget};
+/// use brisk_margin_core::geometry::Size;
+/// use brisk_margin_core::units::Bytes;
+///
+/// let budget = default_budget(Size::new(912, 344));
+/// assert_eq!(budget, Bytes(37_647));
+/// assert_eq!(Margin::new(budget, Bytes(40_000)).margin, -2_353, "an overrun");
+/// ```
 pub fn default_budget(needed: Size) -> Bytes {
     let by_area = (needed.pixels() as f64 * BYTES_PER_DEVICE_PIXEL).round() as u64;
     Bytes(by_area).clamp(LEAST, MOST)

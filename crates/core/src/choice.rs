@@ -54,6 +54,16 @@ pub enum ChoiceOutcome {
 /// JPEG keeps no transparency and blurs letters, PNG is heavy for photographs: either is tried
 /// only where nothing else is allowed, or as what every browser can read. What moves is tried in the
 /// formats that do, GIF last of them.
+///
+/// ```
+/// use brisk_margin_core::choice::worth_trying;
+/// use brisk_margin_core::content::ContentClass;
+/// use brisk_margin_core::format::Format;
+///
+/// let all = [Format::Avif, Format::Webp, Format::Jpeg, Format::Png];
+/// let tried = worth_trying(&all, ContentClass::Photograph, false);
+/// assert_eq!(tried, [Format::Avif, Format::Webp, Format::Jpeg]);
+/// ```
 pub fn worth_trying(allowed: &[Format], class: ContentClass, is_transparent: bool) -> Vec<Format> {
     if class == ContentClass::Animation {
         let mut moving: Vec<Format> = allowed.iter().copied().filter(|f| f.moves()).collect();

@@ -37,6 +37,21 @@ impl Fitting {
     ///
     /// # Errors
     /// [`TooSmall`] with [`Fit::Exact`], which promises the slot's pixels.
+    ///
+    /// ```
+    /// use brisk_margin_core::fitting::Fitting;
+    /// use brisk_margin_core::framing::FocalPoint;
+    /// use brisk_margin_core::geometry::Size;
+    /// use brisk_margin_core::slot_shape::{Fit, SlotShape};
+    /// use brisk_margin_core::units::Density;
+    ///
+    /// let slot = SlotShape::new(912.0, 344.0, Fit::Cover)?;
+    /// let two = Density::new(2.0)?;
+    /// let fitting = Fitting::new(Size::new(6000, 4000), slot, two, FocalPoint::CENTRE)?;
+    /// assert_eq!(fitting.output, Size::new(1824, 688));
+    /// assert!(!fitting.is_short());
+    /// # Ok::<_, Box<dyn std::error::Error>>(())
+    /// ```
     pub fn new(
         source: Size,
         slot: SlotShape,

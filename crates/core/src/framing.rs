@@ -138,6 +138,17 @@ pub enum FramingError {
 
 /// The largest rectangle of shape `aspect` (width over height) inside `source`, its centre moved
 /// to the focal point as far as the source allows, in whole pixels.
+///
+/// ```
+/// use brisk_margin_core::framing::{FocalPoint, cover};
+/// use brisk_margin_core::geometry::{Rect, Size};
+///
+/// // A square of a wide picture, whose subject is far on the left.
+/// let subject = FocalPoint::new(0.1, 0.5)?;
+/// let crop = cover(Size::new(3000, 1000), 1.0, subject);
+/// assert_eq!(crop, Rect { x: 0, y: 0, width: 1000, height: 1000 });
+/// # Ok::<_, Box<dyn std::error::Error>>(())
+/// ```
 pub fn cover(source: Size, aspect: f64, focal: FocalPoint) -> Rect {
     let (w, h) = (f64::from(source.width), f64::from(source.height));
     frame(source, aspect, (focal.x * w, focal.y * h), None)

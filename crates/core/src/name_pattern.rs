@@ -113,6 +113,21 @@ impl Pattern {
     ///
     /// # Errors
     /// [`PatternError`] where it cannot be used.
+    ///
+    /// ```
+    /// use brisk_margin_core::name_pattern::{NameParts, Pattern};
+    ///
+    /// let pattern = Pattern::parse("{title}-{slot}-{width}x{height}")?;
+    /// let parts = NameParts {
+    ///     title: "Dome at dusk".into(),
+    ///     slot: "Home header".into(),
+    ///     width: 1824,
+    ///     height: 688,
+    ///     ..NameParts::default()
+    /// };
+    /// assert_eq!(pattern.stem(&parts), "dome-at-dusk-home-header-1824x688");
+    /// # Ok::<_, Box<dyn std::error::Error>>(())
+    /// ```
     pub fn parse(text: &str) -> Result<Self, PatternError> {
         let mut pieces = Vec::new();
         let mut rest = text;

@@ -21,6 +21,21 @@ pub struct Need {
 
 /// What a slot needs of a file of shape `aspect` (width over height), at every layout width where
 /// it is shown and every density.
+///
+/// ```
+/// use brisk_margin_core::geometry::Size;
+/// use brisk_margin_core::layout::{BoxSize, Boxes};
+/// use brisk_margin_core::needs::needs;
+/// use brisk_margin_core::slot_shape::Fit;
+/// use brisk_margin_core::units::Density;
+///
+/// // A square picture in a wide box: the browser cuts its top and bottom, and needs them all the
+/// // same.
+/// let boxes = Boxes::from([(1280, BoxSize { width: 900.0, height: 300.0 })]);
+/// let needs = needs(&boxes, Fit::Cover, 1.0, &[Density::new(2.0)?]);
+/// assert_eq!(needs[0].pixels, Size::new(1800, 1800));
+/// # Ok::<_, Box<dyn std::error::Error>>(())
+/// ```
 pub fn needs(boxes: &Boxes, fit: Fit, aspect: f64, densities: &[Density]) -> Vec<Need> {
     let shown = boxes.iter().filter(|(_, size)| size.is_shown());
     shown

@@ -209,6 +209,16 @@ pub struct EffectiveRule {
 
 impl EffectiveRule {
     /// What holds where these levels say what they do.
+    ///
+    /// ```
+    /// use brisk_margin_core::format::Format;
+    /// use brisk_margin_core::rule::{EffectiveRule, OutputRule, RuleLevel};
+    ///
+    /// let site = OutputRule { formats: Some(vec![Format::Webp]), ..OutputRule::default() };
+    /// let picture = OutputRule { formats: Some(vec![Format::Png]), ..OutputRule::default() };
+    /// let rule = EffectiveRule::new(&site, &OutputRule::default(), &picture);
+    /// assert_eq!(rule.formats.value, [Format::Png], "the closest level that says something");
+    /// ```
     pub fn new(site: &OutputRule, slot: &OutputRule, picture: &OutputRule) -> Self {
         let levels =
             [(RuleLevel::Picture, picture), (RuleLevel::Slot, slot), (RuleLevel::Site, site)];

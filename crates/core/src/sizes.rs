@@ -37,13 +37,13 @@ impl Length {
         self.vw / 100.0 * f64::from(viewport) + self.px
     }
 
-    fn error(self, samples: &[WeightSample]) -> f64 {
+    fn error(self, samples: &[Measured]) -> f64 {
         samples.iter().map(|&(v, width)| (self.at(v) - width).abs()).fold(0.0, f64::max)
     }
 }
 
 /// A viewport's width and the picture's rendered width there, in CSS pixels.
-type WeightSample = (u32, f64);
+type Measured = (u32, f64);
 
 impl Sizes {
     /// The shortest list of lengths that is within [`TOLERANCE`] of the rendered width at every
@@ -51,10 +51,21 @@ impl Sizes {
     /// between two measured viewports, else at the viewport where the length changes.
     ///
     /// `None` where nothing was measured.
+    ///
+    /// ```
+    /// use std::collections::BTreeMap;
+    ///
+    /// use brisk_margin_core::sizes::Sizes;
+    ///
+    /// // As wide as the window less its edges, and a fixed column from 900 px on.
+    /// let shown = BTreeMap::from([(390, 358.0), (600, 568.0), (899, 867.0), (900, 400.0), (1280, 400.0)]);
+    /// let sizes = Sizes::of(&shown, &[900]).expect("something was measured");
+    /// assert_eq!(sizes.to_string(), "(min-width: 900px) 400px, calc(100vw - 32px)");
+    /// ```
     pub fn of(rendered: &BTreeMap<u32, f64>, breakpoints: &[u32]) -> Option<Self> {
-        let samples: Vec<WeightSample> = rendered.iter().map(|(&v, &width)| (v, width)).collect();
+        let samples: Vec<Measured> = rendered.iter().map(|(&v, &width)| (v, width)).collect();
         let runs = stretches(&samples, breakpoints).flat_map(runs);
-        let mut parts: Vec<(&[WeightSample], Length)> = Vec::new();
+        let mut parts: Vec<(&[Measured], Length)> = Vec::new();
         let mut end = 0;
         for (run, length) in runs {
             end += run.len();
@@ -91,14 +102,14 @@ impl Sizes {
 
 /// The samples between one breakpoint and the next, where a style sheet does not change.
 fn stretches<'a>(
-    samples: &'a [WeightSample],
+    samples: &'a [Measured],
     breakpoints: &'a [u32],
-) -> impl Iterator<Item = &'a [WeightSample]> {
+) -> impl Iterator<Item = &'a [Measured]> {
     samples.chunk_by(|&(v, _), &(w, _)| !breakpoints.iter().any(|&b| v < b && b <= w))
 }
 
 /// A stretch as one run where one line follows it, else as few as that takes.
-fn runs(stretch: &[WeightSample]) -> Vec<(&[WeightSample], Length)> {
+fn runs(stretch: &[Measured]) -> Vec<(&[Measured], Length)> {
     let mut runs = Vec::new();
     let mut rest = stretch;
     // One sample always has a line, so that the rest gets shorter each time.
@@ -116,7 +127,7 @@ fn boundary(below: u32, above: u32, breakpoints: &[u32]) -> u32 {
 }
 
 /// A length that is near enough to all `samples`, with as few digits as that takes.
-fn follow(samples: &[WeightSample]) -> Option<Length> {
+fn follow(samples: &[Measured]) -> Option<Length> {
     // The line that stays nearest to all points is parallel to one through two of them.
     let slopes = samples.iter().enumerate().flat_map(|(n, &(v, width))| {
         samples[n + 1..].iter().map(move |&(w, other)| (other - width) / f64::from(w - v))
@@ -140,7 +151,7 @@ fn follow(samples: &[WeightSample]) -> Option<Length> {
 }
 
 /// The line of that slope whose largest distance to the samples is least.
-fn middle(samples: &[WeightSample], vw: f64) -> Length {
+fn middle(samples: &[Measured], vw: f64) -> Length {
     let rest = samples.iter().map(|&(v, width)| width - vw / 100.0 * f64::from(v));
     let (least, most) = rest.fold((f64::INFINITY, f64::NEG_INFINITY), |(least, most), value| {
         (least.min(value), most.max(value))
@@ -185,7 +196,7 @@ mod tests {
     use super::*;
     use proptest::prelude::*;
 
-    fn sizes(samples: &[WeightSample], breakpoints: &[u32]) -> String {
+    fn sizes(samples: &[Measured], breakpoints: &[u32]) -> String {
         Sizes::of(&samples.iter().copied().collect(), breakpoints).unwrap().to_string()
     }
 

@@ -63,6 +63,17 @@ fn colours(raster: &Raster) -> u32 {
 /// Tells the class by how many colours cover most of the picture, and how often neighbours are
 /// exactly alike: light on a sensor has many shades, and its noise leaves hardly any two alike.
 /// The bounds part the demo's pictures by a wide gap (docs/performance.md).
+///
+/// ```
+/// use brisk_margin_core::content::ContentClass;
+/// use brisk_margin_core::geometry::Size;
+/// use brisk_margin_imaging::analysis::content_class;
+/// use brisk_margin_imaging::raster::{Channels, Raster};
+///
+/// let flag: Vec<u8> = (0..96 * 96).flat_map(|n| if n % 96 < 48 { [0, 90, 90] } else { [250; 3] }).collect();
+/// let flag = Raster::new(Size::new(96, 96), Channels::Rgb, flag);
+/// assert_eq!(content_class(&flag), ContentClass::Graphic);
+/// ```
 pub fn content_class(raster: &Raster) -> ContentClass {
     const FEW: usize = 12;
     const EVEN: f64 = 0.4;

@@ -18,6 +18,17 @@ use brisk_margin_core::source_format::SourceFormat;
 ///
 /// # Errors
 /// As [`svg::clean`].
+///
+/// ```
+/// use brisk_margin_imaging::drawing::minified;
+///
+/// let drawing = br#"<svg xmlns="http://www.w3.org/2000/svg" width="9" height="9">
+///     <rect width="9.00000" height="9" onclick="alert(1)"/>
+/// </svg>"#;
+/// let small = minified(drawing)?;
+/// assert!(small.len() < drawing.len() && !small.contains("onclick"));
+/// # Ok::<_, Box<dyn std::error::Error>>(())
+/// ```
 pub fn minified(data: &[u8]) -> Result<String, CodecError> {
     let cleaned = svg::clean(data)?;
     let document = Document::parse(&cleaned)

@@ -116,6 +116,18 @@ impl QualityMetric {
     ///
     /// # Errors
     /// [`MetricError::Size`] where it has another size.
+    ///
+    /// ```
+    /// use brisk_margin_core::geometry::Size;
+    /// use brisk_margin_imaging::metric::QualityMetric;
+    /// use brisk_margin_imaging::raster::{Channels, Raster};
+    ///
+    /// let grey = |shade| Raster::new(Size::new(64, 64), Channels::Rgb, vec![shade; 64 * 64 * 3]);
+    /// let reference = QualityMetric::new(grey(120))?;
+    /// assert_eq!(reference.score(&grey(120))?.0, 100.0);
+    /// assert!(reference.score(&grey(160))?.0 < 85.0);
+    /// # Ok::<_, Box<dyn std::error::Error>>(())
+    /// ```
     pub fn score(&self, file: &Raster) -> Result<Score, MetricError> {
         self.check_size(file)?;
         if *file == self.raster {

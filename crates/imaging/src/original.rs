@@ -34,6 +34,27 @@ impl<'a> Original<'a> {
     /// # Errors
     /// [`PictureError`] where the file is empty, no picture, of a kind that is not read, too
     /// large, or damaged in its header.
+    ///
+    /// ```
+    /// use brisk_margin_core::encoding::{Encoding, Quality};
+    /// use brisk_margin_core::fitting::Fitting;
+    /// use brisk_margin_core::geometry::Size;
+    /// use brisk_margin_imaging::codec::extras::Extras;
+    /// use brisk_margin_imaging::codecs::Codecs;
+    /// use brisk_margin_imaging::original::Original;
+    /// use brisk_margin_imaging::raster::{Channels, Raster};
+    /// use brisk_margin_imaging::render::render;
+    ///
+    /// let codecs = Codecs::in_process();
+    /// let grey = Raster::new(Size::new(90, 60), Channels::Rgb, vec![128; 90 * 60 * 3]);
+    /// let file = codecs.encode(&grey, Encoding::Jpeg(Quality::USUAL), &Extras::default())?;
+    ///
+    /// let original = Original::open(&codecs, &file)?;
+    /// assert_eq!(original.facts().size, Size::new(90, 60));
+    /// let half = Fitting::whole(original.facts().size, Size::new(45, 30));
+    /// assert_eq!(render(&original, &half)?.size(), Size::new(45, 30));
+    /// # Ok::<_, Box<dyn std::error::Error>>(())
+    /// ```
     pub fn open(codecs: &'a Codecs, bytes: &'a [u8]) -> Result<Self, PictureError> {
         if bytes.is_empty() {
             return Err(PictureError::Empty);

@@ -48,6 +48,19 @@ impl Region {
 ///
 /// # Panics
 /// When the region does not lie inside the source.
+///
+/// ```
+/// use brisk_margin_core::geometry::Size;
+/// use brisk_margin_imaging::raster::{Channels, Raster};
+/// use brisk_margin_imaging::resize::{Region, resize};
+///
+/// // Black and white in equal parts are half of the light, which sRGB writes as 188.
+/// let stripes: Vec<u8> = (0..64 * 64).flat_map(|n| [255 * (n % 2) as u8; 3]).collect();
+/// let stripes = Raster::new(Size::new(64, 64), Channels::Rgb, stripes);
+/// let small = resize(&stripes, Region::whole(stripes.size()), Size::new(8, 8));
+/// let middle = small.data()[3 * (4 * 8 + 4)];
+/// assert!(middle.abs_diff(188) <= 2, "{middle}");
+/// ```
 pub fn resize(source: &Raster, region: Region, output: Size) -> Raster {
     let data = match source.channels() {
         Channels::Rgb => {

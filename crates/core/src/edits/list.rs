@@ -53,6 +53,17 @@ impl EditList {
     /// # Errors
     /// [`EditError`] where a value is out of its range, an edit that has its place once stands
     /// twice, or there are too many.
+    ///
+    /// ```
+    /// use brisk_margin_core::edits::{Edit, EditList};
+    ///
+    /// // Whatever the order they were chosen in, geometry comes before shades.
+    /// let chosen = [Edit::Exposure { stops: 0.5 }, Edit::Turn { quarters: 1 }];
+    /// let list = EditList::new(chosen.into_iter().map(Into::into).collect())?;
+    /// let first = list.edits().next();
+    /// assert_eq!(first, Some(&Edit::Turn { quarters: 1 }));
+    /// # Ok::<_, Box<dyn std::error::Error>>(())
+    /// ```
     pub fn new(mut steps: Vec<EditEntry>) -> Result<Self, EditError> {
         if steps.len() > MOST_EDITS {
             return Err(EditError::TooMany(steps.len()));

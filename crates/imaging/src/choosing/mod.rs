@@ -120,6 +120,33 @@ pub fn never() -> bool {
 }
 
 /// A choice to be made: pixels, and what is known of them.
+///
+/// ```
+/// use brisk_margin_core::choice::QualityTarget;
+/// use brisk_margin_core::content::ContentClass;
+/// use brisk_margin_core::format::Format;
+/// use brisk_margin_core::geometry::Size;
+/// use brisk_margin_core::grade::Grade;
+/// use brisk_margin_imaging::choosing::{Choosing, never};
+/// use brisk_margin_imaging::codec::extras::Extras;
+/// use brisk_margin_imaging::codecs::Codecs;
+/// use brisk_margin_imaging::metric::QualityMetric;
+/// use brisk_margin_imaging::raster::{Channels, Raster};
+///
+/// let dusk = (0..64 * 64).flat_map(|n: u32| [n / 64 * 3, 40, 200 - n / 64 * 3].map(|c| c as u8));
+/// let dusk = Raster::new(Size::new(64, 64), Channels::Rgb, dusk.collect());
+/// let choosing = Choosing {
+///     codecs: &Codecs::in_process(),
+///     metric: &QualityMetric::new(dusk)?,
+///     moving: None,
+///     class: ContentClass::Photograph,
+///     extras: &Extras::default(),
+///     stop: &never,
+/// };
+/// let chosen = choosing.choose(Format::Webp, QualityTarget::Grade(Grade::Good), None)?;
+/// assert!(chosen.trial.score >= Grade::Good.target());
+/// # Ok::<_, Box<dyn std::error::Error>>(())
+/// ```
 pub struct Choosing<'a> {
     /// Makes and reads the files.
     pub codecs: &'a Codecs,
