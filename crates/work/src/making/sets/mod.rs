@@ -208,16 +208,16 @@ impl ResponsiveSet {
     async fn find_made(&mut self, maker: &Maker, picture: &Picture) -> Result<(), SetError> {
         let specs = self.parts.iter().flat_map(|part| &part.widths).map(|width| &width.spec);
         let scores = maker.store.scores_of(picture.id, specs).await?;
-        let mut settled = Vec::new();
-        for file in &self.files {
-            let of = self.subject(picture, file);
-            settled.push(match trials::known(maker, of, file.request).await? {
-                Some(known) => [false, true].map(|is_copy| {
-                    Some((known.clone(), self.variant_spec(file, known.encoding, is_copy)))
-                }),
-                None => [None, None],
-            });
-        }
+        let own = &*self;
+        let ended = own.files.iter().map(|file| async move {
+            let known = trials::known(maker, own.subject(picture, file), file.request).await?;
+            Ok::<_, SetError>([false, true].map(|is_copy| {
+                let known = known.clone()?;
+                let spec = own.variant_spec(file, known.encoding, is_copy);
+                Some((known, spec))
+            }))
+        });
+        let settled = futures::future::try_join_all(ended).await?;
         let specs = settled.iter().flatten().flatten().map(|(_, spec)| spec);
         let mut variants = maker.store.variants_for(picture.id, specs).await?;
         for (file, settled) in self.files.iter_mut().zip(settled) {
