@@ -5,6 +5,7 @@ mod databases;
 #[cfg(feature = "databases")]
 pub mod made_up;
 pub mod pictures;
+pub mod places;
 
 #[cfg(feature = "databases")]
 pub use databases::{database, execute};

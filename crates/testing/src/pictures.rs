@@ -1,8 +1,10 @@
 //! Small pictures, good and bad.
 
 use brisk_margin_core::encoding::{Encoding, Quality};
+use brisk_margin_core::facts::PictureFacts;
 use brisk_margin_core::format::Format;
 use brisk_margin_core::geometry::Size;
+use brisk_margin_core::source_format::SourceFormat;
 use brisk_margin_imaging::codec::extras::Extras;
 use brisk_margin_imaging::codec::png;
 use brisk_margin_imaging::codecs::Codecs;
@@ -69,4 +71,16 @@ fn crc32(data: &[u8]) -> u32 {
     !data.iter().fold(!0u32, |crc, &byte| {
         (0..8).fold(crc ^ u32::from(byte), |c, _| (c >> 1) ^ (0xEDB8_8320 & (c & 1).wrapping_neg()))
     })
+}
+
+/// What the header of a still JPEG of `size` says.
+pub fn jpeg_facts(size: Size) -> PictureFacts {
+    PictureFacts {
+        format: SourceFormat::Jpeg,
+        size,
+        has_alpha: false,
+        frames: 1,
+        has_location: false,
+        profile: None,
+    }
 }

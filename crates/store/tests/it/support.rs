@@ -1,12 +1,11 @@
 //! A store of its own for each test.
 
 use brisk_margin_core::embedded::EmbeddedMetadata;
-use brisk_margin_core::facts::PictureFacts;
 use brisk_margin_core::geometry::Size;
 use brisk_margin_core::site::ImportAction;
-use brisk_margin_core::source_format::SourceFormat;
 use brisk_margin_store::Store;
 use brisk_margin_store::pictures::{Arrival, NewPicture, Origin, Picture};
+use brisk_margin_testing::pictures::jpeg_facts;
 use tempfile::TempDir;
 
 pub struct Home {
@@ -24,14 +23,7 @@ pub async fn home() -> Home {
 
 /// A picture of 1,200 by 800 pixels whose file is `bytes`.
 pub async fn picture(store: &Store, bytes: &'static [u8]) -> Picture {
-    let facts = PictureFacts {
-        format: SourceFormat::Jpeg,
-        size: Size::new(1200, 800),
-        has_alpha: false,
-        frames: 1,
-        has_location: false,
-        profile: None,
-    };
+    let facts = jpeg_facts(Size::new(1200, 800));
     let new = NewPicture {
         name: "moor.jpg",
         folder: "",

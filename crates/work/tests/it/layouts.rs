@@ -4,22 +4,19 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use brisk_margin_core::adjustments::Adjustments;
 use brisk_margin_core::embedded::EmbeddedMetadata;
-use brisk_margin_core::facts::PictureFacts;
 use brisk_margin_core::framing::FocalPoint;
 use brisk_margin_core::geometry::Size;
-use brisk_margin_core::layout::{BoxSize, Boxes};
 use brisk_margin_core::layout_summary::{PageSummary, SlotSummary};
-use brisk_margin_core::object_fit::ObjectFit;
-use brisk_margin_core::place::{MeasuredPlace, ServedFile};
 use brisk_margin_core::place_kind::PlaceKind;
 use brisk_margin_core::place_status::PlaceStatus;
 use brisk_margin_core::site::ImportAction;
 use brisk_margin_core::slot_shape::Fit;
-use brisk_margin_core::source_format::SourceFormat;
-use brisk_margin_core::units::{ByDensity, Bytes, Density};
+use brisk_margin_core::units::Bytes;
 use brisk_margin_store::Store;
 use brisk_margin_store::layouts::{NewPage, NewPlace, PlaceFilter, SlotEdit};
 use brisk_margin_store::pictures::{Arrival, ChangeSet, FieldChange, NewPicture, Origin, Picture};
+use brisk_margin_testing::pictures::jpeg_facts;
+use brisk_margin_testing::places::{card_boxes, jpeg_at, measured_card};
 use brisk_margin_work::layouts::{LayoutSummaries, PlaceStatuses, SummedLayouts};
 use tempfile::TempDir;
 use uuid::Uuid;
@@ -30,40 +27,14 @@ struct Site {
     _folder: TempDir,
 }
 
-fn boxes(width: f64) -> Boxes {
-    let size = |width, height| BoxSize { width, height };
-    [(390, size(358.0, 220.0)), (1280, size(width, 220.0))].into()
-}
-
 /// A place of the class `class`, `width` wide on a desktop, that serves `kb` of pixels.
 fn place(selector: &str, class: &str, width: f64, kb: u64) -> NewPlace {
-    let file = ServedFile {
-        url: format!("http://tarn.example/media/{class}-{kb}.jpg"),
-        size: Some((900, 600)),
-        format: Some("jpeg".to_owned()),
-        bytes: Bytes::kb(kb),
-        hash: None,
-    };
-    let files: ByDensity<ServedFile> =
-        [(Density::ONE, file.clone()), (Density::REFERENCE, file)].into_iter().collect();
+    let url = format!("http://tarn.example/media/{class}-{kb}.jpg");
     NewPlace {
         selector: selector.to_owned(),
         loose: format!("main > ul.{class} > li > img"),
         kind: PlaceKind::Card,
-        details: MeasuredPlace {
-            boxes: boxes(width),
-            rendered: boxes(width),
-            positions: [(390, (16.0, 300.0)), (1280, (16.0, 300.0))].into(),
-            files: [(390, files.clone()), (1280, files)].into(),
-            painting: ObjectFit::Cover,
-            position: "50% 50%".to_owned(),
-            srcset: None,
-            sizes: None,
-            alt: None,
-            lazy: false,
-            above_fold: false,
-            lcp: false,
-        },
+        details: measured_card(width, jpeg_at(&url, (900, 600), Bytes::kb(kb))),
     }
 }
 
@@ -91,14 +62,7 @@ impl Site {
     }
 
     async fn picture(&self, bytes: &'static [u8], size: Size) -> Picture {
-        let facts = PictureFacts {
-            format: SourceFormat::Jpeg,
-            size,
-            has_alpha: false,
-            frames: 1,
-            has_location: false,
-            profile: None,
-        };
+        let facts = jpeg_facts(size);
         let new = NewPicture {
             name: "moor.jpg",
             folder: "",
@@ -163,7 +127,7 @@ async fn summaries_follow_every_change() {
         .await
         .unwrap();
     site.summed("another fit").await;
-    store.set_boxes([(cards, Some(boxes(1_200.0)))].into()).await.unwrap();
+    store.set_boxes([(cards, Some(card_boxes(1_200.0)))].into()).await.unwrap();
     let after = site.summed("boxes by hand").await;
     assert!(after.slots.iter().any(|(slot, of)| slot.id == cards && of.worst.is_some()));
 
