@@ -1,9 +1,16 @@
 //! Framing: which part of a picture a slot shows.
 
+mod by_hand;
+mod cuts;
+mod position;
+
 use serde::{Deserialize, Serialize};
 use thiserror::Error;
 
 use crate::geometry::{Rect, Size};
+pub use by_hand::{Holding, drawn};
+pub use cuts::{Cuts, KeepCut};
+pub use position::{object_position, shown_at};
 
 /// The point of a picture that every framing keeps as near its middle as it can.
 ///
@@ -189,49 +196,6 @@ fn offset(focal: f64, source: u32, frame: u32, keep: Option<(f64, f64)>) -> u32 
     (start as u32).min(source - frame)
 }
 
-/// How much of a keep area a framing cuts, in pixels and in percent of the area's own side.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub struct KeepCut {
-    /// Pixels cut from its left.
-    pub left: u32,
-    /// Pixels cut from its top.
-    pub top: u32,
-    /// Pixels cut from its right.
-    pub right: u32,
-    /// Pixels cut from its bottom.
-    pub bottom: u32,
-    /// Of its width, in percent.
-    pub percent_across: f64,
-    /// Of its height, in percent.
-    pub percent_down: f64,
-}
-
-impl KeepCut {
-    /// What `crop` cuts of `keep` (left, top, right, bottom); nothing where it holds all of it.
-    pub fn of(keep: [f64; 4], crop: Rect) -> Option<Self> {
-        let [left, top, right, bottom] = keep;
-        // A whole pixel is cut where more than a hundredth of it is.
-        let cut = |length: f64| if length > 0.01 { length.ceil() as u32 } else { 0 };
-        let end = |start: u32, length: u32| f64::from(start) + f64::from(length);
-        let cuts = Self {
-            left: cut(f64::from(crop.x).min(right) - left),
-            top: cut(f64::from(crop.y).min(bottom) - top),
-            right: cut(right - end(crop.x, crop.width).max(left)),
-            bottom: cut(bottom - end(crop.y, crop.height).max(top)),
-            percent_across: 0.0,
-            percent_down: 0.0,
-        };
-        let percent = |a: u32, b: u32, side: f64| (100.0 * f64::from(a + b) / side).min(100.0);
-        let cuts = Self {
-            percent_across: percent(cuts.left, cuts.right, right - left),
-            percent_down: percent(cuts.top, cuts.bottom, bottom - top),
-            ..cuts
-        };
-        (cuts.left + cuts.top + cuts.right + cuts.bottom > 0).then_some(cuts)
-    }
-}
-
 /// The smallest rectangle that holds all of `rects`; nothing where there are none.
 pub fn union(rects: impl IntoIterator<Item = Rect>) -> Option<Rect> {
     rects.into_iter().reduce(|a, b| {
@@ -243,116 +207,6 @@ pub fn union(rects: impl IntoIterator<Item = Rect>) -> Option<Rect> {
             height: (a.y + a.height).max(b.y + b.height) - y,
         }
     })
-}
-
-/// What stays as it is while a part is drawn by hand.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(rename_all = "kebab-case")]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub enum Holding {
-    /// Its size: it is moved as a whole.
-    Size,
-    /// Its upper left corner.
-    #[default]
-    TopLeft,
-    /// Its upper right corner.
-    TopRight,
-    /// Its lower left corner.
-    BottomLeft,
-    /// Its lower right corner.
-    BottomRight,
-}
-
-/// A part of `source` that was drawn or typed by hand, brought inside and to shape `aspect`;
-/// nothing where it has no pixel.
-///
-/// One that is moved keeps its size where it can; of another, what lies outside is cut off. To its
-/// shape it is brought by the shorter way.
-pub fn drawn(source: Size, part: Rect, aspect: Option<f64>, holding: Holding) -> Option<Rect> {
-    if part.width == 0 || part.height == 0 {
-        return None;
-    }
-    let along = |start: u32, length: u32, side: u32| {
-        if holding == Holding::Size {
-            let length = length.min(side);
-            (start.min(side - length), length)
-        } else {
-            let start = start.min(side - 1);
-            (start, length.min(side - start))
-        }
-    };
-    let (mut x, mut width) = along(part.x, part.width, source.width);
-    let (mut y, mut height) = along(part.y, part.height, source.height);
-    if let Some(aspect) = aspect {
-        let size = cover(Size::new(width, height), aspect, FocalPoint::CENTRE);
-        if matches!(holding, Holding::TopRight | Holding::BottomRight) {
-            x += width - size.width;
-        }
-        if matches!(holding, Holding::BottomLeft | Holding::BottomRight) {
-            y += height - size.height;
-        }
-        (width, height) = (size.width, size.height);
-    }
-    Some(Rect { x, y, width, height })
-}
-
-/// Where a browser that covers a box with a file has to hold it, so that it shows `crop`: a CSS
-/// `object-position` in percent across and down (CSS Images 3, 5.5, and CSS Backgrounds 3, 3.6).
-///
-/// `file` is the part of the picture that the file shows. The middle where there is no choice.
-pub fn object_position(file: Rect, crop: Rect) -> (f64, f64) {
-    let along = |crop: u32, crop_length: u32, file: u32, file_length: u32| {
-        let room = f64::from(file_length) - f64::from(crop_length);
-        if room <= 0.0 {
-            return 50.0;
-        }
-        (100.0 * (f64::from(crop) - f64::from(file)) / room).clamp(0.0, 100.0)
-    };
-    (along(crop.x, crop.width, file.x, file.width), along(crop.y, crop.height, file.y, file.height))
-}
-
-/// The part of `file` that a browser shows in a box of shape `aspect` when it covers the box and
-/// holds the file at `position`, in pixels: left, top, width, height.
-pub fn shown_at(file: Rect, aspect: f64, position: (f64, f64)) -> [f64; 4] {
-    let (w, h) = (f64::from(file.width), f64::from(file.height));
-    let (width, height) = if w / h > aspect { (h * aspect, h) } else { (w, w / aspect) };
-    let start = |file: u32, room: f64, percent: f64| f64::from(file) + room * percent / 100.0;
-    [start(file.x, w - width, position.0), start(file.y, h - height, position.1), width, height]
-}
-
-/// What a framing cuts from each side of the picture, in source pixels.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub struct Cuts {
-    /// Pixels cut from the left.
-    pub left: u32,
-    /// Pixels cut from the top.
-    pub top: u32,
-    /// Pixels cut from the right.
-    pub right: u32,
-    /// Pixels cut from the bottom.
-    pub bottom: u32,
-}
-
-impl Cuts {
-    /// What `crop` leaves out of a picture of size `source`; the crop lies inside it.
-    pub fn of(source: Size, crop: Rect) -> Self {
-        Self {
-            left: crop.x,
-            top: crop.y,
-            right: source.width - crop.x - crop.width,
-            bottom: source.height - crop.y - crop.height,
-        }
-    }
-
-    /// The percentage of a picture of size `source` that stays, by area.
-    pub fn kept_percent(self, source: Size) -> f64 {
-        let kept = Size::new(
-            source.width - self.left - self.right,
-            source.height - self.top - self.bottom,
-        );
-        100.0 * kept.pixels() as f64 / source.pixels() as f64
-    }
 }
 
 #[cfg(test)]
