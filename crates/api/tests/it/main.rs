@@ -1,6 +1,7 @@
 //! The API against real PostgreSQL and real blobs, one binary.
 
 mod api;
+mod arrivals;
 mod background;
 mod bench;
 mod layouts;
