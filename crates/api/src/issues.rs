@@ -12,6 +12,8 @@ pub(crate) struct IssueBody {
     issue: Issue,
     /// How serious it is.
     severity: Severity,
+    /// Whether it should be mended, rather than only be known.
+    to_mend: bool,
     /// The same in words, with its figures.
     words: String,
     /// How to mend it; nothing where there is nothing to do.
@@ -22,6 +24,12 @@ impl From<Issue> for IssueBody {
     fn from(issue: Issue) -> Self {
         let kind = issue.kind();
         let words = issue.to_string();
-        Self { severity: kind.severity(), words, mend: kind.mend(), issue }
+        Self {
+            severity: kind.severity(),
+            to_mend: kind.is_to_mend(),
+            words,
+            mend: kind.mend(),
+            issue,
+        }
     }
 }

@@ -50,7 +50,7 @@ impl Description {
         let characters = alt.chars().count();
         [
             naming::reads_like_a_file(alt, name).then_some(Evidence::AltFileName),
-            (characters > LONG_ALT).then_some(Evidence::AltTooLong { characters }),
+            (characters > LONG_ALT).then_some(Evidence::AltTooLong { characters, limit: LONG_ALT }),
             (others > 0).then_some(Evidence::AltRepeated { others }),
         ]
         .into_iter()
@@ -150,7 +150,10 @@ mod tests {
             [Evidence::AltFileName, Evidence::AltRepeated { others: 2 },]
         );
         let long = "Stars over the moor. ".repeat(10);
-        assert_eq!(findings(&long, false, 0), [Evidence::AltTooLong { characters: 209 }]);
+        assert_eq!(
+            findings(&long, false, 0),
+            [Evidence::AltTooLong { characters: 209, limit: LONG_ALT }]
+        );
     }
 
     #[test]

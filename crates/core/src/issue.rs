@@ -2,7 +2,6 @@
 
 use serde::{Deserialize, Serialize};
 
-use crate::describe::LONG_ALT;
 use crate::format::Format;
 use crate::units::Bytes;
 
@@ -115,10 +114,12 @@ pub enum Evidence {
     NoAlt,
     /// An alt text reads like the name of a file.
     AltFileName,
-    /// An alt text is longer than [`LONG_ALT`].
+    /// An alt text is longer than is read out at once.
     AltTooLong {
         /// Its length in characters.
         characters: usize,
+        /// How many are read at once.
+        limit: usize,
     },
     /// Other pictures have the same alt text.
     AltRepeated {
@@ -273,7 +274,21 @@ impl Issue {
     }
 }
 
+/// Pixels that may lack, for rounding.
+const SHORT: f64 = 1.02;
+
 impl Evidence {
+    /// That a place asks for `shortfall` times the pixels there are; nothing where they are enough,
+    /// or nearly.
+    pub fn too_small(shortfall: f64) -> Option<Self> {
+        (shortfall > SHORT).then_some(Self::TooSmall { percent: 100.0 * (shortfall - 1.0) })
+    }
+
+    /// That a file is rendered `times` as wide as its pixels; nothing where it is not, or hardly.
+    pub fn enlarged(times: f64) -> Option<Self> {
+        (times > SHORT).then_some(Self::Enlarged { times })
+    }
+
     /// What kind of issue it shows.
     pub const fn kind(&self) -> IssueKind {
         match self {
@@ -464,7 +479,7 @@ impl IssueKind {
             Self::SelectorUnknown => Facts(
                 "selector-unknown",
                 Note,
-                "the slot's selector is not known",
+                "the slot’s selector is not known",
                 Some("Write your own for “.background” in the style rules."),
             ),
             Self::ProfileNotKept => {
@@ -489,6 +504,11 @@ impl IssueKind {
     /// What it says, without figures.
     pub const fn words(self) -> &'static str {
         self.facts().2
+    }
+
+    /// Whether it should be mended, rather than only be known.
+    pub fn is_to_mend(self) -> bool {
+        self.severity() >= Severity::Mend
     }
 
     /// How to mend it; nothing where there is nothing to do.
@@ -525,8 +545,8 @@ impl std::fmt::Display for Issue {
             Evidence::LogoEnlarged { times } => {
                 write!(f, "the logo is shown {times:.1}× larger than it is")
             }
-            Evidence::AltTooLong { characters } => {
-                write!(f, "{characters} characters; up to {LONG_ALT} are read at once")
+            Evidence::AltTooLong { characters, limit } => {
+                write!(f, "{characters} characters; up to {limit} are read at once")
             }
             Evidence::AltRepeated { others: 1 } => f.write_str("the same as another’s"),
             Evidence::AltRepeated { others } => write!(f, "the same as {others} others’"),
@@ -572,7 +592,7 @@ mod tests {
             E::Location,
             E::NoAlt,
             E::AltFileName,
-            E::AltTooLong { characters: 209 },
+            E::AltTooLong { characters: 209, limit: 150 },
             E::AltRepeated { others: 2 },
             E::NoCredit,
             E::AltNotWanted,

@@ -2,7 +2,7 @@
 
 use crate::budget::{Margin, Share};
 use crate::geometry::Size;
-use crate::issue::{Evidence, Issue, Severity};
+use crate::issue::{Evidence, Issue};
 use crate::place::Place;
 use crate::placement::Placement;
 use crate::showing::{Showing, issues};
@@ -41,7 +41,7 @@ impl PlaceStatus {
 
     /// Whether something about it should be mended.
     pub fn to_mend(&self) -> bool {
-        self.issues.iter().any(|issue| issue.kind().severity() >= Severity::Mend)
+        self.issues.iter().any(|issue| issue.kind().is_to_mend())
     }
 
     /// Today's weight at the heaviest layout width; nothing where nothing is served.

@@ -31,8 +31,6 @@ const SQUASH: f64 = 0.02;
 const TOO_LARGE: f64 = 1.6;
 /// The part that may be cut before the shape is called wrong.
 const WRONG_SHAPE: f64 = 0.10;
-/// Pixels that may lack, for rounding.
-const SHORT: f64 = 1.02;
 
 impl Showing {
     /// The file's rendered size in CSS pixels, cut parts included.
@@ -89,11 +87,7 @@ fn found(shown: &[&Showing]) -> Vec<Evidence> {
     }
     let enlarged = most(&|s| s.rendered().width / f64::from(s.file.width));
     let short = most(&|s| f64::from(s.needed().width) / f64::from(s.file.width));
-    if enlarged > SHORT {
-        found.push(Evidence::Enlarged { times: enlarged });
-    } else if short > SHORT {
-        found.push(Evidence::TooSmall { percent: 100.0 * (short - 1.0) });
-    }
+    found.extend(Evidence::enlarged(enlarged).or_else(|| Evidence::too_small(short)));
     found.extend(too_large(shown));
     let cut = least(&Showing::cut);
     if cut > WRONG_SHAPE {

@@ -5,7 +5,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::content::{ContentClass, WeightSample};
 use crate::geometry::Size;
-use crate::issue::{Issue, IssueKind};
+use crate::issue::{Evidence, Issue, IssueKind};
 use crate::source_format::SourceFormat;
 use crate::units::Bytes;
 
@@ -16,13 +16,14 @@ const SPREAD: f64 = 1.25;
 const WORTH_SHARE: f64 = 0.10;
 /// …and from this many bytes.
 const WORTH_BYTES: u64 = 2_000;
-/// Pixels that may lack, for rounding.
-const SHORT: f64 = 1.02;
 
 impl Use {
     /// More pixels that it asks for, in percent; nothing where it has enough, or nearly.
     pub fn short(&self) -> Option<f64> {
-        (self.shortfall > SHORT).then_some(100.0 * (self.shortfall - 1.0))
+        match Evidence::too_small(self.shortfall)? {
+            Evidence::TooSmall { percent } => Some(percent),
+            _ => None,
+        }
     }
 }
 

@@ -3,7 +3,6 @@ import { useEffect, useRef, useState } from "react";
 import type { Layouts, MeasuredPage, Place, Slot } from "../api/client";
 import { Bytes } from "../ui/Bytes";
 import { count } from "../ui/figures";
-import { isToMend } from "../ui/IssueLine";
 import { ProblemNote } from "../ui/ProblemNote";
 import { useKey } from "../ui/useKey";
 import { DoubtsSheet } from "./DoubtsSheet";
@@ -52,7 +51,7 @@ export function MeasuredSite({ layouts, page, slot, onPage, onSlot, onAdd }: Pro
       setPlaceId(undefined);
     }
   };
-  const toMend = layouts.slots.filter(({ worst }) => isToMend(worst)).toSorted((a, b) => b.wasted - a.wasted);
+  const toMend = layouts.slots.filter(({ worst }) => worst?.to_mend).toSorted((a, b) => b.wasted - a.wasted);
   const next = toMend[(toMend.findIndex(({ id }) => id === slot?.id) + 1) % Math.max(1, toMend.length)];
   useKey((event) => {
     if (event.key === "n" && next) choose(next);

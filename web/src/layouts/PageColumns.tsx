@@ -1,6 +1,5 @@
 import { useEffect, useRef } from "react";
 import { previewUrl, servedUrl, type MeasuredPage, type Place } from "../api/client";
-import { isToMend } from "../ui/IssueLine";
 import { usePan } from "./useZoom";
 
 interface Props {
@@ -111,7 +110,7 @@ function PlaceBox({ place, width, scale, lit, kin, onPick }: BoxProps) {
       className="place"
       aria-pressed={lit}
       data-kin={kin}
-      data-mend={isToMend(worst)}
+      data-mend={worst?.to_mend ?? false}
       aria-label={`${place.selector}: ${worst?.words ?? "fits"}`}
       title={worst?.words ?? "fits"}
       style={{ left: (at[0] ?? 0) * scale, top: (at[1] ?? 0) * scale, width: size[0] * scale, height: size[1] * scale }}

@@ -1,8 +1,5 @@
 import type { Issue } from "../api/client";
 
-/** Whether something should be mended, rather than only be known. */
-export const isToMend = (issue: Issue | null | undefined) => issue != null && issue.severity !== "note";
-
 /** An issue in words and how to mend it, alike wherever it stands. */
 export function IssueLine({ issue }: { issue: Issue }) {
   return (

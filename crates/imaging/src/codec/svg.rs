@@ -42,7 +42,7 @@ const REFUSED: [&str; 11] = [
 static FONTS: LazyLock<Arc<fontdb::Database>> = LazyLock::new(|| {
     let mut database = fontdb::Database::new();
     for file in fonts::FILES {
-        database.load_font_data(file.to_vec());
+        database.load_font_source(fontdb::Source::Binary(Arc::new(file)));
     }
     for set in [
         fontdb::Database::set_sans_serif_family,

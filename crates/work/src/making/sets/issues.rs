@@ -38,8 +38,7 @@ impl ResponsiveSet {
     fn too_small(&self, picture: &Picture) -> Option<Evidence> {
         // A drawing has enough pixels for any screen.
         let has_pixels = picture.facts.format != SourceFormat::Svg;
-        let more = self.shortfall();
-        (has_pixels && more > 1.0).then_some(Evidence::TooSmall { percent: 100.0 * (more - 1.0) })
+        has_pixels.then(|| Evidence::too_small(self.shortfall())).flatten()
     }
 
     fn lacks_selector(&self) -> bool {
