@@ -5,6 +5,8 @@ import { useChanges } from "./api/useChanges";
 import { useSite } from "./api/useSite";
 import { BenchPage } from "./bench/BenchPage";
 import { lastPicture } from "./bench/lastPicture";
+import { JobsButton } from "./jobs/JobsButton";
+import { JobsSheet } from "./jobs/JobsSheet";
 import { LayoutsPage } from "./layouts/LayoutsPage";
 import { SiteSheet } from "./layouts/SiteSheet";
 import { ArrivalsSheet } from "./library/ArrivalsSheet";
@@ -24,6 +26,7 @@ export function App({ mode, onMode }: { mode: Mode; onMode: (mode: Mode) => void
   const [search, setSearch] = useState("");
   const [keysOpen, setKeysOpen] = useState(false);
   const [arrivalsOpen, setArrivalsOpen] = useState(false);
+  const [jobsOpen, setJobsOpen] = useState(false);
   const [siteOpen, setSiteOpen] = useState(false);
   const field = useRef<InputRef>(null);
   const bench = useBenchAddress();
@@ -73,6 +76,11 @@ export function App({ mode, onMode }: { mode: Mode; onMode: (mode: Mode) => void
           >
             Arrivals
           </Button>
+          <JobsButton
+            onClick={() => {
+              setJobsOpen((open) => !open);
+            }}
+          />
           <Button
             onClick={() => {
               setSiteOpen((open) => !open);
@@ -116,6 +124,12 @@ export function App({ mode, onMode }: { mode: Mode; onMode: (mode: Mode) => void
         open={arrivalsOpen}
         onClose={() => {
           setArrivalsOpen(false);
+        }}
+      />
+      <JobsSheet
+        open={jobsOpen}
+        onClose={() => {
+          setJobsOpen(false);
         }}
       />
       <SiteSheet

@@ -16,7 +16,6 @@ use super::Problem;
 use super::extract::{self, Path, Query};
 use super::pictures::which::Which;
 use crate::state::App;
-use brisk_margin_work::events::Event;
 
 /// How the library is divided.
 #[derive(Serialize, ToSchema)]
@@ -94,7 +93,6 @@ pub(super) async fn save_filter(
     extract::Json(new): extract::Json<NewFilter>,
 ) -> Result<StatusCode, Problem> {
     app.store.save_filter(name(&new.name)?, &new.filter).await?;
-    app.events.tell(Event::Pictures);
     Ok(StatusCode::NO_CONTENT)
 }
 
@@ -108,7 +106,6 @@ pub(super) async fn forget_filter(
     Path(id): Path<Uuid>,
 ) -> Result<Json<SavedFilter>, Problem> {
     let gone = app.store.forget_filter(id).await?.ok_or_else(|| Problem::not_found("filter"))?;
-    app.events.tell(Event::Pictures);
     Ok(Json(gone))
 }
 
@@ -147,7 +144,6 @@ pub(super) async fn collect(
     let mut pictures = if wish.add { app.store.collected(id).await? } else { Vec::new() };
     pictures.extend(wish.which.ids(&app).await?);
     let before = app.store.collect(id, &pictures).await?;
-    app.events.tell(Event::Pictures);
     let pictures = app.store.collected(id).await?.len();
     Ok(Json(CollectedBody { id, before, pictures }))
 }
@@ -164,7 +160,6 @@ pub(super) async fn forget_collection(
     if !app.store.forget_collection(id).await? {
         return Err(Problem::not_found("collection"));
     }
-    app.events.tell(Event::Pictures);
     Ok(StatusCode::NO_CONTENT)
 }
 

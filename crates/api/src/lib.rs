@@ -9,6 +9,7 @@ mod fittings;
 mod guard;
 mod health;
 mod issues;
+mod jobs;
 mod layouts;
 mod measurements;
 mod output_rules;
@@ -122,6 +123,9 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(output_rules::output_rule, output_rules::say_output_rule))
         .routes(routes!(tally::tally))
         .routes(routes!(site::site, site::change_site))
+        .routes(routes!(jobs::jobs))
+        .routes(routes!(jobs::one_job, jobs::cancel_job))
+        .routes(routes!(jobs::retry_job))
         .routes(routes!(measurements::measure))
         .routes(routes!(measurements::measuring, measurements::cancel))
         .routes(routes!(measurements::served))

@@ -4,7 +4,6 @@ use axum::Json;
 use axum::extract::State;
 use axum::http::StatusCode;
 use brisk_margin_core::format::Format;
-use brisk_margin_site::error::MeasureError;
 use brisk_margin_store::BlobHash;
 use serde::Deserialize;
 use utoipa::ToSchema;
@@ -13,9 +12,8 @@ use super::Problem;
 use super::extract::{self, Path};
 use super::served::Served;
 use crate::state::App;
-use brisk_margin_work::events::Event;
 use brisk_margin_work::making::previews;
-use brisk_margin_work::measuring::{self, Report};
+use brisk_margin_work::measuring::{self, Report, StartError};
 
 /// A page to be measured.
 #[derive(Deserialize, ToSchema)]
@@ -27,11 +25,10 @@ pub(super) struct MeasureWish {
     whole_site: bool,
 }
 
-/// Measures a page, or a whole site, in the background, at the site's layout widths. Only its own
-/// host and port, and the hosts that the site's settings allow, are ever reached.
+/// Measures a page, or a whole site, as a job, at the site's layout widths. Only its own host and
+/// port, and the hosts that the site's settings allow, are ever reached.
 #[utoipa::path(post, path = "/api/measurements", request_body = MeasureWish, responses(
-    (status = 202, description = "Started", body = Option<Report>),
-    (status = 409, body = Problem, content_type = "application/problem+json"),
+    (status = 202, description = "It has its turn after what is measured before", body = Option<Report>),
     (status = 422, body = Problem, content_type = "application/problem+json"),
 ))]
 pub(super) async fn measure(
@@ -41,33 +38,32 @@ pub(super) async fn measure(
     let address = wish.address.trim().to_owned();
     let site = app.store.site().await?;
     let wish = measuring::Wish { address, whole_site: wish.whole_site };
-    if !app.measuring.start(wish, &site)? {
-        let title = "Something is being measured already";
-        let detail = "wait until it is done, or cancel it";
-        return Err(Problem::new(StatusCode::CONFLICT, "busy", title, detail));
-    }
-    app.events.tell(Event::Measuring);
-    Ok((StatusCode::ACCEPTED, Json(app.measuring.report())))
+    app.measuring.start(wish, &site).await?;
+    Ok((StatusCode::ACCEPTED, Json(app.measuring.report().await?)))
 }
 
 /// How far measuring is, or how the last one ended; `null` before the first.
 #[utoipa::path(get, path = "/api/measurements/latest", responses(
     (status = 200, body = Option<Report>),
 ))]
-pub(super) async fn measuring(State(app): State<App>) -> Json<Option<Report>> {
-    Json(app.measuring.report())
+pub(super) async fn measuring(State(app): State<App>) -> Result<Json<Option<Report>>, Problem> {
+    Ok(Json(app.measuring.report().await?))
 }
 
-/// Stops measuring after the page under way. What was measured stays.
+/// Stops measuring. What was measured stays.
 #[utoipa::path(delete, path = "/api/measurements/latest", responses((status = 204)))]
-pub(super) async fn cancel(State(app): State<App>) -> StatusCode {
-    app.measuring.cancel();
-    StatusCode::NO_CONTENT
+pub(super) async fn cancel(State(app): State<App>) -> Result<StatusCode, Problem> {
+    app.measuring.cancel().await?;
+    Ok(StatusCode::NO_CONTENT)
 }
 
-impl From<MeasureError> for Problem {
-    fn from(error: MeasureError) -> Self {
-        Self::invalid(error)
+impl From<StartError> for Problem {
+    fn from(error: StartError) -> Self {
+        match error {
+            StartError::Store(error) => error.into(),
+            StartError::Files(error) => error.into(),
+            StartError::Address(_) => Self::invalid(error),
+        }
     }
 }
 

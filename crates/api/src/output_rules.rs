@@ -12,7 +12,6 @@ use super::Problem;
 use super::extract::{self, Path, Query};
 use crate::find::find;
 use crate::state::App;
-use brisk_margin_work::events::Event;
 
 /// Whose rule; the site's where nothing is given.
 #[derive(Deserialize, IntoParams)]
@@ -63,7 +62,6 @@ pub(super) async fn say_output_rule(
     extract::Json(rule): extract::Json<OutputRule>,
 ) -> Result<Json<OutputRule>, Problem> {
     let before = app.store.say_output_rule(of.subject(&app).await?, &rule).await?;
-    app.events.tell(Event::Variants);
     Ok(Json(before))
 }
 

@@ -2,6 +2,7 @@
 
 use axum::Json;
 use axum::extract::State;
+use axum::http::StatusCode;
 use brisk_margin_core::adjustments::Adjustments;
 use brisk_margin_core::budget::{Margin, Saving};
 use brisk_margin_core::choice::ChoiceOutcome;
@@ -21,11 +22,13 @@ use uuid::Uuid;
 use super::Problem;
 use super::extract::{self, Path};
 use super::issues::IssueBody;
+use super::jobs::JobBody;
 use super::served::Served;
 use crate::find::find;
 use crate::state::App;
 use brisk_margin_work::making::MakeError;
 use brisk_margin_work::making::previews;
+use brisk_margin_work::making::sets::making;
 use brisk_margin_work::making::sets::{Made, ResponsiveSet, SetError, SetFile};
 
 /// Which set is asked for.
@@ -76,6 +79,8 @@ pub(super) struct SetBody {
     issues: Vec<IssueBody>,
     /// The picture as the drawing that it is, instead of all files.
     drawing: Option<DrawingBody>,
+    /// The job that makes its files, or made them last.
+    job: Option<JobBody>,
 }
 
 /// A drawing as one file, which is sharp on every screen.
@@ -161,7 +166,13 @@ struct DownloadBody {
 }
 
 impl SetBody {
-    async fn new(app: &App, set: &ResponsiveSet, picture: &Picture) -> Result<Self, Problem> {
+    async fn new(
+        app: &App,
+        set: &ResponsiveSet,
+        picture: &Picture,
+        adjustments: &Adjustments,
+    ) -> Result<Self, Problem> {
+        let job = making::job(&app.store, picture.id, set.slot.id, adjustments).await?;
         let drawing = match picture.facts.format {
             // Its edits are laid on pixels.
             SourceFormat::Svg if picture.adjustments.edits.is_plain() => {
@@ -170,7 +181,7 @@ impl SetBody {
             }
             _ => None,
         };
-        Ok(Self::with(set, picture, drawing))
+        Ok(Self { job: job.map(JobBody::of), ..Self::with(set, picture, drawing) })
     }
 
     fn with(set: &ResponsiveSet, picture: &Picture, drawing: Option<DrawingBody>) -> Self {
@@ -193,6 +204,7 @@ impl SetBody {
             markup: set.page_text(),
             issues: set.issues(picture).into_iter().map(IssueBody::from).collect(),
             drawing,
+            job: None,
         }
     }
 }
@@ -287,14 +299,21 @@ pub(super) async fn set(
     Path(id): Path<Uuid>,
     extract::Json(asked): extract::Json<SetAsked>,
 ) -> Result<Json<SetBody>, Problem> {
-    let (picture, _, set) = planned(&app, id, asked).await?;
-    Ok(Json(SetBody::new(&app, &set, &picture).await?))
+    let (picture, adjustments, set) = planned(&app, id, asked).await?;
+    Ok(Json(SetBody::new(&app, &set, &picture, &adjustments).await?))
 }
 
-/// Makes the files of a set that were not made yet. Each is told as an event once it is there;
-/// whoever hangs up ends it, and what was made stays.
+/// The job that makes the files of a set.
+#[derive(Serialize, ToSchema)]
+pub(super) struct SetJob {
+    /// Its id.
+    job: Uuid,
+}
+
+/// Makes the files of a set that were not made yet, as a job. Each is told as an event once it is
+/// there, and stays where the job is cancelled.
 #[utoipa::path(post, path = "/api/pictures/{id}/set/files", request_body = SetAsked, responses(
-    (status = 200, body = SetBody),
+    (status = 202, body = SetJob),
     (status = 404, body = Problem, content_type = "application/problem+json"),
     (status = 422, body = Problem, content_type = "application/problem+json"),
 ), params(("id" = Uuid, Path, description = "The picture's number")))]
@@ -302,11 +321,14 @@ pub(super) async fn make_set(
     State(app): State<App>,
     Path(id): Path<Uuid>,
     extract::Json(asked): extract::Json<SetAsked>,
-) -> Result<Json<SetBody>, Problem> {
+) -> Result<(StatusCode, Json<SetJob>), Problem> {
     let (picture, adjustments, set) = planned(&app, id, asked).await?;
-    set.make(&app.maker, &picture).await?;
-    let set = ResponsiveSet::plan(&app.maker, &picture, &adjustments, set.slot).await?;
-    Ok(Json(SetBody::new(&app, &set, &picture).await?))
+    // Said at once, and not by a job that fails.
+    if set.decision.excluded.value {
+        return Err(SetError::Excluded.into());
+    }
+    let job = making::start(&app.store, picture.id, set.slot.id, &adjustments).await?;
+    Ok((StatusCode::ACCEPTED, Json(SetJob { job })))
 }
 
 async fn planned(

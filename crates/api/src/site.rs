@@ -15,7 +15,6 @@ use utoipa::ToSchema;
 
 use super::{Problem, extract};
 use crate::state::App;
-use brisk_margin_work::events::Event;
 
 /// Viewports that a page can be opened at, in CSS px.
 const SIDE: RangeInclusive<u32> = 160..=7_680;
@@ -131,7 +130,6 @@ pub(super) async fn change_site(
     {
         return Err(Problem::invalid(format!("there is no set of sizes called “{name}”")));
     }
-    let moves_ceiling = change.ceiling.is_some();
     let settings = app.store.change_site(|settings| {
         if let Some(name) = change.name {
             name.trim().clone_into(&mut settings.name);
@@ -158,11 +156,6 @@ pub(super) async fn change_site(
         }
     });
     let settings = settings.await?;
-    if moves_ceiling {
-        app.store.make_stale(None).await?;
-        app.wake.up();
-    }
-    app.events.tell(Event::Layouts);
     Ok(Json(SiteBody::new(settings, &app)))
 }
 

@@ -14,7 +14,6 @@ use utoipa::ToSchema;
 
 use super::Problem;
 use crate::state::App;
-use brisk_margin_work::events::Event;
 use brisk_margin_work::intake::IntakeError;
 use brisk_margin_work::measuring::Report;
 
@@ -31,8 +30,7 @@ pub(super) struct SiteFiles {
 #[utoipa::path(post, path = "/api/measurements/files",
     request_body(content = SiteFiles, content_type = "multipart/form-data"),
     responses(
-        (status = 202, description = "Started", body = Option<Report>),
-        (status = 409, body = Problem, content_type = "application/problem+json"),
+        (status = 202, description = "It has its turn after what is measured before", body = Option<Report>),
         (status = 422, body = Problem, content_type = "application/problem+json"),
     ))]
 pub(super) async fn measure_files(
@@ -42,12 +40,8 @@ pub(super) async fn measure_files(
     let form = form.map_err(Problem::invalid)?;
     let folder = tempfile::tempdir_in(app.intake.folder().spool()).map_err(ArchiveError::Disk)?;
     let name = receive(&app, form, &folder).await?;
-    if !app.measuring.start_files(folder, &name).await? {
-        let title = "Something is being measured already";
-        return Err(Problem::new(StatusCode::CONFLICT, "busy", title, "wait until it is done"));
-    }
-    app.events.tell(Event::Measuring);
-    Ok((StatusCode::ACCEPTED, Json(app.measuring.report())))
+    app.measuring.start_files(folder, &name).await?;
+    Ok((StatusCode::ACCEPTED, Json(app.measuring.report().await?)))
 }
 
 /// Writes the files of the form into `folder`; returns what the site is to be called.

@@ -18,7 +18,6 @@ use utoipa::ToSchema;
 
 use super::Problem;
 use crate::state::App;
-use brisk_margin_work::events::Event;
 
 /// A slot in a list.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
@@ -106,7 +105,6 @@ pub(super) async fn import(
     }
     let new = slots.into_iter().map(NewSlot::from).collect();
     let added = app.store.add_slots(new).await?.len();
-    app.events.tell(Event::Layouts);
     Ok(Json(Imported { added }))
 }
 

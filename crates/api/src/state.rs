@@ -3,16 +3,15 @@
 use std::collections::BTreeSet;
 
 use brisk_margin_store::Store;
-use brisk_margin_work::background::{self, Wake};
 use brisk_margin_work::data_folder::DataFolder;
 use brisk_margin_work::events::Events;
 use brisk_margin_work::folder_watch::FolderWatch;
 use brisk_margin_work::intake::Intake;
+use brisk_margin_work::jobs::runner::JobRunner;
 use brisk_margin_work::layouts::LayoutSummaries;
 use brisk_margin_work::making::Maker;
 use brisk_margin_work::making::pyramids::PreviewAtlases;
 use brisk_margin_work::measuring::Measuring;
-use brisk_margin_work::removal;
 use brisk_margin_work::uploads::Uploads;
 use brisk_margin_work::work_pool::WorkPool;
 
@@ -35,17 +34,15 @@ pub struct App {
     pub folder_watch: FolderWatch,
     /// Previews that are about to be fetched.
     pub atlases: PreviewAtlases,
-    /// Told of changes.
+    /// What is told of changes.
     pub events: Events,
-    /// Wakes up the work in the background.
-    pub wake: Wake,
     /// The address of the site's first page, where it was given.
     pub site: Option<String>,
 }
 
 impl App {
     /// The services of an application that keeps its things in `store` and `folder`. No measured
-    /// page may reach `own_ports` of this machine.
+    /// page may reach `own_ports` of this machine. Listens to changes from now on.
     pub fn new(
         store: Store,
         pool: WorkPool,
@@ -53,27 +50,24 @@ impl App {
         own_ports: BTreeSet<u16>,
         site: Option<String>,
     ) -> Self {
-        let (events, wake) = (Events::default(), Wake::default());
-        let intake = Intake::new(store.clone(), pool.clone(), folder, events.clone(), wake.clone());
+        let intake = Intake::new(store.clone(), pool.clone(), folder);
         Self {
-            maker: Maker::new(store.clone(), pool.clone(), events.clone()),
+            maker: Maker::new(store.clone(), pool.clone()),
             uploads: Uploads::new(intake.clone()),
-            measuring: Measuring::new(store.clone(), pool, events.clone(), own_ports),
+            measuring: Measuring::new(store.clone(), pool, own_ports),
             layouts: LayoutSummaries::new(store.clone()),
             folder_watch: FolderWatch::new(intake.clone()),
             atlases: PreviewAtlases::default(),
+            events: Events::of(&store),
             intake,
             store,
-            events,
-            wake,
             site,
         }
     }
 
-    /// Starts what goes on in the background, for as long as the application runs.
-    pub fn spawn_background(&self) {
-        background::spawn(&self.maker, &self.wake);
-        background::follow_layouts(&self.maker, &self.wake);
-        removal::spawn(&self.store, &self.events);
+    /// Does jobs with these services.
+    pub fn job_runner(&self) -> JobRunner {
+        let (events, maker) = (self.events.clone(), self.maker.clone());
+        JobRunner::new(events, maker, self.measuring.clone(), self.layouts.clone())
     }
 }

@@ -30,7 +30,6 @@ use super::served::Served;
 use super::variants::Shown;
 use crate::find::find;
 use crate::state::App;
-use brisk_margin_work::events::Event;
 use brisk_margin_work::making::MakeError;
 use brisk_margin_work::making::references;
 use brisk_margin_work::making::trials::{self, Subject};
@@ -360,6 +359,5 @@ pub(super) async fn choose_trial(
     let rule = app.store.output_rule(subject).await?;
     let rule = rule.with_trial(trial.encoding, &decision.formats.value);
     let before = app.store.say_output_rule(subject, &rule).await?;
-    app.events.tell(Event::Variants);
     Ok(Json(before))
 }

@@ -33,6 +33,7 @@ pub mod framing;
 pub mod geometry;
 pub mod grade;
 pub mod issue;
+pub mod job;
 pub mod layout;
 pub mod layout_summary;
 pub mod markup;

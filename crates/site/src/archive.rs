@@ -7,6 +7,7 @@ use std::path::{Component, Path, PathBuf};
 
 use brisk_margin_core::units::Bytes;
 use thiserror::Error;
+use zip::write::SimpleFileOptions;
 
 /// Most files of a site.
 pub const MOST_FILES: usize = 5_000;
@@ -101,25 +102,49 @@ fn inside(path: &str) -> Result<PathBuf, ArchiveError> {
     }
 }
 
+/// Packs every file in `folder` into a zip archive, in `into`. Nothing is compressed.
+///
+/// # Errors
+/// Those of the disk.
+pub fn pack(folder: &Path, into: &File) -> Result<(), ArchiveError> {
+    let mut packed = zip::ZipWriter::new(into);
+    let stored = SimpleFileOptions::default()
+        .compression_method(zip::CompressionMethod::Stored)
+        .large_file(true);
+    for path in files_below(folder)? {
+        packed.start_file(path.as_str(), stored).map_err(io::Error::other)?;
+        io::copy(&mut File::open(folder.join(&path))?, &mut packed)?;
+    }
+    packed.finish().map_err(io::Error::other)?;
+    Ok(())
+}
+
 /// The pages in `folder`, by their paths below it with forward slashes, index pages first.
 pub fn pages(folder: &Path) -> io::Result<Vec<String>> {
-    let mut pages = Vec::new();
-    let mut waiting = vec![folder.to_owned()];
-    while let Some(next) = waiting.pop() {
-        for entry in fs::read_dir(next)? {
-            let path = entry?.path();
-            let is_page = path.extension().is_some_and(|e| e == "html" || e == "htm");
-            if path.is_dir() {
-                waiting.push(path);
-            } else if let (true, Ok(below)) = (is_page, path.strip_prefix(folder)) {
-                pages.push(below.to_string_lossy().into_owned());
-            }
-        }
-    }
+    let mut pages = files_below(folder)?;
+    pages.retain(|path| path.ends_with(".html") || path.ends_with(".htm"));
     pages.sort_by_key(|page| {
         (!page.ends_with("index.html"), page.matches('/').count(), page.clone())
     });
     Ok(pages)
+}
+
+/// Every file in `folder` and below, by its path there.
+fn files_below(folder: &Path) -> io::Result<Vec<String>> {
+    let mut files = Vec::new();
+    let mut waiting = vec![folder.to_owned()];
+    while let Some(next) = waiting.pop() {
+        for entry in fs::read_dir(next)? {
+            let path = entry?.path();
+            if path.is_dir() {
+                waiting.push(path);
+            } else if let Ok(below) = path.strip_prefix(folder) {
+                files.push(below.to_string_lossy().into_owned());
+            }
+        }
+    }
+    files.sort();
+    Ok(files)
 }
 
 /// Why a site was not taken.

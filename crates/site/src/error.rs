@@ -103,6 +103,21 @@ pub enum MeasureError {
     },
 }
 
+impl MeasureError {
+    /// Whether the machine is at fault and not the page or the address: later it may go well.
+    pub const fn is_transient(&self) -> bool {
+        match self {
+            Self::Gate(_)
+            | Self::Browser(ChromiumError::NotStarted(_) | ChromiumError::Devtools(_))
+            | Self::Page(PageError::Browser(_)) => true,
+            Self::Address(_)
+            | Self::Browser(ChromiumError::Missing)
+            | Self::Page(_)
+            | Self::Elsewhere { .. } => false,
+        }
+    }
+}
+
 impl From<DevtoolsError> for MeasureError {
     fn from(error: DevtoolsError) -> Self {
         Self::Browser(error.into())

@@ -7,6 +7,8 @@ use brisk_margin_core::layout::LayoutWidth;
 use brisk_margin_core::units::Density;
 use futures::StreamExt;
 use futures::stream::FuturesUnordered;
+use serde::{Deserialize, Serialize};
+use tokio::sync::mpsc;
 use url::Url;
 
 use crate::chromium::Chromium;
@@ -130,22 +132,28 @@ impl Measurer {
         Ok(())
     }
 
-    /// Measures `start`, what the site's map names, and what those link to on the same host,
-    /// telling `heard` of each page as it is done; stops early where `heard` says so.
+    /// Measures `start`, what the site's map names, and what those link to on the same host, from
+    /// where `crawl` has come to, and sends each page as it is done. Ends early where nobody receives
+    /// them any more.
+    ///
+    /// # Errors
+    /// Why the first page could not be measured; another page's trouble is sent.
     pub async fn site(
         &self,
         start: &str,
-        mut heard: impl FnMut(Progress<'_>) -> Go,
+        mut crawl: Crawl,
+        pages: mpsc::Sender<PageDone>,
     ) -> Result<(), MeasureError> {
-        let mut waiting = VecDeque::from([plain(start)]);
-        if self.plan.pages > 1 {
-            waiting.extend(self.sitemap(start).await);
+        crawl.add(plain(start), self.plan.pages);
+        if self.plan.pages > 1 && crawl.done.is_empty() {
+            for address in self.sitemap(start).await {
+                crawl.add(address, self.plan.pages);
+            }
         }
-        let mut seen = BTreeSet::new();
-        waiting.retain(|address| seen.len() < self.plan.pages && seen.insert(address.clone()));
+        let mut waiting: VecDeque<String> =
+            crawl.known.iter().filter(|known| !crawl.done.contains(*known)).cloned().collect();
         let mut free: Vec<&Tab> = self.tabs.iter().collect();
         let mut under_way = FuturesUnordered::new();
-        let mut done = 0;
         loop {
             while let Some(address) = waiting.pop_front_if(|_| !free.is_empty()) {
                 let Some(tab) = free.pop() else { break };
@@ -156,21 +164,20 @@ impl Measurer {
             }
             let Some((tab, address, outcome)) = under_way.next().await else { break };
             free.push(tab);
-            done += 1;
             if let Ok(page) = &outcome {
                 for link in self.same_site(start, &page.links) {
-                    if seen.len() < self.plan.pages && seen.insert(link.clone()) {
+                    if crawl.add(link.clone(), self.plan.pages) {
                         waiting.push_back(link);
                     }
                 }
             }
-            if done == 1
+            if crawl.done.is_empty()
                 && let Err(error) = outcome
             {
                 return Err(error);
             }
-            let progress = Progress { done, known: seen.len(), address: &address, outcome };
-            if heard(progress) == Go::Stop {
+            crawl.done.insert(address);
+            if pages.send(PageDone { crawl: crawl.clone(), outcome }).await.is_err() {
                 break;
             }
         }
@@ -233,25 +240,40 @@ fn leads_to_a_file(address: &str) -> bool {
     }
 }
 
-/// How far a site was measured.
-pub struct Progress<'a> {
-    /// Pages that are done, this one included.
-    pub done: usize,
-    /// Pages that are known of.
-    pub known: usize,
-    /// This page.
-    pub address: &'a str,
-    /// What was found on it.
-    pub outcome: Result<MeasuredPage, MeasureError>,
+/// How far a site was measured: enough to go on after an end in the middle.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Crawl {
+    /// Pages that are known of, in the order in which they were found.
+    pub known: Vec<String>,
+    /// Those of them that are done.
+    pub done: BTreeSet<String>,
 }
 
-/// Whether to go on.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Go {
-    /// To the next page.
-    On,
-    /// No further.
-    Stop,
+impl Crawl {
+    /// The same with other addresses.
+    pub fn with(self, address: impl Fn(&str) -> String) -> Self {
+        Self {
+            known: self.known.iter().map(|known| address(known)).collect(),
+            done: self.done.iter().map(|done| address(done)).collect(),
+        }
+    }
+
+    /// Adds a page; false where it is known, or `most` are.
+    fn add(&mut self, address: String, most: usize) -> bool {
+        let is_new = self.known.len() < most && !self.known.contains(&address);
+        if is_new {
+            self.known.push(address);
+        }
+        is_new
+    }
+}
+
+/// A page that is done.
+pub struct PageDone {
+    /// How far the site is with it.
+    pub crawl: Crawl,
+    /// What was found on it.
+    pub outcome: Result<MeasuredPage, MeasureError>,
 }
 
 #[cfg(test)]

@@ -52,8 +52,8 @@ impl Store {
     }
 
     /// Keeps what became of `file`. Where another picture lay at its path before, that one counts
-    /// as replaced; returns which.
-    pub async fn keep_folder_file(&self, file: &FolderFile) -> Result<Option<Uuid>, StoreError> {
+    /// as replaced.
+    pub async fn keep_folder_file(&self, file: &FolderFile) -> Result<(), StoreError> {
         let transaction = self.db.begin().await?;
         let before = self.statement(
             "SELECT path, bytes, modified_at, hash, picture_id, refusal FROM folder_files
@@ -97,8 +97,7 @@ impl Store {
             );
             transaction.execute_raw(back).await?;
         }
-        transaction.commit().await?;
-        Ok(replaced)
+        Ok(transaction.commit().await?)
     }
 
     /// Forgets files that are not in the folder any more.

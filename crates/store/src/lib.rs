@@ -4,11 +4,13 @@
 //! is stored under a hash never changes.
 
 pub mod blobs;
+pub mod changes;
 pub mod collections;
 pub mod edit_presets;
 mod entities;
 pub mod file_names;
 pub mod folder_files;
+pub mod jobs;
 pub mod layouts;
 mod migrations;
 pub mod output_rules;
@@ -23,9 +25,10 @@ pub mod variants;
 use std::path::Path;
 use std::time::Duration;
 
+use apalis_postgres::PostgresStorage;
 use sea_orm::{
     ConnectOptions, ConnectionTrait, Database, DatabaseConnection, DatabaseTransaction, DbErr,
-    TransactionTrait,
+    TransactionTrait, sqlx,
 };
 use sea_orm_migration::MigratorTrait;
 use thiserror::Error;
@@ -53,11 +56,13 @@ impl Store {
             options.options([("jit", "off"), ("plan_cache_mode", "force_custom_plan")])
         });
         let db = Database::connect(options).await?;
-        migrations::Migrator::up(&db, None).await.map_err(|error| match error {
-            DbErr::Custom(text) if text.contains("missing") => StoreError::Newer,
-            other => StoreError::Database(other),
-        })?;
+        bring_up_to_date(&db).await?;
         Ok(Self { db, blobs: Blobs::open(folder)? })
+    }
+
+    /// The connections, for the queue.
+    pub fn pool(&self) -> &sqlx::PgPool {
+        self.db.get_postgres_connection_pool()
     }
 
     /// The blob store.
@@ -85,6 +90,24 @@ impl Store {
         Ok(self.blobs.ping().await?)
     }
 }
+
+/// Brings the tables up to date, the queue's first; of several processes, one does it and the
+/// others wait. Each step is a transaction: one that was broken off is begun again.
+async fn bring_up_to_date(db: &DatabaseConnection) -> Result<(), StoreError> {
+    let turn = db.begin().await?;
+    turn.execute_unprepared(&format!("SELECT pg_advisory_xact_lock({MIGRATING})")).await?;
+    PostgresStorage::setup(db.get_postgres_connection_pool()).await.map_err(|error| {
+        StoreError::Database(DbErr::Custom(format!("the queue's tables: {error}")))
+    })?;
+    migrations::Migrator::up(db, None).await.map_err(|error| match error {
+        DbErr::Custom(text) if text.contains("missing") => StoreError::Newer,
+        other => StoreError::Database(other),
+    })?;
+    Ok(turn.commit().await?)
+}
+
+/// The number of the lock on bringing tables up to date.
+const MIGRATING: i64 = 0x6d69_6772_6174;
 
 /// The number of the lock on deleting bytes.
 pub(crate) const BYTES: i64 = 0x6d61_7267_696e;

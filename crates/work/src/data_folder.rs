@@ -1,20 +1,33 @@
 //! The data folder: what it must be before anything is kept in it.
 
-use std::fs;
+use std::fs::{self, File, TryLockError};
 use std::io;
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
 use serde::{Deserialize, Serialize};
 use thiserror::Error;
+use uuid::Uuid;
 
 /// The version of the folder's layout.
 const LAYOUT: u32 = 1;
 const MARKER: &str = "brisk-margin.json";
+const SPOOL: &str = "spool";
+const UPLOADS: &str = "uploads";
+const LOCK: &str = "lock";
 
-/// A folder that carries our marker and can be written.
-#[derive(Debug, Clone, PartialEq, Eq)]
+/// A folder that carries our marker and can be written. Clones share one spool.
+#[derive(Debug, Clone)]
 pub struct DataFolder {
     path: PathBuf,
+    spool: Arc<Spool>,
+}
+
+/// The part of the spool that is this process's own, for as long as the lock is held.
+#[derive(Debug)]
+struct Spool {
+    path: PathBuf,
+    _lock: File,
 }
 
 #[derive(Serialize, Deserialize)]
@@ -38,7 +51,8 @@ impl DataFolder {
             None if is_empty(path).map_err(unusable)? => write_marker(path).map_err(unusable)?,
             None => return Err(FolderError::Foreign(path.to_owned())),
         }
-        let folder = Self { path: path.to_owned() };
+        let spool = Spool::new(&path.join(SPOOL)).map_err(unusable)?;
+        let folder = Self { path: path.to_owned(), spool: Arc::new(spool) };
         // Written through and taken away again: asking for permissions would not show a full or
         // read-only disk.
         tempfile::NamedTempFile::new_in(path).map_err(unusable)?;
@@ -73,14 +87,14 @@ impl DataFolder {
         self.path.join("blobs")
     }
 
-    /// Where uploads wait until they are accepted.
+    /// Where uploads to this process wait until they are accepted.
     pub fn spool(&self) -> PathBuf {
-        self.path.join("spool")
+        self.spool.path.clone()
     }
 
-    /// Where uploads lie that may be resumed.
+    /// Where uploads lie that may be resumed, at any process.
     pub fn uploads(&self) -> PathBuf {
-        self.spool().join("uploads")
+        self.path.join(SPOOL).join(UPLOADS)
     }
 
     /// Where the demo's website is written.
@@ -88,18 +102,42 @@ impl DataFolder {
         self.path.join("site")
     }
 
-    /// Takes away what a stopped process left of uploads that it never accepted and that cannot
-    /// be resumed.
+    /// Takes away what stopped processes left of uploads that they never accepted and that cannot
+    /// be resumed. What belongs to a process that runs is left alone.
     pub fn clear_spool(&self) -> io::Result<()> {
-        for entry in fs::read_dir(self.spool())? {
+        for entry in fs::read_dir(self.path.join(SPOOL))? {
             let path = entry?.path();
-            if path == self.uploads() {
+            if path == self.uploads() || path == self.spool.path || is_in_use(&path) {
                 continue;
             }
             if path.is_dir() { fs::remove_dir_all(path)? } else { fs::remove_file(path)? }
         }
         Ok(())
     }
+}
+
+impl Spool {
+    /// A new one in `folder`.
+    fn new(folder: &Path) -> io::Result<Self> {
+        let path = folder.join(Uuid::new_v4().to_string());
+        fs::create_dir_all(&path)?;
+        let lock = File::create(path.join(LOCK))?;
+        lock.lock()?;
+        Ok(Self { path, _lock: lock })
+    }
+}
+
+impl Drop for Spool {
+    fn drop(&mut self) {
+        // What stays is cleared away by the next process.
+        let _ = fs::remove_dir_all(&self.path);
+    }
+}
+
+/// Whether a part of the spool belongs to a process that runs.
+fn is_in_use(path: &Path) -> bool {
+    let lock = File::open(path.join(LOCK));
+    lock.is_ok_and(|lock| matches!(lock.try_lock(), Err(TryLockError::WouldBlock)))
 }
 
 fn read_marker(path: &Path) -> Result<Option<Marker>, FolderError> {

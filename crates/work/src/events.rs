@@ -1,40 +1,79 @@
-//! Events: what changes while somebody looks.
+//! Events: what changed in the database, told to whoever listens in this process.
 
-use tokio::sync::broadcast;
+use std::time::Duration;
 
-/// Tells whoever listens what changed. Clones share the same listeners.
-#[derive(Clone, Debug)]
-pub struct Events(broadcast::Sender<Event>);
+use brisk_margin_store::Store;
+use brisk_margin_store::changes::Told;
+use tokio::sync::{broadcast, watch};
+use uuid::Uuid;
 
-/// Something that an open list or page may want to show.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Event {
-    /// A picture was added, or changed.
-    Pictures,
-    /// A file was made.
-    Variants,
-    /// A page was measured, or a slot changed.
-    Layouts,
-    /// Measuring went on.
-    Measuring,
-}
+/// How long is waited before the database is tried again.
+const PAUSE: Duration = Duration::from_secs(1);
+/// A listener that falls this far behind is told that it missed some.
+const ROOM: usize = 1_024;
 
-impl Default for Events {
-    fn default() -> Self {
-        // A listener that falls this far behind is told to look at everything again.
-        Self(broadcast::channel(64).0)
-    }
+/// Hears what the database tells. Clones share one connection.
+#[derive(Clone)]
+pub struct Events {
+    told: broadcast::Sender<Told>,
+    alive: watch::Receiver<bool>,
+    number: i32,
 }
 
 impl Events {
-    /// Tells whoever listens.
-    pub fn tell(&self, event: Event) {
-        // Nobody listening is fine.
-        let _ = self.0.send(event);
+    /// Listens to what is committed in `store`, for as long as the application runs. A connection
+    /// that breaks is made again, and everybody told that something was missed.
+    pub fn of(store: &Store) -> Self {
+        let (told, _) = broadcast::channel(ROOM);
+        let (lives, alive) = watch::channel(false);
+        let number = (Uuid::new_v4().as_u128() as u32 >> 1).max(1).cast_signed();
+        let (store, heard) = (store.clone(), told.clone());
+        tokio::spawn(async move {
+            loop {
+                if let Err(error) = listen(&store, number, &heard, &lives).await {
+                    tracing::warn!("changes are not heard: {error}");
+                }
+                if lives.is_closed() {
+                    return;
+                }
+                tokio::time::sleep(PAUSE).await;
+            }
+        });
+        Self { told, alive, number }
+    }
+
+    /// The number under which others see that this process lives.
+    pub const fn number(&self) -> i32 {
+        self.number
+    }
+
+    /// Waits until others can see that this process lives.
+    pub async fn alive(&self) {
+        // The sender lives as long as the task above, which ends with the runtime.
+        let _ = self.alive.clone().wait_for(|alive| *alive).await;
     }
 
     /// Everything that is told from now on.
-    pub fn listen(&self) -> broadcast::Receiver<Event> {
-        self.0.subscribe()
+    pub fn listen(&self) -> broadcast::Receiver<Told> {
+        self.told.subscribe()
+    }
+}
+
+async fn listen(
+    store: &Store,
+    number: i32,
+    heard: &broadcast::Sender<Told>,
+    lives: &watch::Sender<bool>,
+) -> Result<(), brisk_margin_store::StoreError> {
+    let mut listener = store.listen(number).await?;
+    // What was committed before is not told. Nobody listening is fine.
+    let _ = heard.send(Told::MissedSome);
+    lives.send_replace(true);
+    loop {
+        let told = tokio::select! {
+            told = listener.next() => told?,
+            () = lives.closed() => return Ok(()),
+        };
+        let _ = heard.send(told);
     }
 }

@@ -14,6 +14,7 @@ use brisk_margin_core::units::Bytes;
 use brisk_margin_imaging::codec::CodecError;
 use brisk_margin_imaging::original::PictureError;
 use brisk_margin_store::StoreError;
+use brisk_margin_store::changes::ChangeKind;
 use brisk_margin_store::folder_files::FolderFile;
 use brisk_margin_store::pictures::{Arrival, Origin};
 use chrono::{DateTime, SubsecRound, Utc};
@@ -22,7 +23,6 @@ use notify_debouncer_full::{DebounceEventResult, new_debouncer};
 use tempfile::NamedTempFile;
 use tokio::sync::Notify;
 use tokio::time::{Instant, timeout};
-use uuid::Uuid;
 
 use crate::intake::{self, IncomingFile, Intake, IntakeError, MAX_FILE};
 
@@ -82,8 +82,10 @@ impl FolderWatch {
                 let waiting = watch.look_through(&folder, &mut quiet).await;
                 let again = if waiting.is_empty() { RESCAN } else { QUIET / 2 };
                 let before = std::mem::replace(&mut watch.lock().waiting, waiting.clone());
-                if before != waiting {
-                    watch.intake.tell_pictures();
+                if before != waiting
+                    && let Err(error) = watch.intake.store().tell(ChangeKind::Folder).await
+                {
+                    tracing::warn!("nobody is told what the folder waits for: {error}");
                 }
                 let _ = timeout(again, stirred.notified()).await;
             }
@@ -282,11 +284,7 @@ async fn take(
             file.refusal = Some(refusal(&error));
         }
     }
-    let replaced = intake.store().keep_folder_file(&file).await?;
-    let stale: Vec<Uuid> = replaced.into_iter().chain(file.picture_id).collect();
-    intake.store().make_stale(Some(&stale)).await?;
-    intake.wake();
-    intake.tell_pictures();
+    intake.store().keep_folder_file(&file).await?;
     Ok(true)
 }
 

@@ -1,5 +1,5 @@
-//! Import actions: what an intake rule has made of a picture once it was analysed. It fills the
-//! library only; nothing is written to the site's own folder.
+//! Import actions, as jobs: what an intake rule has made of a picture once it was analysed. It fills
+//! the library only; nothing is written to the site's own folder.
 
 use brisk_margin_core::budget;
 use brisk_margin_core::layout::BoxSize;
@@ -13,57 +13,43 @@ use brisk_margin_store::StoreError;
 use brisk_margin_store::pictures::Picture;
 use uuid::Uuid;
 
+use crate::analysis::OfPicture;
+use crate::jobs::{JobFailure, JobInHand};
 use crate::making::files::{self, FileWish};
 use crate::making::trials::class_of;
 use crate::making::{MakeError, Maker};
 
-/// Does what is still to be done with every picture that was analysed; returns how many are left
-/// for later since the machine was at fault.
-pub async fn catch_up(maker: &Maker) -> Result<usize, StoreError> {
-    let (mut after, mut left) = (None, 0);
-    while let Some((picture, action)) = maker.store.next_import_action(after).await? {
-        after = Some(picture.id);
-        match carry_out(maker, &picture, action).await {
-            Err(error) if error.is_transient() => {
-                tracing::warn!("files of {} are made later: {error}", picture.name);
-                left += 1;
-                continue;
-            }
-            Err(error) => {
-                tracing::warn!("no file of {} was made by the intake rule: {error}", picture.name);
-            }
-            Ok(()) => {}
-        }
-        maker.store.import_action_done(picture.id).await?;
-    }
-    Ok(left)
-}
-
-/// Makes every file that `action` asks for. One that cannot be made is told of and costs only
-/// itself.
-async fn carry_out(
-    maker: &Maker,
-    picture: &Picture,
-    action: ImportAction,
-) -> Result<(), MakeError> {
+/// Makes every file that the intake rule asks for of a picture. One that cannot be made costs only
+/// itself, and is told at the end.
+///
+/// # Errors
+/// Where the machine was at fault, or some file cannot be made.
+pub(crate) async fn run(maker: &Maker, job: &JobInHand) -> Result<(), JobFailure> {
+    let OfPicture { picture: id } = job.args()?;
+    let Some(picture) = maker.store.picture(id).await? else { return Ok(()) };
+    let Some(action) = maker.store.import_action(id).await? else { return Ok(()) };
     let targets = match action {
         ImportAction::List => Vec::new(),
         ImportAction::Slots => slots_of(maker, picture.id).await?,
-        ImportAction::SizeSet { name } => slots_of_set(maker, picture, &name).await?,
+        ImportAction::SizeSet { name } => slots_of_set(maker, &picture, &name).await?,
     };
     let ceiling = maker.store.site().await?.ceiling;
-    for target in targets {
-        for &density in &target.densities {
-            match make(maker, picture, &target, density, ceiling).await {
-                Err(error) if error.is_transient() => return Err(error),
-                Err(error) => {
-                    tracing::warn!("a file of {} was not made: {error}", picture.name);
-                }
-                Ok(()) => {}
-            }
+    let wanted: Vec<_> =
+        targets.iter().flat_map(|t| t.densities.iter().map(move |&d| (t, d))).collect();
+    let mut refused = Vec::new();
+    for (done, &(target, density)) in wanted.iter().enumerate() {
+        job.note(done, wanted.len()).await?;
+        match make(maker, &picture, target, density, ceiling).await {
+            Err(error) if error.is_transient() => return Err(error.into()),
+            Err(error) => refused.push(error.to_string()),
+            Ok(()) => {}
         }
     }
-    Ok(())
+    if let Some(first) = refused.first() {
+        let of = format!("{} of {} sizes were not made of", refused.len(), wanted.len());
+        return Err(JobFailure::last(format!("{of} {}: {first}", picture.name)));
+    }
+    Ok(maker.store.import_action_done(id).await?)
 }
 
 /// What files are wanted for: a shape, and the slot that has it.

@@ -16,7 +16,7 @@ use brisk_margin_imaging::codecs::Codecs;
 use brisk_margin_imaging::metadata;
 use brisk_margin_imaging::original::{Original, PictureError};
 use brisk_margin_site::archive::{ArchiveError, Limits, Unpacking};
-use brisk_margin_store::pictures::{Arrival, NewPicture, Origin, Picture};
+use brisk_margin_store::pictures::{Arrival, NewPicture, Origin};
 use brisk_margin_store::{BlobHash, BlobHasher, Store, StoreError};
 use futures::{Stream, StreamExt};
 use memmap2::Mmap;
@@ -24,9 +24,7 @@ use tempfile::{NamedTempFile, TempPath};
 use thiserror::Error;
 use tokio::io::AsyncWriteExt;
 
-use crate::background::Wake;
 use crate::data_folder::DataFolder;
-use crate::events::{Event, Events};
 use crate::work_pool::{WorkFailed, WorkPool};
 
 /// The largest file that is taken: 200 MB.
@@ -113,20 +111,12 @@ pub struct Intake {
     store: Store,
     pool: WorkPool,
     folder: DataFolder,
-    events: Events,
-    wake: Wake,
 }
 
 impl Intake {
-    /// Takes files into `store`, spooled in `folder`; `wake` is told of each.
-    pub fn new(
-        store: Store,
-        pool: WorkPool,
-        folder: DataFolder,
-        events: Events,
-        wake: Wake,
-    ) -> Self {
-        Self { store, pool, folder, events, wake }
+    /// Takes files into `store`, spooled in `folder`.
+    pub const fn new(store: Store, pool: WorkPool, folder: DataFolder) -> Self {
+        Self { store, pool, folder }
     }
 
     /// Rows and blobs.
@@ -137,16 +127,6 @@ impl Intake {
     /// Where files are spooled.
     pub fn folder(&self) -> &DataFolder {
         &self.folder
-    }
-
-    /// The folder could show something else now.
-    pub(crate) fn tell_pictures(&self) {
-        self.events.tell(Event::Pictures);
-    }
-
-    /// The status of pictures became stale.
-    pub(crate) fn wake(&self) {
-        self.wake.up();
     }
 
     /// Accepts a spooled file into the library.
@@ -172,7 +152,7 @@ impl Intake {
         incoming: IncomingFile,
     ) -> Result<Arrival, IntakeError> {
         if let Some(found) = self.store.picture_by_hash(hash).await? {
-            return self.again(found).await;
+            return Ok(self.store.arrive_again(found).await?);
         }
         match tokio::fs::metadata(path).await?.len() {
             0 => return Err(PictureError::Empty.into()),
@@ -195,22 +175,7 @@ impl Intake {
             embedded: &told,
             import_action: &import_action,
         };
-        let arrival = self.store.add_picture(bytes::Bytes::from_owner(Shared(map)), new).await?;
-        self.tell(&arrival);
-        Ok(arrival)
-    }
-
-    async fn again(&self, found: Picture) -> Result<Arrival, IntakeError> {
-        let arrival = self.store.arrive_again(found).await?;
-        self.tell(&arrival);
-        Ok(arrival)
-    }
-
-    fn tell(&self, arrival: &Arrival) {
-        if !matches!(arrival, Arrival::There(_)) {
-            self.events.tell(Event::Pictures);
-            self.wake.up();
-        }
+        Ok(self.store.add_picture(bytes::Bytes::from_owner(Shared(map)), new).await?)
     }
 
     /// Accepts a spooled file that may be an archive of pictures. Of an archive, each file is taken

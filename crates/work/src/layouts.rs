@@ -65,7 +65,8 @@ impl LayoutSummaries {
         Ok(SummedLayouts { pages, slots, uncertain })
     }
 
-    async fn refresh(&self) -> Result<(), StoreError> {
+    /// Works out what changed.
+    pub(crate) async fn refresh(&self) -> Result<(), StoreError> {
         let _turn = self.turn.lock().await;
         while let Some(stale) = self.store.stale_layouts(AT_ONCE).await? {
             let slots = self.store.slots().await?;

@@ -4,19 +4,19 @@
 //!   [`events`]: who is told.
 //! - [`intake`]: the way of a file into the library; [`uploads`] can be resumed, [`folder_watch`]
 //!   notices what others put into the site's own folder.
-//! - [`background`]: what happens to a picture after it was added: [`analysis`], [`status`] and
-//!   [`import_actions`]; [`removal`] is what happens to one that was removed.
-//! - [`measuring`]: pages measured in the background, and kept; [`layouts`]: how well their places
-//!   do.
+//! - [`jobs`]: long work, kept in the database until it is done. Jobs of a picture that was added
+//!   are [`analysis`] and [`import_actions`]; [`status`] is worked out whenever it became stale,
+//!   and [`removal`] sweeps.
+//! - [`measuring`]: pages measured, and kept; [`layouts`]: how well their places do.
 //! - [`making`]: files and previews of pictures.
 
 pub mod analysis;
-pub mod background;
 pub mod data_folder;
 pub mod events;
 pub mod folder_watch;
 pub mod import_actions;
 pub mod intake;
+pub mod jobs;
 pub mod layouts;
 pub mod making;
 pub mod measuring;

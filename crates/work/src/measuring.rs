@@ -1,56 +1,90 @@
-//! Measuring in the background: one page or a whole site at a time, with progress and cancel.
+//! Measuring, as a job: one page or a whole site, with progress and cancel.
 //!
-//! Each page is kept as soon as it is done, so that a cancel or an end of the process loses only
-//! the page under way; what was measured before stays when a page cannot be measured now.
+//! Each page is kept as soon as it is done, and noted with the job, so that an end of the process
+//! loses only the pages under way; what was measured before stays when a page cannot be measured
+//! now.
 
 use std::collections::BTreeSet;
-use std::sync::atomic::{AtomicBool, Ordering};
-use std::sync::{Arc, Mutex};
+use std::io::Write;
 
+use brisk_margin_core::job::{JobKind, JobState};
 use brisk_margin_core::place::ServedFile;
 use brisk_margin_core::site::SiteSettings;
 use brisk_margin_core::source_format::{self, Content};
 use brisk_margin_imaging::codecs::Codecs;
 use brisk_margin_imaging::original;
-use brisk_margin_site::archive::{self, ArchiveError};
+use brisk_margin_site::archive::{self, ArchiveError, Unpacking};
 use brisk_margin_site::error::MeasureError;
 use brisk_margin_site::fetched::Files as PageFiles;
 use brisk_margin_site::file_reader::{FileFacts, FileReader};
 use brisk_margin_site::gate::Authority;
 use brisk_margin_site::host::{self, Faults};
-use brisk_margin_site::measure::{Go, Measurer, Progress};
+use brisk_margin_site::measure::{Crawl, Measurer, PageDone};
 use brisk_margin_site::measured::{FoundPlace, MeasuredPage};
 use brisk_margin_site::plan::Plan;
+use brisk_margin_store::jobs::{Job, NewJob};
 use brisk_margin_store::layouts::{Changes, NewPage, NewPlace};
-use brisk_margin_store::{Store, StoreError};
-use serde::Serialize;
+use brisk_margin_store::{BlobHash, Store, StoreError};
+use serde::{Deserialize, Serialize};
 use tempfile::TempDir;
+use thiserror::Error;
 use tokio::net::TcpListener;
 use tokio::sync::mpsc;
 use tokio::task::JoinHandle;
 use url::Url;
 use utoipa::ToSchema;
+use uuid::Uuid;
 
-use crate::events::{Event, Events};
+use crate::jobs::{JobFailure, JobInHand};
 use crate::work_pool::WorkPool;
 
-/// Measures pages in the background. Clones share what is under way.
+/// Measures pages, as jobs. Clones measure into the same store.
 #[derive(Clone)]
 pub struct Measuring {
     store: Store,
     pool: WorkPool,
-    events: Events,
     own_ports: BTreeSet<u16>,
-    report: Arc<Mutex<Option<Report>>>,
-    cancel: Arc<AtomicBool>,
+}
+
+/// What to measure, as a job has it.
+#[derive(Debug, Clone, Serialize, Deserialize)]
+struct MeasureArgs {
+    /// The address of a page, or of the first page of a site that came as files.
+    address: String,
+    /// Whether pages that it links to are measured, too.
+    whole_site: bool,
+    /// The site's files, where it came as such.
+    files: Option<SiteArchive>,
+    /// Ports of the server that no page may reach, besides those that the worker knows of.
+    own_ports: BTreeSet<u16>,
+}
+
+/// A site that came as files: an archive in the blob store.
+#[derive(Debug, Clone, Serialize, Deserialize)]
+struct SiteArchive {
+    name: String,
+    hash: String,
+}
+
+/// What was measured so far: enough to go on after an end in the middle, and to tell of it.
+#[derive(Debug, Clone, Default, Serialize, Deserialize)]
+struct Measured {
+    crawl: Crawl,
+    new: usize,
+    changed: usize,
+    gone: usize,
+    problems: Vec<String>,
+    refused: Vec<Refused>,
 }
 
 /// How far measuring is.
 #[derive(Debug, Clone, Serialize, ToSchema)]
 pub struct Report {
+    /// The job.
+    pub job: Uuid,
     /// The address it started from.
     pub address: String,
-    /// Whether it still goes on.
+    /// Whether it still goes on, or waits for its turn.
     pub running: bool,
     /// Whether somebody stopped it.
     pub cancelled: bool,
@@ -71,7 +105,7 @@ pub struct Report {
 }
 
 /// A host that was not reached.
-#[derive(Debug, Clone, Serialize, ToSchema)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 pub struct Refused {
     /// Host and port.
     pub host: String,
@@ -88,62 +122,110 @@ pub struct Wish {
     pub whole_site: bool,
 }
 
+impl Report {
+    /// What the job tells of itself; nothing where its row is not understood.
+    fn of(job: Job) -> Option<Self> {
+        let args: MeasureArgs = serde_json::from_value(job.args).ok()?;
+        let told = job.checkpoint.and_then(|told| serde_json::from_value(told).ok());
+        let Measured { crawl, new, changed, gone, mut problems, refused } =
+            told.unwrap_or_default();
+        let is_last = !matches!(job.state, JobState::Done | JobState::Cancelled);
+        problems.extend(job.reason.filter(|_| is_last));
+        Some(Self {
+            job: job.id,
+            address: args.address,
+            running: matches!(job.state, JobState::Waiting | JobState::Running),
+            cancelled: job.state == JobState::Cancelled,
+            done: crawl.done.len(),
+            known: crawl.known.len().max(1),
+            new,
+            changed,
+            gone,
+            problems,
+            refused,
+        })
+    }
+}
+
 impl Measuring {
     /// Keeps what is measured in `store`; files that pages serve are read in `pool`. No page may
     /// reach `own_ports` of this machine: the application's own and its database's.
-    pub fn new(store: Store, pool: WorkPool, events: Events, own_ports: BTreeSet<u16>) -> Self {
-        let (report, cancel) = Default::default();
-        Self { store, pool, events, own_ports, report, cancel }
+    pub fn new(store: Store, pool: WorkPool, own_ports: BTreeSet<u16>) -> Self {
+        Self { store, pool, own_ports }
     }
 
-    /// How far it is, or how it ended; `None` before the first.
-    pub fn report(&self) -> Option<Report> {
-        self.lock().clone()
-    }
-
-    /// Stops after the page under way.
-    pub fn cancel(&self) {
-        self.cancel.store(true, Ordering::Relaxed);
-    }
-
-    fn lock(&self) -> std::sync::MutexGuard<'_, Option<Report>> {
-        self.report.lock().expect("no panic holds the lock")
-    }
-
-    fn update(&self, change: impl FnOnce(&mut Report)) {
-        if let Some(report) = self.lock().as_mut() {
-            change(report);
-        }
-    }
-
-    /// Takes the place of what was measured last, unless that still goes on.
-    fn begin(&self, address: &str) -> bool {
-        let mut report = self.lock();
-        if report.as_ref().is_some_and(|report| report.running) {
-            return false;
-        }
-        self.cancel.store(false, Ordering::Relaxed);
-        *report = Some(Report {
-            address: address.to_owned(),
-            running: true,
-            cancelled: false,
-            done: 0,
-            known: 1,
-            new: 0,
-            changed: 0,
-            gone: 0,
-            problems: Vec::new(),
-            refused: Vec::new(),
-        });
-        true
-    }
-
-    /// Starts measuring in the background; `Ok(false)` where something is being measured already.
+    /// How far the latest is, or how it ended; `None` before the first.
     ///
     /// # Errors
-    /// [`MeasureError::Address`] where an address is none.
-    pub fn start(&self, wish: Wish, site: &SiteSettings) -> Result<bool, MeasureError> {
-        let mut plan = Plan::for_page(&wish.address, self.reader())?;
+    /// Those of the database.
+    pub async fn report(&self) -> Result<Option<Report>, StoreError> {
+        Ok(self.store.latest_job(JobKind::Measure).await?.and_then(Report::of))
+    }
+
+    /// Cancels the latest. What was measured stays.
+    ///
+    /// # Errors
+    /// Those of the database.
+    pub async fn cancel(&self) -> Result<(), StoreError> {
+        if let Some(job) = self.store.latest_job(JobKind::Measure).await? {
+            self.store.cancel_job(job.id).await?;
+        }
+        Ok(())
+    }
+
+    /// Adds a job that measures what is wished for; where the same one waits or runs already, that
+    /// one stands for it.
+    ///
+    /// # Errors
+    /// [`StartError::Address`] where an address is none.
+    pub async fn start(&self, wish: Wish, site: &SiteSettings) -> Result<(), StartError> {
+        self.plan(&wish.address, site)?;
+        let Wish { address, whole_site } = wish;
+        let files = None;
+        let own_ports = self.own_ports.clone();
+        self.push(MeasureArgs { address, whole_site, files, own_ports }).await
+    }
+
+    /// Adds a job that measures the site whose files lie in `folder`, called `name`. Its pages are
+    /// kept under `files:name/…`.
+    ///
+    /// # Errors
+    /// [`ArchiveError::NoPages`] where there is none.
+    pub async fn start_files(&self, folder: TempDir, name: &str) -> Result<(), StartError> {
+        let pack = move || -> Result<(String, bytes::Bytes), ArchiveError> {
+            let first = archive::pages(folder.path())?.into_iter().next();
+            let first = first.ok_or(ArchiveError::NoPages)?;
+            let packed = tempfile::tempfile_in(folder.path())?;
+            archive::pack(folder.path(), &packed)?;
+            // SAFETY: the file has no name, so that nobody else can change it.
+            let map = unsafe { memmap2::Mmap::map(&packed) }?;
+            Ok((first, bytes::Bytes::from_owner(map)))
+        };
+        let packed = tokio::task::spawn_blocking(pack).await.map_err(std::io::Error::other);
+        let (first, packed) = packed.map_err(ArchiveError::Disk)??;
+        let hash = self.store.blobs().put(packed).await.map_err(StoreError::Blob)?;
+        let files = SiteArchive { name: name.to_owned(), hash: hash.as_str().to_owned() };
+        self.push(MeasureArgs {
+            address: format!("{}/{first}", files.shown_as()),
+            whole_site: true,
+            files: Some(files),
+            own_ports: self.own_ports.clone(),
+        })
+        .await
+    }
+
+    async fn push(&self, args: MeasureArgs) -> Result<(), StartError> {
+        let key = args.address.clone();
+        if self.store.open_job(JobKind::Measure, &key).await?.is_none() {
+            let args = serde_json::to_value(args).expect("plain values");
+            self.store.push_job(&NewJob::new(JobKind::Measure, key, args).awaited()).await?;
+        }
+        Ok(())
+    }
+
+    /// What may be reached, and at which widths.
+    fn plan(&self, address: &str, site: &SiteSettings) -> Result<Plan, MeasureError> {
+        let mut plan = Plan::for_page(address, file_reader(self.pool.codecs().clone()))?;
         plan.widths.clone_from(&site.widths);
         for host in &site.allowed_hosts {
             let url = Url::parse(host).map_err(|_| MeasureError::Address(host.clone()))?;
@@ -152,126 +234,96 @@ impl Measuring {
             plan.rules.allowed.insert(authority);
         }
         plan.rules.own_ports.clone_from(&self.own_ports);
-        if !self.begin(&wish.address) {
-            return Ok(false);
-        }
-        self.spawn(wish, plan, None);
-        Ok(true)
+        Ok(plan)
     }
 
-    /// Starts measuring the site whose files lie in `folder`, called `name`; `Ok(false)` where
-    /// something is being measured already. Its pages are kept under `files:name/…`.
+    /// Measures what a job says, from where an earlier attempt had come to.
     ///
     /// # Errors
-    /// [`ArchiveError::NoPages`] where there is none.
-    pub async fn start_files(&self, folder: TempDir, name: &str) -> Result<bool, ArchiveError> {
-        let listener = TcpListener::bind(("127.0.0.1", 0)).await?;
-        let origin = format!("http://{}", listener.local_addr()?);
-        let (folder, first) = {
-            let origin = origin.clone();
-            let prepare = move || prepare_files(folder, &origin);
-            tokio::task::spawn_blocking(prepare).await.map_err(std::io::Error::other)??
+    /// Why the first page could not be measured; another page's trouble is told with the job.
+    pub(crate) async fn run(&self, job: &JobInHand) -> Result<(), JobFailure> {
+        let args: MeasureArgs = job.args()?;
+        let site = self.store.site().await?;
+        let served = match &args.files {
+            Some(files) => Some(self.serve(files).await?),
+            None => None,
         };
-        let wish = Wish { address: format!("{origin}/{first}"), whole_site: true };
-        let mut plan =
-            Plan::for_page(&wish.address, self.reader()).map_err(std::io::Error::other)?;
-        plan.widths = self.store.site().await.map_err(std::io::Error::other)?.widths;
-        plan.rules.own_ports.clone_from(&self.own_ports);
-        let shown_as = format!("files:{name}");
-        if !self.begin(&format!("{shown_as}/{first}")) {
-            return Ok(false);
-        }
-        let server = tokio::spawn(host::serve(listener, folder.path(), Faults::default()));
-        self.spawn(wish, plan, Some(Files { _folder: folder, server, origin, shown_as }));
-        Ok(true)
-    }
-
-    fn reader(&self) -> FileReader {
-        file_reader(self.pool.codecs().clone())
-    }
-
-    fn spawn(&self, wish: Wish, plan: Plan, files: Option<Files>) {
-        let own = self.clone();
-        tokio::spawn(async move {
-            if let Err(error) = own.run(&wish, plan, files.as_ref()).await {
-                own.update(|report| report.problems.push(error.to_string()));
-            }
-            own.update(|report| report.running = false);
-            own.events.tell(Event::Measuring);
-        });
-    }
-
-    async fn run(
-        &self,
-        wish: &Wish,
-        mut plan: Plan,
-        files: Option<&Files>,
-    ) -> Result<(), MeasureError> {
-        if !wish.whole_site {
+        let at =
+            |address: &str| served.as_ref().map_or_else(|| address.to_owned(), |s| s.at(address));
+        let mut plan = self.plan(&at(&args.address), &site)?;
+        plan.rules.own_ports.extend(&args.own_ports);
+        if !args.whole_site {
             plan.pages = 1;
         }
+        let mut measured: Measured = job.checkpoint().unwrap_or_default();
+        let crawl = measured.crawl.clone().with(at);
         let measurer = Measurer::start(plan).await?;
-        let (pages, mut done) = mpsc::unbounded_channel();
-        let keeper = {
-            let own = self.clone();
-            tokio::spawn(async move {
-                while let Some(page) = done.recv().await {
-                    own.keep(page).await;
+        // Two wait at most, so that few pages are in memory.
+        let (pages, mut done) = mpsc::channel::<PageDone>(2);
+        let start = at(&args.address);
+        let crawling =
+            async { measurer.site(&start, crawl, pages).await.map_err(JobFailure::from) };
+        let keeping = async {
+            while let Some(PageDone { crawl, outcome }) = done.recv().await {
+                let shown = |address: &str| {
+                    served.as_ref().map_or_else(|| address.to_owned(), |s| s.shown(address))
+                };
+                measured.crawl = crawl.with(shown);
+                match outcome {
+                    Ok(mut page) => {
+                        page.address = shown(&page.address);
+                        self.keep(page, &mut measured).await?;
+                    }
+                    Err(error) => measured.problems.push(error.to_string()),
                 }
-            })
-        };
-        let heard = |progress: Progress<'_>| {
-            let stop = self.cancel.load(Ordering::Relaxed);
-            self.update(|report| {
-                report.done = progress.done;
-                report.known = progress.known;
-                report.cancelled = stop && progress.done < progress.known;
-                if let Err(error) = &progress.outcome {
-                    report.problems.push(error.to_string());
-                }
-            });
-            if let Ok(mut page) = progress.outcome {
-                if let Some(files) = files {
-                    page.address = page.address.replacen(&files.origin, &files.shown_as, 1);
-                }
-                // The keeper ends only after this sender is gone.
-                let _ = pages.send(page);
+                measured.refused = refused(&measurer);
+                let (done, known) = (measured.crawl.done.len(), measured.crawl.known.len());
+                job.keep(done, known, &measured).await?;
             }
-            self.events.tell(Event::Measuring);
-            if stop { Go::Stop } else { Go::On }
+            Ok(())
         };
-        let measured = measurer.site(&wish.address, heard).await;
-        drop(pages);
-        if keeper.await.is_err() {
-            self.update(|report| report.problems.push("keeping a page failed".to_owned()));
-        }
-        let refused = measurer.refused();
-        self.update(|report| {
-            report.refused = refused
-                .into_iter()
-                .map(|(host, example)| Refused { host: host.to_string(), example })
-                .collect();
-            // The first page's reason was told as a problem already.
-            report.problems.dedup();
-        });
-        measured
+        tokio::try_join!(crawling, keeping)?;
+        Ok(())
     }
 
-    async fn keep(&self, page: MeasuredPage) {
+    /// Serves a site that came as files, for as long as the value lives.
+    async fn serve(&self, files: &SiteArchive) -> Result<ServedFiles, JobFailure> {
+        let hash = BlobHash::parse(&files.hash);
+        let hash = hash.ok_or_else(|| JobFailure::last("the site's files have no hash"))?;
+        let packed = self.store.blobs().get(&hash).await?;
+        let listener = TcpListener::bind(("127.0.0.1", 0)).await.map_err(ArchiveError::Disk)?;
+        let origin = listener.local_addr().map_err(ArchiveError::Disk)?;
+        let origin = format!("http://{origin}");
+        let folder = {
+            let origin = origin.clone();
+            let unpack = move || unpack_site(&packed, &origin);
+            let unpacked = tokio::task::spawn_blocking(unpack).await;
+            unpacked.map_err(std::io::Error::other).map_err(ArchiveError::Disk)??
+        };
+        let server = tokio::spawn(host::serve(listener, folder.path(), Faults::default()));
+        Ok(ServedFiles { _folder: folder, server, origin, shown_as: files.shown_as() })
+    }
+
+    /// Keeps a page; one that cannot be kept is told, and stops no other.
+    async fn keep(&self, page: MeasuredPage, measured: &mut Measured) -> Result<(), StoreError> {
         let address = page.address.clone();
-        match self.keep_page(page).await {
-            Ok(Changes { new, changed, gone }) => self.update(|report| {
-                report.new += new;
-                report.changed += changed;
-                report.gone += gone;
-            }),
-            Err(error) => self.update(|report| {
-                report
-                    .problems
-                    .push(format!("{address} was measured but could not be kept: {error}"));
-            }),
+        if page.left > 0 {
+            let text =
+                format!("{address} shows {} pictures more than the 1,000 that are kept", page.left);
+            measured.problems.push(text);
         }
-        self.events.tell(Event::Layouts);
+        match self.keep_page(page).await {
+            Ok(Changes { new, changed, gone }) => {
+                measured.new += new;
+                measured.changed += changed;
+                measured.gone += gone;
+            }
+            Err(error) if error.is_transient() => return Err(error),
+            Err(error) => measured
+                .problems
+                .push(format!("{address} was measured but could not be kept: {error}")),
+        }
+        Ok(())
     }
 
     async fn keep_page(
@@ -282,12 +334,6 @@ impl Measuring {
         let mut places = Vec::new();
         for place in page.places {
             places.push(self.new_place(place, &page.files).await?);
-        }
-        let left = page.left;
-        if left > 0 {
-            let text =
-                format!("{} shows {left} pictures more than the 1,000 that are kept", page.address);
-            self.update(|report| report.problems.push(text));
         }
         let new = NewPage {
             address: page.address,
@@ -327,16 +373,23 @@ impl Measuring {
     }
 }
 
-/// Finds the site's first page, and writes a map of all of them where there is none: pages that
-/// no other page links to are found through it.
-fn prepare_files(folder: TempDir, origin: &str) -> Result<(TempDir, String), ArchiveError> {
-    let pages = archive::pages(folder.path())?;
-    let first = pages.first().ok_or(ArchiveError::NoPages)?.clone();
+/// Unpacks a site into a folder of its own, and writes a map of its pages where there is none:
+/// pages that no other page links to are found through it.
+fn unpack_site(packed: &[u8], origin: &str) -> Result<TempDir, ArchiveError> {
+    let folder = tempfile::tempdir()?;
+    let mut spooled = tempfile::tempfile()?;
+    spooled.write_all(packed)?;
+    Unpacking::into(folder.path()).zip(spooled)?;
     let map = folder.path().join("sitemap.xml");
     if !map.exists() {
-        std::fs::write(map, sitemap(origin, &pages))?;
+        std::fs::write(map, sitemap(origin, &archive::pages(folder.path())?))?;
     }
-    Ok((folder, first))
+    Ok(folder)
+}
+
+fn refused(measurer: &Measurer) -> Vec<Refused> {
+    let refused = measurer.refused().into_iter();
+    refused.map(|(host, example)| Refused { host: host.to_string(), example }).collect()
 }
 
 fn sitemap(origin: &str, pages: &[String]) -> String {
@@ -348,18 +401,49 @@ fn sitemap(origin: &str, pages: &[String]) -> String {
     format!("<urlset xmlns=\"http://www.sitemaps.org/schemas/sitemap/0.9\">{locations}</urlset>")
 }
 
+impl SiteArchive {
+    /// What its addresses begin with where they are shown.
+    fn shown_as(&self) -> String {
+        format!("files:{}", self.name)
+    }
+}
+
 /// A site that came as files, served while it is measured.
-struct Files {
+struct ServedFiles {
     _folder: TempDir,
     server: JoinHandle<std::io::Result<()>>,
     origin: String,
     shown_as: String,
 }
 
-impl Drop for Files {
+impl ServedFiles {
+    fn at(&self, address: &str) -> String {
+        address.replacen(&self.shown_as, &self.origin, 1)
+    }
+
+    fn shown(&self, address: &str) -> String {
+        address.replacen(&self.origin, &self.shown_as, 1)
+    }
+}
+
+impl Drop for ServedFiles {
     fn drop(&mut self) {
         self.server.abort();
     }
+}
+
+/// Why nothing is measured.
+#[derive(Debug, Error)]
+pub enum StartError {
+    /// An address is none.
+    #[error(transparent)]
+    Address(#[from] MeasureError),
+    /// The files are no site.
+    #[error(transparent)]
+    Files(#[from] ArchiveError),
+    /// The database or the blob store failed.
+    #[error(transparent)]
+    Store(#[from] StoreError),
 }
 
 /// Reads what files that pages serve are, with `codecs`.

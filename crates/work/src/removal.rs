@@ -1,38 +1,34 @@
-//! Removal for good: removed pictures whose time is over, and bytes that no row speaks of.
-
-use std::time::Duration;
+//! The sweep, as a job: removed pictures whose time is over, bytes that no row speaks of, and jobs
+//! that ended long ago.
 
 use brisk_margin_store::{Store, StoreError};
 use chrono::{TimeDelta, Utc};
 
-use crate::events::{Event, Events};
-
-/// How often is looked for pictures whose time is over.
-const EVERY: Duration = Duration::from_secs(60 * 60);
+use crate::jobs::JobFailure;
 
 /// Bytes are left for so long after their last row.
-const HOURS_LEFT: i64 = 24;
+const BYTES_LEFT: TimeDelta = TimeDelta::hours(24);
+/// Jobs are told of for so long after they ended.
+const JOBS_LEFT: TimeDelta = TimeDelta::days(2);
 
-/// Forgets for as long as the application runs.
-pub fn spawn(store: &Store, events: &Events) {
-    let (store, events) = (store.clone(), events.clone());
-    tokio::spawn(async move {
-        loop {
-            match once(&store).await {
-                Ok(0) => {}
-                Ok(_) => events.tell(Event::Pictures),
-                Err(error) => tracing::error!("forgetting removed pictures failed: {error}"),
-            }
-            tokio::time::sleep(EVERY).await;
-        }
-    });
+/// Sweeps once.
+///
+/// # Errors
+/// Those of the database and the blob store.
+pub(crate) async fn run(store: &Store) -> Result<(), JobFailure> {
+    sweep(store).await?;
+    store.forget_jobs(Utc::now() - JOBS_LEFT).await?;
+    Ok(())
 }
 
 /// Forgets every picture that was removed longer ago than the site keeps them, and deletes bytes
 /// of which no row has spoken for a day; returns how many pictures.
-pub async fn once(store: &Store) -> Result<usize, StoreError> {
+///
+/// # Errors
+/// Those of the database and the blob store.
+pub async fn sweep(store: &Store) -> Result<usize, StoreError> {
     let days = store.site().await?.keep_days;
     let forgotten = store.forget_removed(Utc::now() - TimeDelta::days(days.into())).await?;
-    store.delete_orphans(Utc::now() - TimeDelta::hours(HOURS_LEFT)).await?;
+    store.delete_orphans(Utc::now() - BYTES_LEFT).await?;
     Ok(forgotten)
 }

@@ -6,8 +6,33 @@ use brisk_margin_store::pictures::{Origin, Picture, RefreshedStatus};
 use brisk_margin_store::{Store, StoreError};
 use uuid::Uuid;
 
+use crate::jobs::{JobFailure, JobInHand};
+use crate::layouts::LayoutSummaries;
+
 /// Pictures whose status is refreshed with one question to the database.
 const BATCH: u64 = 500;
+
+/// Refreshes everything that became stale, as a job: pictures first, then pages and slots.
+///
+/// # Errors
+/// Those of the database.
+pub(crate) async fn run(
+    store: &Store,
+    layouts: &LayoutSummaries,
+    job: &JobInHand,
+) -> Result<(), JobFailure> {
+    let mut done = 0;
+    loop {
+        let noted = store.take_stale_notes().await?;
+        let refreshed = refresh_stale(store).await?;
+        if !noted && refreshed == 0 {
+            break;
+        }
+        done += refreshed;
+        job.note(done, done).await?;
+    }
+    Ok(layouts.refresh().await?)
+}
 
 /// Refreshes the status of the pictures `ids` now, so that whoever changed them sees it at once.
 pub async fn refresh(store: &Store, ids: &[Uuid]) -> Result<(), StoreError> {
@@ -18,11 +43,11 @@ pub async fn refresh(store: &Store, ids: &[Uuid]) -> Result<(), StoreError> {
     Ok(())
 }
 
-/// Refreshes the status of pictures that became stale; false where there were none.
-pub async fn refresh_stale(store: &Store) -> Result<bool, StoreError> {
+/// Refreshes the status of the next pictures that became stale; returns how many.
+async fn refresh_stale(store: &Store) -> Result<usize, StoreError> {
     let stale = store.stale_pictures(BATCH).await?;
     refresh_all(store, &stale).await?;
-    Ok(!stale.is_empty())
+    Ok(stale.len())
 }
 
 /// Refreshes the status of `pictures`.

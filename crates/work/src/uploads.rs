@@ -2,8 +2,8 @@
 //! the upload is, whatever stopped in between.
 
 use std::collections::HashSet;
+use std::fs::TryLockError;
 use std::path::PathBuf;
-use std::sync::{Arc, Mutex};
 
 use brisk_margin_core::units::Bytes;
 use brisk_margin_store::pictures::Origin;
@@ -25,26 +25,6 @@ const DAYS: i64 = 7;
 #[derive(Clone)]
 pub struct Uploads {
     intake: Intake,
-    writing: Writing,
-}
-
-/// Uploads that are being written right now, so that two senders of one do not mix.
-#[derive(Clone, Default)]
-struct Writing(Arc<Mutex<HashSet<Uuid>>>);
-
-struct Turn<'a>(&'a Writing, Uuid);
-
-impl Writing {
-    fn begin(&self, id: Uuid) -> Option<Turn<'_>> {
-        let mut under_way = self.0.lock().expect("no panic holds the lock");
-        under_way.insert(id).then_some(Turn(self, id))
-    }
-}
-
-impl Drop for Turn<'_> {
-    fn drop(&mut self) {
-        self.0.0.lock().expect("no panic holds the lock").remove(&self.1);
-    }
 }
 
 /// How far an upload is.
@@ -57,8 +37,8 @@ pub enum Progress {
 
 impl Uploads {
     /// Uploads whose files go to `intake`.
-    pub fn new(intake: Intake) -> Self {
-        Self { intake, writing: Writing::default() }
+    pub const fn new(intake: Intake) -> Self {
+        Self { intake }
     }
 
     fn path(&self, id: Uuid) -> PathBuf {
@@ -74,9 +54,27 @@ impl Uploads {
         if upload.bytes > if is_archive { MAX_ARCHIVE } else { MAX_FILE } {
             return Err(IntakeError::TooLarge.into());
         }
-        tokio::fs::File::create(self.path(upload.id)).await.map_err(IntakeError::Disk)?;
+        // The row first: another process clears away files of which there is none.
         self.intake.store().expect_upload(upload).await.map_err(IntakeError::Store)?;
+        self.open(upload.id).await?;
         Ok(())
+    }
+
+    /// The file of upload `id`, made where it is missing, for whoever is the only one to write it.
+    async fn open(&self, id: Uuid) -> Result<tokio::fs::File, UploadError> {
+        let path = self.path(id);
+        let open = move || -> Result<std::fs::File, UploadError> {
+            let file = std::fs::OpenOptions::new().append(true).create(true).open(path);
+            let file = file.map_err(IntakeError::Disk)?;
+            match file.try_lock() {
+                Ok(()) => Ok(file),
+                Err(TryLockError::WouldBlock) => Err(UploadError::Busy),
+                Err(TryLockError::Error(error)) => Err(IntakeError::Disk(error).into()),
+            }
+        };
+        let opened = tokio::task::spawn_blocking(open).await;
+        let file = opened.map_err(std::io::Error::other).map_err(IntakeError::Disk)??;
+        Ok(tokio::fs::File::from_std(file))
     }
 
     /// How many bytes of upload `id` are safe.
@@ -101,12 +99,13 @@ impl Uploads {
     ) -> Result<Progress, UploadError> {
         let upload = self.intake.store().upload(id).await.map_err(IntakeError::Store)?;
         let upload = upload.ok_or(UploadError::Unknown)?;
-        let _turn = self.writing.begin(id).ok_or(UploadError::Busy)?;
+        // Locked until the file was taken in.
+        let mut file = self.open(id).await?;
         let stands = self.offset(id).await?;
         if stands != from {
             return Err(UploadError::Offset { from, stands });
         }
-        let reached = self.write(&upload, stands, chunks).await?;
+        let reached = Self::write(&upload, &mut file, stands, chunks).await?;
         if reached < upload.bytes {
             return Ok(Progress::Partly(reached));
         }
@@ -137,14 +136,11 @@ impl Uploads {
     }
 
     async fn write<E: std::fmt::Display>(
-        &self,
         upload: &Upload,
+        file: &mut tokio::fs::File,
         stands: Bytes,
         chunks: impl Stream<Item = Result<bytes::Bytes, E>>,
     ) -> Result<Bytes, UploadError> {
-        let mut options = tokio::fs::OpenOptions::new();
-        let file = options.append(true).open(self.path(upload.id)).await;
-        let mut file = file.map_err(IntakeError::Disk)?;
         let mut reached = stands.get();
         let mut chunks = std::pin::pin!(chunks);
         let mut broken = None;

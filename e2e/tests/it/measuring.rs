@@ -18,7 +18,7 @@ use brisk_margin_e2e::web_host::{serve, tarnlight};
 use brisk_margin_imaging::codecs::Codecs;
 use brisk_margin_site::error::{MeasureError, PageError};
 use brisk_margin_site::file_reader::FileReader;
-use brisk_margin_site::measure::{Go, Measurer};
+use brisk_margin_site::measure::{Crawl, Measurer, PageDone};
 use brisk_margin_site::measured::MeasuredPage;
 use brisk_margin_site::plan::Plan;
 use brisk_margin_testing::pictures::gradient_jpeg;
@@ -54,14 +54,10 @@ async fn the_whole_site_is_found_as_it_was_written_and_as_it_is_laid_out() {
     let start = format!("{address}/index.html");
     let measurer = Measurer::start(Plan::for_page(&start, reader()).unwrap()).await.unwrap();
     let mut measured = BTreeMap::new();
-    measurer
-        .site(&start, |progress| {
-            let page = progress.outcome.unwrap();
-            measured.insert(page.address.rsplit('/').next().unwrap().to_owned(), page);
-            Go::On
-        })
-        .await
-        .unwrap();
+    for done in crawled(&measurer, &start, Crawl::default()).await {
+        let page = done.outcome.unwrap();
+        measured.insert(name_of(&page.address).to_owned(), page);
+    }
     // A picture with another shape for narrow screens is waited for at each viewport.
     let again = measurer.page(&start).await.unwrap();
     assert_same_places(&again, &measured["index.html"]);
@@ -148,15 +144,35 @@ async fn pages_that_only_the_sites_map_names_are_measured_up_to_the_limit() {
     let mut plan = Plan::for_page(&start, reader()).unwrap();
     plan.widths.truncate(1);
     plan.pages = 3;
-    let mut seen = Vec::new();
     let measurer = Measurer::start(plan).await.unwrap();
-    let heard = |progress: brisk_margin_site::measure::Progress<'_>| {
-        seen.push(progress.address.rsplit('/').next().unwrap().to_owned());
-        Go::On
-    };
-    measurer.site(&start, heard).await.unwrap();
-    seen.sort();
+    let pages = crawled(&measurer, &start, Crawl::default()).await;
+    let mut seen: Vec<&str> =
+        pages.iter().map(|page| name_of(&page.outcome.as_ref().unwrap().address)).collect();
+    seen.sort_unstable();
     assert_eq!(seen, ["a.html", "b.html", "index.html"]);
+
+    // Broken off after the first page, it goes on with the others and does none twice.
+    let crawl = pages.into_iter().next().unwrap().crawl;
+    assert_eq!((crawl.known.len(), crawl.done.len()), (3, 1));
+    let rest = crawled(&measurer, &start, crawl.clone()).await;
+    assert_eq!(rest.len(), 2);
+    let again = rest.iter().map(|page| page.outcome.as_ref().unwrap().address.clone());
+    assert!(again.into_iter().all(|address| !crawl.done.contains(&address)));
+}
+
+/// Every page of a site, in the order in which they were done.
+async fn crawled(measurer: &Measurer, start: &str, crawl: Crawl) -> Vec<PageDone> {
+    let (pages, mut done) = tokio::sync::mpsc::channel(100);
+    measurer.site(start, crawl, pages).await.unwrap();
+    let mut found = Vec::new();
+    while let Some(page) = done.recv().await {
+        found.push(page);
+    }
+    found
+}
+
+fn name_of(address: &str) -> &str {
+    address.rsplit('/').next().unwrap()
 }
 
 #[tokio::test(flavor = "multi_thread")]

@@ -1,5 +1,7 @@
 //! The responsive set: made, its markup copied, and each screen downloads what was promised.
 
+use std::time::Duration;
+
 use axum::Router;
 use axum::response::Html;
 use axum::routing::get;
@@ -132,7 +134,15 @@ async fn a_set_is_made_its_markup_copied_and_chromium_chooses_what_was_promised(
 
     for ((name, boxes), slot) in SLOTS.iter().zip(&slots) {
         let asked = json!({"slot": slot});
-        let set = post(&application, &format!("/api/pictures/{picture}/set/files"), &asked).await;
+        post(&application, &format!("/api/pictures/{picture}/set/files"), &asked).await;
+        let set = loop {
+            let set = post(&application, &format!("/api/pictures/{picture}/set"), &asked).await;
+            if !["waiting", "running"].contains(&set["job"]["state"].as_str().unwrap_or("waiting"))
+            {
+                break set;
+            }
+            tokio::time::sleep(Duration::from_millis(200)).await;
+        };
         assert_eq!(set["made"], set["files"], "{name}: {set:#}");
         let markup = set["markup"].as_str().unwrap();
         if *name == "hero" {

@@ -72,6 +72,8 @@ export type SetFile = Schemas["SetFileBody"];
 export type EffectiveRule = Schemas["EffectiveRule"];
 export type OutputRule = Schemas["OutputRule"];
 export type ByteCap = Schemas["ByteCap"];
+export type Job = Schemas["JobBody"];
+export type Jobs = Schemas["JobsBody"];
 export type Report = Schemas["Report"];
 export type Problem = Schemas["Problem"];
 

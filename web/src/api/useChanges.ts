@@ -1,15 +1,47 @@
-import { useQueryClient } from "@tanstack/react-query";
+import { useQueryClient, type Query } from "@tanstack/react-query";
 import { useEffect } from "react";
 
-/** Looks again at what others changed: a script that uploads, a second window. */
+/** Which queries show rows of a kind: those that begin with one of these words. */
+const shows: Record<string, string[]> = {
+  pictures: ["pictures", "picture", "picture-page", "tally", "shelves", "alike", "bench", "set", "proof"],
+  variants: ["picture", "picture-page", "set", "tally", "bench"],
+  trials: ["proof"],
+  steps: ["bench", "step", "picture"],
+  jobs: ["jobs", "measuring", "set"],
+  layouts: ["layouts", "measuring", "picture-page", "framings", "bench", "set", "proof", "tally"],
+  rules: ["rule", "decision", "set", "proof"],
+  site: ["site", "layouts", "set", "limits"],
+  shelves: ["shelves", "pictures"],
+  presets: ["finishes"],
+  alike: ["alike"],
+  folder: ["site-folder"],
+};
+
+/** Queries of one picture, whose second word is its id: another picture's change is none of theirs. */
+const ofOnePicture = ["picture", "picture-page", "bench", "set", "proof"];
+/** The kinds whose ids are those of pictures. */
+const toldByPicture = ["pictures", "variants", "trials", "steps"];
+
+/** Whether a query shows what changed; `ids` are missing where many rows did. */
+export function concerns(query: Pick<Query, "queryKey">, kind: string, ids: string[] | undefined) {
+  const [subject, of] = query.queryKey;
+  if (typeof subject !== "string" || !shows[kind]?.includes(subject)) return false;
+  if (!ids || !toldByPicture.includes(kind) || !ofOnePicture.includes(subject)) return true;
+  return typeof of !== "string" || ids.includes(of);
+}
+
+/** Looks again at what others changed, and at nothing else: a script that uploads, a second window. */
 export function useChanges() {
   const queries = useQueryClient();
   useEffect(() => {
     const events = new EventSource("/api/events");
-    const refresh = () => void queries.invalidateQueries();
     // What happened before the stream was open, or while it was broken, was not told.
-    for (const name of ["open", "pictures", "variants", "layouts", "measuring", "all"])
-      events.addEventListener(name, refresh);
+    for (const name of ["open", "all"]) events.addEventListener(name, () => void queries.invalidateQueries());
+    for (const kind of Object.keys(shows))
+      events.addEventListener(kind, (event: MessageEvent<string>) => {
+        const { ids } = JSON.parse(event.data) as { ids?: string[] };
+        void queries.invalidateQueries({ predicate: (query) => concerns(query, kind, ids) });
+      });
     return () => {
       events.close();
     };

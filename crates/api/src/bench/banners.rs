@@ -23,7 +23,6 @@ use crate::extract;
 use crate::find::find;
 use crate::pictures::changes::settle;
 use crate::state::App;
-use brisk_margin_work::events::Event;
 
 /// The longest side of a banner, in CSS pixels.
 const LONGEST: f64 = 8_000.0;
@@ -122,7 +121,6 @@ pub(crate) async fn begin_banners(
     }
     let ids: Vec<Uuid> = made.iter().map(|banner| banner.picture).collect();
     settle(&app, &ids).await?;
-    app.events.tell(Event::Layouts);
     Ok((StatusCode::CREATED, Json(made)))
 }
 
@@ -204,6 +202,5 @@ async fn even(
     };
     let (Arrival::New(made) | Arrival::There(made) | Arrival::Back(made)) =
         app.store.add_picture(drawing.into(), new).await?;
-    app.wake.up();
     Ok(made.id)
 }

@@ -16,7 +16,6 @@ use crate::extract::{self, Path};
 use crate::pictures::changes::{ChangeBody, settle};
 use crate::pictures::which::Which;
 use crate::state::App;
-use brisk_margin_work::events::Event;
 
 /// Every list of edits that was saved, by name.
 #[utoipa::path(get, path = "/api/finishes", responses((status = 200, body = Vec<EditPreset>)))]
@@ -114,7 +113,6 @@ pub(crate) async fn lay_edit_preset(
     let change = app.store.lay_adjustments(&summary, &adjustments).await?;
     if let Some(change) = &change {
         settle(&app, &change.pictures).await?;
-        app.events.tell(Event::Layouts);
     }
     Ok(Json(Laid { change: change.map(ChangeBody::from), refused }))
 }

@@ -19,7 +19,6 @@ use crate::find::find;
 use crate::pictures::changes::{ChangeBody, settle};
 use crate::pictures::{PictureBody, body_of};
 use crate::state::App;
-use brisk_margin_work::events::Event;
 
 /// A step of the work on a picture.
 #[derive(Serialize, ToSchema)]
@@ -169,7 +168,6 @@ pub(crate) async fn save(
     let change = app.store.save_step(&picture, saving.step, saving.over).await?;
     if change.is_some() {
         settle(&app, &[id]).await?;
-        app.events.tell(Event::Layouts);
     }
     let picture = body_of(&app, find(&app, id).await?).await?;
     Ok(Json(SavedBody { picture, change: change.map(ChangeBody::from) }))
@@ -209,7 +207,6 @@ pub(crate) async fn save_beside(
     let (made, change) =
         app.store.copy_picture(&picture, &name, &summary, &new.adjustments, &new.places).await?;
     settle(&app, &[made, id]).await?;
-    app.events.tell(Event::Layouts);
     let picture = body_of(&app, find(&app, made).await?).await?;
     Ok((StatusCode::CREATED, Json(SavedBody { picture, change: change.map(ChangeBody::from) })))
 }

@@ -15,7 +15,6 @@ use super::slots::{SlotBoxes, check};
 use crate::Problem;
 use crate::extract::{self, Path};
 use crate::state::App;
-use brisk_margin_work::events::Event;
 
 /// A set of sizes.
 #[derive(Serialize, ToSchema)]
@@ -62,7 +61,6 @@ pub(crate) async fn keep_size_set(
         return Err(Problem::invalid("give the set of sizes a name"));
     }
     let kept = app.store.keep_size_set(name, &new.sizes).await?;
-    app.events.tell(Event::Layouts);
     Ok(Json(kept.into()))
 }
 
@@ -77,7 +75,6 @@ pub(crate) async fn remove_size_set(
     if !app.store.remove_size_set(id).await? {
         return Err(Problem::not_found("set of sizes"));
     }
-    app.events.tell(Event::Layouts);
     Ok(StatusCode::NO_CONTENT)
 }
 
@@ -116,6 +113,5 @@ pub(crate) async fn apply_size_set(
         boxes.insert(slot.id, Some(sized));
     }
     let before = app.store.set_boxes(boxes).await?;
-    app.events.tell(Event::Layouts);
     Ok(Json(SlotBoxes::list(before)))
 }

@@ -20,7 +20,6 @@ use crate::extract::{self, Path};
 use crate::find::find;
 use crate::state::App;
 use brisk_margin_core::layout_summary::SlotSummary;
-use brisk_margin_work::events::Event;
 
 /// A slot typed by hand.
 #[derive(Deserialize, ToSchema)]
@@ -54,7 +53,6 @@ pub(crate) async fn add_slot(
     let NewSlot { kind, fit, boxes, .. } = new;
     let typed = layouts::NewSlot { name, kind, fit, boxes, budget: None };
     let added = app.store.add_slots(vec![typed]).await?;
-    app.events.tell(Event::Layouts);
     Ok((StatusCode::CREATED, Json(SlotBody::new(&added[0], SlotSummary::default()))))
 }
 
@@ -111,7 +109,6 @@ pub(crate) async fn change_slot(
     };
     let row = app.store.edit_slot(id, edit).await?;
     let row = row.ok_or_else(|| Problem::not_found("slot"))?;
-    app.events.tell(Event::Layouts);
     Ok(Json(SlotBody::new(&row, SlotSummary::default())))
 }
 
@@ -146,7 +143,6 @@ pub(crate) async fn place(
     }
     let only = placement.places.as_deref();
     let places = app.store.place(id, only, placement.picture_id).await?;
-    app.events.tell(Event::Layouts);
     Ok(Json(Placed { places }))
 }
 
@@ -169,7 +165,6 @@ pub(crate) async fn join(
     if !app.store.join_slots(id, other.slot_id).await? {
         return Err(Problem::not_found("slot"));
     }
-    app.events.tell(Event::Layouts);
     Ok(StatusCode::NO_CONTENT)
 }
 
@@ -183,7 +178,6 @@ pub(crate) async fn split(
     Path(id): Path<Uuid>,
 ) -> Result<Json<OtherSlot>, Problem> {
     let slot_id = app.store.split_slot(id).await?.ok_or_else(|| Problem::not_found("slot"))?;
-    app.events.tell(Event::Layouts);
     Ok(Json(OtherSlot { slot_id }))
 }
 
@@ -198,7 +192,6 @@ pub(crate) async fn keep_apart(
     if !app.store.keep_apart(id).await? {
         return Err(Problem::not_found("occurrence"));
     }
-    app.events.tell(Event::Layouts);
     Ok(StatusCode::NO_CONTENT)
 }
 
@@ -231,7 +224,6 @@ pub(crate) async fn set_boxes(
     }
     let boxes = list.into_iter().map(|set| (set.slot_id, set.boxes)).collect();
     let before = app.store.set_boxes(boxes).await?;
-    app.events.tell(Event::Layouts);
     Ok(Json(SlotBoxes::list(before)))
 }
 

@@ -12,7 +12,6 @@ use super::{PictureBody, bodies_of};
 use crate::Problem;
 use crate::extract;
 use crate::state::App;
-use brisk_margin_work::events::Event;
 
 /// Two pictures that look the same.
 #[derive(Serialize, ToSchema)]
@@ -103,6 +102,5 @@ pub(crate) async fn merge(
     let change = app.store.merge(kept.id, &wish.gone, &summary).await?;
     let touched: Vec<Uuid> = wish.gone.into_iter().chain([kept.id]).collect();
     settle(&app, &touched).await?;
-    app.events.tell(Event::Layouts);
     Ok(Json(change.map(ChangeBody::from)))
 }

@@ -14,7 +14,6 @@ use super::which::Which;
 use crate::Problem;
 use crate::extract::{self, Path};
 use crate::state::App;
-use brisk_margin_work::events::Event;
 use brisk_margin_work::status;
 
 /// A change that was made.
@@ -37,7 +36,7 @@ impl From<pictures::Change> for ChangeBody {
     }
 }
 
-/// Makes `edits`, judges what they touched, and tells of it; nothing where nothing changes.
+/// Makes `edits` and judges what they touched; nothing where nothing changes.
 pub(crate) async fn make(
     app: &App,
     summary: &str,
@@ -46,9 +45,6 @@ pub(crate) async fn make(
     let made = app.store.edit(summary, edits).await?;
     if let Some(change) = &made {
         settle(app, &change.pictures).await?;
-        if edits.touch_pages() {
-            app.events.tell(Event::Layouts);
-        }
     }
     Ok(made.map(ChangeBody::from))
 }
@@ -58,8 +54,6 @@ pub(crate) async fn settle(app: &App, pictures: &[Uuid]) -> Result<(), Problem> 
     if pictures.len() <= 1_000 {
         status::refresh(&app.store, pictures).await?;
     }
-    app.wake.up();
-    app.events.tell(Event::Pictures);
     Ok(())
 }
 
@@ -92,7 +86,6 @@ pub(crate) async fn take_back(
 ) -> Result<Json<TakenBackBody>, Problem> {
     let taken = app.store.take_back(id).await?.ok_or_else(|| Problem::not_found("change"))?;
     settle(&app, &taken.pictures).await?;
-    app.events.tell(Event::Layouts);
     Ok(Json(TakenBackBody {
         summary: taken.summary,
         pictures: taken.pictures.len(),

@@ -34,7 +34,6 @@ use super::issues::IssueBody;
 use super::served::Served;
 use super::variants::VariantBody;
 use crate::state::App;
-use brisk_margin_work::events::Event;
 use brisk_margin_work::making::previews::{self, PreviewSize};
 use brisk_margin_work::status;
 use which::FilterQuery;
@@ -290,7 +289,6 @@ pub(super) async fn change(
     let changed = app.store.set_focal(id, change.focal).await?;
     let picture = changed.ok_or_else(|| Problem::not_found("picture"))?;
     status::refresh(&app.store, &[id]).await?;
-    app.events.tell(Event::Pictures);
     Ok(Json(body_of(&app, picture).await?))
 }
 

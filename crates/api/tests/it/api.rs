@@ -274,10 +274,12 @@ async fn what_does_not_exist_is_said_so() {
 #[tokio::test]
 async fn whoever_listens_hears_of_a_new_picture() {
     let api = Api::start().await;
+    api.app.events.alive().await;
     let mut events = api.open("/api/events").await;
-    api.taken("dome.jpg", &gradient_jpeg(60, 40)).await;
+    let id = api.taken("dome.jpg", &gradient_jpeg(60, 40)).await;
     let heard = String::from_utf8(events.next_chunk().await).unwrap();
-    assert!(heard.contains("event: pictures\ndata: "), "{heard}");
+    let told = format!("event: pictures\ndata: {{\"ids\":[\"{id}\"]}}");
+    assert!(heard.contains(&told), "{heard}");
 }
 
 #[tokio::test]

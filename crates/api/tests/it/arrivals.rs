@@ -6,6 +6,7 @@ use std::time::Duration;
 use crate::support::Api;
 use axum::http::StatusCode;
 use brisk_margin_testing::pictures::{gradient_jpeg, gradient_png};
+use brisk_margin_work::jobs::workers::Workers;
 use serde_json::{Value, json};
 
 fn zip(entries: &[(&str, &[u8])]) -> Vec<u8> {
@@ -118,7 +119,7 @@ async fn an_intake_rule_makes_files_below_the_ceiling() {
     let formats = json!({"formats": ["webp", "jpeg"]});
     assert_eq!(api.put("/api/output-rules", &formats).await.status, StatusCode::OK);
     let id = api.taken("dome.jpg", &gradient_jpeg(900, 600)).await;
-    api.analyse().await;
+    api.work().await;
     let picture = api.picture(&id).await;
     let variants = picture["variants"].as_array().unwrap();
     let made: Vec<_> = variants.iter().map(|file| (&file["format"], &file["width"])).collect();
@@ -141,7 +142,7 @@ async fn files_in_the_sites_folder_are_taken_once_they_are_quiet_and_whole() {
     // A transfer that is paused in its middle, and a file that is no picture.
     std::fs::write(media.join("half.jpg"), &file[..file.len() / 2]).unwrap();
     std::fs::write(media.join("broken.png"), b"not a picture").unwrap();
-    api.app.spawn_background();
+    let workers = Workers::start(&api.app.job_runner());
     api.app.folder_watch.spawn(media.clone());
     until(|| async { api.names("").await == ["dome.jpg"] }).await;
     let list = api.get("/api/pictures").await.json();
@@ -166,6 +167,7 @@ async fn files_in_the_sites_folder_are_taken_once_they_are_quiet_and_whole() {
     until(|| async { api.names("issues=replaced").await == ["half.jpg"] }).await;
     assert_eq!(api.names("").await.len(), 2);
     assert_eq!(std::fs::read(media.join("walks/dome.jpg")).unwrap(), file);
+    workers.drain().await;
 }
 
 /// Waits until `holds`, for half a minute at most.

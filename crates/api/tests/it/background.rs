@@ -6,7 +6,6 @@ use serde_json::Value;
 
 use crate::support::Api;
 use brisk_margin_testing::pictures::{gradient_jpeg, gradient_png};
-use brisk_margin_work::background;
 
 /// Where the bytes of picture `id` lie.
 async fn file_of(api: &Api, id: &str) -> PathBuf {
@@ -26,7 +25,7 @@ async fn a_disk_that_cannot_be_read_marks_no_picture_and_stops_no_other() {
     std::fs::rename(&file, &aside).unwrap();
     std::os::unix::fs::symlink(&file, &file).unwrap();
 
-    let left = background::catch_up(&api.app.maker).await.unwrap();
+    let left = api.work().await;
     let (waiting, done) = (api.picture(&lost).await, api.picture(&other).await);
     assert_eq!(left, 1);
     assert_eq!((&waiting["analysis"], &waiting["analysis_failed"]), (&Value::Null, &Value::Null));
@@ -34,7 +33,7 @@ async fn a_disk_that_cannot_be_read_marks_no_picture_and_stops_no_other() {
 
     std::fs::remove_file(&file).unwrap();
     std::fs::rename(&aside, &file).unwrap();
-    assert_eq!(background::catch_up(&api.app.maker).await.unwrap(), 0);
+    assert_eq!(api.work().await, 0);
     assert!(api.picture(&lost).await["analysis"].is_object());
 }
 
@@ -43,7 +42,7 @@ async fn bytes_that_are_gone_are_told_once_and_not_tried_for_ever() {
     let api = Api::start().await;
     let lost = api.taken("dome.jpg", &gradient_jpeg(300, 200)).await;
     std::fs::remove_file(file_of(&api, &lost).await).unwrap();
-    assert_eq!(background::catch_up(&api.app.maker).await.unwrap(), 0);
+    assert_eq!(api.work().await, 0);
     let picture = api.picture(&lost).await;
     assert!(picture["analysis_failed"].is_string(), "{picture}");
 }
@@ -56,7 +55,7 @@ async fn a_row_that_cannot_be_read_stops_no_other() {
     // As a newer version may have written it.
     let unreadable = format!("UPDATE pictures SET format = 'holograph' WHERE id = '{strange}'");
     api.execute(&unreadable).await;
-    background::catch_up(&api.app.maker).await.unwrap();
+    api.work().await;
     let done = api.picture(&other).await;
     assert!(done["analysis"].is_object(), "{done}");
     assert!(done["issues"].as_array().is_some_and(|issues| !issues.is_empty()), "{done}");

@@ -285,7 +285,7 @@ async fn a_new_picture_beside_shares_the_original_and_takes_its_place() {
     let place = on.api.get("/api/occurrences").await.json()[0].clone();
     assert_eq!(place["picture_id"], json!(on.picture));
     // Nobody serves a picture that was made here: it is not in use without being placed.
-    on.api.analyse().await;
+    on.api.work().await;
     let made = on.api.picture(&id).await;
     assert_eq!(made["uses"], 0);
     // It looks like its original, which is no duplicate.

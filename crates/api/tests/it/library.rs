@@ -52,7 +52,7 @@ async fn what_is_worth_doing_is_told_and_filtered_by() {
     let hash = BlobHash::of(&small);
     let walks = page("walks.html", vec![serving("a", hash.as_str(), small.len() as u64, "A path")]);
     api.store.keep_page(walks).await.unwrap();
-    api.analyse().await;
+    api.work().await;
 
     let export = api.picture(&id).await;
     assert_eq!(issues(&export), ["heavier", "wrong-format", "no-alt", "no-credit", "not-used"]);
@@ -215,7 +215,7 @@ async fn a_removed_picture_comes_back_with_its_places_until_its_time_is_over() {
     let id = api.taken("dome.jpg", &file).await;
     let hash = BlobHash::of(&file);
     api.store.keep_page(page("w.html", vec![serving("a", hash.as_str(), 9, "")])).await.unwrap();
-    api.analyse().await;
+    api.work().await;
     let asked = json!({"which": {"ids": [&id]}, "dry_run": true});
     let asked = api.post("/api/pictures/remove", &asked).await.json();
     assert_eq!(asked["used"][0]["pages"], json!(["Star walks"]));
@@ -223,7 +223,7 @@ async fn a_removed_picture_comes_back_with_its_places_until_its_time_is_over() {
 
     api.post("/api/pictures/remove", &json!({"which": {"ids": [&id]}})).await;
     assert_eq!((api.names("").await.len(), api.names("removed=true").await.len()), (0, 1));
-    assert_eq!(removal::once(&api.store).await.unwrap(), 0, "90 days are not over");
+    assert_eq!(removal::sweep(&api.store).await.unwrap(), 0, "90 days are not over");
     let tally = api.post("/api/tally", &json!({"which": {"ids": [&id]}})).await.json();
     assert_eq!(tally["pictures"], 1, "removed pictures that are selected count");
     api.post("/api/pictures/bring-back", &json!({"which": {"ids": [&id]}})).await;
@@ -241,7 +241,7 @@ async fn a_removed_picture_comes_back_with_its_places_until_its_time_is_over() {
     assert_eq!(api.store.forget_removed(later).await.unwrap(), 1);
     assert_eq!(api.get(&format!("/api/pictures/{other}")).await.status, StatusCode::NOT_FOUND);
     // Its bytes go a day after its row, unless somebody brought them again.
-    assert_eq!(removal::once(&api.store).await.unwrap(), 0);
+    assert_eq!(removal::sweep(&api.store).await.unwrap(), 0);
     assert_eq!(api.files_below("blobs"), blobs);
     assert_eq!(api.store.delete_orphans(later).await.unwrap(), 1);
     assert_eq!(api.files_below("blobs"), blobs - 1, "its original is gone, and no other");
@@ -259,7 +259,7 @@ async fn a_removed_picture_comes_back_with_its_places_until_its_time_is_over() {
 async fn a_judgement_of_yesterday_does_not_hide_what_changed_since() {
     let api = Api::start().await;
     let id = api.taken("dome.jpg", &gradient_jpeg(90, 60)).await;
-    api.analyse().await;
+    api.work().await;
     let number = id.parse().unwrap();
     let read = api.store.picture(number).await.unwrap().unwrap();
     // Somebody writes an alt text while the picture, as it was read before, is being judged.
@@ -267,7 +267,7 @@ async fn a_judgement_of_yesterday_does_not_hide_what_changed_since() {
     status::refresh_all(&api.store, &[read]).await.unwrap();
     assert_eq!(api.names("issues=no-alt").await.len(), 1, "judged by what it was");
     assert!(!issues(&api.picture(&id).await).contains(&"no-alt"), "the text itself says otherwise");
-    api.analyse().await;
+    api.work().await;
     assert_eq!(api.names("issues=no-alt").await.len(), 0, "and judged again");
     assert_eq!(api.store.stale_pictures(9).await.unwrap(), []);
 }
@@ -283,7 +283,7 @@ async fn an_original_that_is_gone_costs_one_picture() {
     )
     .unwrap();
     let kept = api.taken("kept.jpg", &gradient_jpeg(91, 60)).await;
-    api.analyse().await;
+    api.work().await;
     assert!(api.picture(&lost).await["analysis_failed"].as_str().unwrap().contains("not found"));
     assert!(api.picture(&kept).await["analysis"].is_object());
 }
@@ -300,7 +300,7 @@ async fn look_alikes_are_found_told_apart_or_merged_with_their_places() {
     api.taken("other.jpg", &encoded(&spots(2, 600, 400), Format::Jpeg, 90)).await;
     let hash = BlobHash::of(&small);
     api.store.keep_page(page("w.html", vec![serving("a", hash.as_str(), 9, "")])).await.unwrap();
-    api.analyse().await;
+    api.work().await;
     let pairs = api.get("/api/alike").await.json();
     assert_eq!(pairs.as_array().unwrap().len(), 1, "{pairs}");
     assert_eq!(api.names("issues=duplicate&sort=name").await, ["path-small.jpg", "path.jpg"]);
@@ -315,7 +315,7 @@ async fn look_alikes_are_found_told_apart_or_merged_with_their_places() {
     assert_eq!(api.picture(&kept).await["uses"], 1);
     assert_eq!(api.names("sort=name").await, ["other.jpg", "path.jpg"]);
     api.post(&format!("/api/changes/{}/back", merged["id"].as_str().unwrap()), &json!({})).await;
-    api.analyse().await;
+    api.work().await;
     assert_eq!(
         (&api.picture(&kept).await["uses"], &api.picture(&gone).await["uses"]),
         (&json!(0), &json!(1))

@@ -28,6 +28,16 @@ fn files(set: &Value) -> Vec<&Value> {
     steps.flat_map(|step| step["files"].as_array().unwrap()).collect()
 }
 
+/// The set after a job made its files.
+async fn made_set(api: &Api, id: &str, asked: &Value) -> Value {
+    let begun = api.post(&format!("/api/pictures/{id}/set/files"), asked).await;
+    assert_eq!(begun.status, 202, "{}", begun.text());
+    api.work().await;
+    let set = api.post(&format!("/api/pictures/{id}/set"), asked).await.json();
+    assert_eq!(set["job"]["state"], "done", "{set:#}");
+    set
+}
+
 fn kinds(set: &Value) -> Vec<&str> {
     let issues = set["issues"].as_array().unwrap();
     issues.iter().map(|issue| issue["kind"].as_str().unwrap()).collect()
@@ -45,7 +55,7 @@ async fn a_set_is_made_once_as_the_rules_say_with_its_credit_in_it() {
     let asked = json!({"slot": slot});
     let planned = api.post(&format!("/api/pictures/{id}/set"), &asked).await.json();
     assert_eq!((&planned["files"], &planned["made"]), (&json!(4), &json!(0)), "{planned:#}");
-    let set = api.post(&format!("/api/pictures/{id}/set/files"), &asked).await.json();
+    let set = made_set(&api, &id, &asked).await;
     assert_eq!(set["made"], 4);
     let names: Vec<&str> = files(&set).iter().map(|file| file["name"].as_str().unwrap()).collect();
     let wanted = ["dome-200.webp", "dome-200.jpg", "dome-300.webp", "dome-300.jpg"];
@@ -72,7 +82,7 @@ async fn a_set_is_made_once_as_the_rules_say_with_its_credit_in_it() {
         proof["trials"].as_array().unwrap().len()
     };
     let before = trials().await;
-    let again = api.post(&format!("/api/pictures/{id}/set/files"), &asked).await.json();
+    let again = made_set(&api, &id, &asked).await;
     assert_eq!(files(&again), files(&set));
     assert_eq!(trials().await, before);
 
@@ -114,7 +124,7 @@ async fn what_is_lean_already_is_left_as_it_came_and_never_gets_heavier() {
     let said = json!({"formats": ["jpeg"], "densities": [1], "want": &want});
     rule(&api, &format!("?picture={id}"), said).await;
     let asked = json!({"slot": slot});
-    let set = api.post(&format!("/api/pictures/{id}/set/files"), &asked).await.json();
+    let set = made_set(&api, &id, &asked).await;
     let made = &files(&set)[0]["made"];
     assert_eq!(made["is_copy"], true, "{set:#}");
     assert_eq!(made["score"], 100.0);
@@ -125,7 +135,7 @@ async fn what_is_lean_already_is_left_as_it_came_and_never_gets_heavier() {
     let cap = json!({"kind": "at", "bytes": weight - 1});
     let said = json!({"formats": ["jpeg"], "densities": [1], "want": want, "cap": cap});
     rule(&api, &format!("?picture={id}"), said).await;
-    let set = api.post(&format!("/api/pictures/{id}/set/files"), &asked).await.json();
+    let set = made_set(&api, &id, &asked).await;
     let made = &files(&set)[0]["made"];
     assert!(made["margin"]["weight"].as_u64().unwrap() < weight, "{made}");
 }
@@ -143,7 +153,7 @@ async fn files_of_other_formats_never_get_heavier_either() {
         let said = json!({"formats": formats, "densities": [1], "want": want});
         rule(&api, &format!("?picture={id}"), said).await;
         let asked = json!({"slot": slot});
-        let set = api.post(&format!("/api/pictures/{id}/set/files"), &asked).await.json();
+        let set = made_set(&api, &id, &asked).await;
         let made = &files(&set)[0]["made"];
         assert_eq!(made["is_copy"], true, "{format}: {made}");
         assert!(made["margin"]["weight"].as_u64().unwrap() <= lean.len() as u64, "{format}");
@@ -206,7 +216,7 @@ async fn colours_become_srgb_unless_a_rule_keeps_the_profile() {
             "keeps_profile": keeps,
         });
         rule(&api, &format!("?picture={id}"), said).await;
-        api.post(&format!("/api/pictures/{id}/set/files"), &asked).await.json()
+        made_set(&api, &id, &asked).await
     };
     let shown = drawn.crop(Rect { x: 0, y: 25, width: 300, height: 150 });
     let kept = made(true, json!(["webp", "png"])).await;

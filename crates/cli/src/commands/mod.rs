@@ -6,6 +6,7 @@ mod made;
 mod measure;
 mod seed;
 mod serve;
+mod worker;
 
 use std::path::PathBuf;
 use std::process::ExitCode;
@@ -27,6 +28,8 @@ struct CommandLine {
 enum Command {
     /// Serves the application on loopback
     Serve(serve::Serve),
+    /// Does the long work of servers with the same database and blobs
+    Worker(worker::Worker),
     /// Fills the library with the pictures in a folder
     Seed(seed::Seed),
     /// Makes the files of pictures for a slot, without a database
@@ -63,6 +66,7 @@ pub fn run() -> ExitCode {
     let command = CommandLine::parse().command;
     let done = match command {
         Command::Serve(serve) => within_runtime(serve.run()),
+        Command::Worker(worker) => within_runtime(worker.run()),
         Command::Seed(seed) => within_runtime(seed.run()),
         Command::Fit(fit) => return fit.run(),
         Command::Measure(measure) => within_runtime(measure.run()),

@@ -14,7 +14,6 @@ use brisk_margin_core::render_spec::RenderSpec;
 use brisk_margin_core::slot_shape::{Fit, SlotShape};
 use brisk_margin_core::units::Density;
 use brisk_margin_store::pictures::{Arrival, ChangeSet, FieldChange, Picture};
-use brisk_margin_work::background;
 use brisk_margin_work::intake::{self, IncomingFile};
 use brisk_margin_work::making::files::{self, FileWish};
 use clap::Args;
@@ -86,7 +85,7 @@ impl Seed {
         }
         said.pictures.retain(|_, change| *change != FieldChange::default());
         app.store.edit("described the first pictures", &said).await?;
-        background::catch_up(&app.maker).await?;
+        app.job_runner().do_all().await?;
         Ok(())
     }
 }

@@ -1,10 +1,11 @@
-//! `serve`: the application on loopback.
+//! `serve`: the application on loopback, with workers or without.
 
 use std::collections::BTreeSet;
 use std::net::{Ipv4Addr, SocketAddr};
 use std::path::PathBuf;
 
 use brisk_margin_api::application;
+use brisk_margin_work::jobs::workers::Workers;
 use clap::Args;
 use tokio::net::TcpListener;
 use tokio::signal::unix::{SignalKind, signal};
@@ -30,6 +31,9 @@ pub struct Serve {
     /// The address of the site's first page, to be measured
     #[arg(long, value_name = "URL")]
     site: Option<String>,
+    /// Leave long work to `brisk-margin worker`, here or on other machines
+    #[arg(long)]
+    no_workers: bool,
 }
 
 impl Serve {
@@ -46,7 +50,7 @@ impl Serve {
         let app = self.home.open_for(own_ports, self.site).await?;
         app.intake.folder().clear_spool()?;
         app.uploads.clear().await?;
-        app.spawn_background();
+        let workers = (!self.no_workers).then(|| Workers::start(&app.job_runner()));
         if let Some(folder) = self.media {
             app.folder_watch.spawn(folder);
         }
@@ -54,9 +58,12 @@ impl Serve {
         println!("Brisk Margin is ready at http://{}", listener.local_addr()?);
         tokio::select! {
             served = axum::serve(listener, routes) => served?,
-            // Every accepted write is durable already, so nothing has to be waited for.
+            // Every accepted write is durable already, so no request has to be waited for.
             _ = interrupt.recv() => {}
             _ = terminate.recv() => {}
+        }
+        if let Some(workers) = workers {
+            workers.drain().await;
         }
         Ok(())
     }

@@ -29,6 +29,7 @@ const STEPS: &[Step] = &steps![
     "m0007_generations",
     "m0008_standard_names",
     "m0009_summaries_and_search",
+    "m0010_jobs_and_changes",
 ];
 
 /// A step: a file of SQL beside this one.

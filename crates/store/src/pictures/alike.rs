@@ -55,9 +55,7 @@ impl Store {
             "UPDATE alike SET apart = $3 WHERE one = least($1, $2) AND other = greatest($1, $2)",
             [a.into(), b.into(), apart.into()],
         );
-        let done = self.db.execute_raw(statement).await?.rows_affected() > 0;
-        self.make_stale(Some(&[a, b])).await?;
-        Ok(done)
+        Ok(self.db.execute_raw(statement).await?.rows_affected() > 0)
     }
 
     /// Merges `gone` into `kept`: every place that shows one of them gets `kept`, and they are
@@ -81,8 +79,6 @@ impl Store {
             pictures: gone.iter().map(|&id| (id, removed.clone())).collect(),
             places: places.into_iter().map(|place| (place.id, Some(kept))).collect(),
         };
-        let change = self.edit(summary, &edits).await?;
-        self.make_stale(Some(&[kept])).await?;
-        Ok(change)
+        self.edit(summary, &edits).await
     }
 }

@@ -3,41 +3,16 @@
 use brisk_margin_core::content::{ImageAnalysis, PerceptualHash};
 use sea_orm::{
     ActiveModelTrait, ActiveValue::Set, ColumnTrait, ConnectionTrait, EntityTrait, PaginatorTrait,
-    QueryFilter, QueryOrder, QuerySelect,
+    QueryFilter,
 };
 use uuid::Uuid;
 
-use super::Picture;
 use crate::entities::picture::{ActiveModel, Column, Entity};
 use crate::layouts::{json, read};
 use crate::{Store, StoreError};
 use brisk_margin_core::site::ImportAction;
 
 impl Store {
-    /// The next pictures after `after` that were not analysed yet, the oldest first. A row that
-    /// cannot be read is set aside with its reason.
-    pub async fn not_analysed(
-        &self,
-        after: Option<Uuid>,
-        limit: u64,
-    ) -> Result<Vec<Picture>, StoreError> {
-        let query = Entity::find()
-            .filter(Column::Class.is_null())
-            .filter(Column::AnalysisFailed.is_null())
-            .filter(Column::Id.gt(after.unwrap_or_default()))
-            .order_by_asc(Column::Id)
-            .limit(limit);
-        let mut pictures = Vec::new();
-        for row in query.all(&self.db).await? {
-            let id = row.id;
-            match Picture::try_from(row) {
-                Ok(picture) => pictures.push(picture),
-                Err(error) => self.analysis_failed(id, &error.to_string()).await?,
-            }
-        }
-        Ok(pictures)
-    }
-
     /// How many pictures nobody looked at yet.
     pub async fn count_not_analysed(&self) -> Result<u64, StoreError> {
         let query =
@@ -51,17 +26,22 @@ impl Store {
         id: Uuid,
         analysis: &ImageAnalysis,
     ) -> Result<(), StoreError> {
+        // Of two that look the same, whoever searches later finds the other; and only what was
+        // searched counts as analysed.
+        let hash = Set(Some(analysis.hash.0.cast_signed()));
+        let row = ActiveModel { id: Set(id), perceptual_hash: hash, ..Default::default() };
+        self.change(row).await?;
+        self.find_alike(id, analysis.hash).await?;
         let row = ActiveModel {
             id: Set(id),
             class: Set(Some(analysis.class.name().to_owned())),
             colours: Set(Some(analysis.colours as i32)),
             is_transparent: Set(Some(analysis.is_transparent)),
-            perceptual_hash: Set(Some(analysis.hash.0.cast_signed())),
             sample: Set(Some(json(&analysis.sample))),
+            analysis_failed: Set(None),
             ..Default::default()
         };
-        self.change(row).await?;
-        self.find_alike(id, analysis.hash).await
+        self.change(row).await
     }
 
     /// Notes why picture `id` could not be looked at, so that it is not tried for ever.
@@ -74,31 +54,10 @@ impl Store {
         self.change(row).await
     }
 
-    /// The next picture after `after` that was analysed and of which something is still to be made.
-    pub async fn next_import_action(
-        &self,
-        after: Option<Uuid>,
-    ) -> Result<Option<(Picture, ImportAction)>, StoreError> {
-        let mut after = after.unwrap_or_default();
-        loop {
-            let found = Entity::find()
-                .filter(Column::ImportAction.is_not_null())
-                .filter(Column::Class.is_not_null())
-                .filter(Column::Id.gt(after))
-                .order_by_asc(Column::Id)
-                .one(&self.db)
-                .await?;
-            let Some(mut row) = found else { return Ok(None) };
-            after = row.id;
-            let action = row.import_action.take().map(read).transpose();
-            match (action, Picture::try_from(row)) {
-                (Ok(action), Ok(picture)) => {
-                    return Ok(Some((picture, action.unwrap_or_default())));
-                }
-                // Nothing can be made of a row that cannot be read.
-                _ => self.import_action_done(after).await?,
-            }
-        }
+    /// What an intake rule still has to make of picture `id`.
+    pub async fn import_action(&self, id: Uuid) -> Result<Option<ImportAction>, StoreError> {
+        let found = Entity::find_by_id(id).one(&self.db).await?;
+        found.and_then(|row| row.import_action).map(read).transpose()
     }
 
     /// Notes that everything was made of picture `id`.
@@ -108,7 +67,7 @@ impl Store {
         Ok(())
     }
 
-    /// Notes which others look like picture `id`, and that they have to be worked out again.
+    /// Notes which others look like picture `id`.
     async fn find_alike(&self, id: Uuid, hash: PerceptualHash) -> Result<(), StoreError> {
         let statement = self.statement(
             "WITH near AS (
@@ -122,7 +81,7 @@ impl Store {
                  SELECT least(id, $1), greatest(id, $1), distance FROM near
                  ON CONFLICT DO NOTHING
              )
-             UPDATE pictures SET revision = revision + 1 WHERE id IN (SELECT id FROM near)",
+             SELECT count(*) FROM near",
             [
                 id.into(),
                 hash.0.cast_signed().into(),

@@ -64,6 +64,8 @@ impl Store {
                  OR EXISTS (SELECT FROM steps WHERE adjustments::text LIKE '%' || o.hash || '%')
                  OR EXISTS (SELECT FROM edit_presets WHERE edits::text LIKE '%' || o.hash || '%')
                  OR EXISTS (SELECT FROM places WHERE served @> to_jsonb(o.hash))
+                 -- A site's files that are measured, or may be again.
+                 OR EXISTS (SELECT FROM jobs WHERE args -> 'files' ->> 'hash' = o.hash)
              ) AS is_used",
             [then.into()],
         );

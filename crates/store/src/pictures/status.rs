@@ -5,7 +5,9 @@ use std::collections::{BTreeMap, HashMap};
 
 use brisk_margin_core::status::PictureStatus;
 use brisk_margin_core::units::Bytes;
-use sea_orm::{ColumnTrait, ConnectionTrait, EntityTrait, FromQueryResult, QueryFilter};
+use sea_orm::{
+    ColumnTrait, ConnectionTrait, EntityTrait, FromQueryResult, QueryFilter, QuerySelect,
+};
 use uuid::Uuid;
 
 use super::Picture;
@@ -147,28 +149,39 @@ impl Store {
         query.all(&self.db).await?.into_iter().map(Picture::try_from).collect()
     }
 
-    /// Has pictures worked out again: those of `ids`, or all.
-    pub async fn make_stale(&self, ids: Option<&[Uuid]>) -> Result<(), StoreError> {
-        let statement = self.statement(
-            "UPDATE pictures SET revision = revision + 1 WHERE $1::uuid[] IS NULL OR id = ANY ($1)",
-            [ids.map(<[Uuid]>::to_vec).into()],
-        );
-        self.db.execute_raw(statement).await?;
-        Ok(())
+    /// The names of the pictures `ids`.
+    pub async fn names_of(&self, ids: &[Uuid]) -> Result<HashMap<Uuid, String>, StoreError> {
+        use crate::entities::picture::{Column, Entity};
+        let query = Entity::find().filter(Column::Id.is_in(ids.iter().copied()));
+        let names = query.select_only().columns([Column::Id, Column::Name]).into_tuple();
+        Ok(names.all(&self.db).await?.into_iter().collect())
     }
 
-    /// Has all pictures worked out again that a page shows, or that it showed when they were judged.
-    pub async fn make_used_stale(&self) -> Result<(), StoreError> {
-        let statement = self.statement(
-            "UPDATE pictures p SET revision = revision + 1 WHERE uses > 0 OR EXISTS (
-                 SELECT FROM places o WHERE o.picture_id = p.id
-             ) OR EXISTS (
-                 SELECT FROM places o WHERE o.served @> to_jsonb(p.hash)
-             )",
-            [],
-        );
-        self.db.execute_raw(statement).await?;
-        Ok(())
+    /// Whether some picture's status is to be worked out again.
+    pub async fn has_stale_pictures(&self) -> Result<bool, StoreError> {
+        let sql = "SELECT id FROM (
+                SELECT picture_id AS id FROM stale_pictures
+                UNION ALL SELECT id FROM pictures WHERE revision <> status_revision
+            ) AS stale LIMIT 1";
+        Ok(Id::find_by_statement(self.statement(sql, [])).one(&self.db).await?.is_some())
+    }
+
+    /// Counts what other rows made untrue as changes of the pictures themselves; false where there
+    /// was nothing.
+    pub async fn take_stale_notes(&self) -> Result<bool, StoreError> {
+        // In the order of ids, so that two who do so at once do not wait for each other.
+        let sql = "WITH noted AS (
+                DELETE FROM stale_pictures WHERE id IN (
+                    SELECT id FROM stale_pictures ORDER BY id LIMIT 5000 FOR UPDATE SKIP LOCKED
+                ) RETURNING picture_id
+            ), of AS (
+                SELECT id FROM pictures WHERE id IN (SELECT picture_id FROM noted)
+                ORDER BY id FOR UPDATE
+            ), counted AS (
+                UPDATE pictures SET revision = revision + 1 WHERE id IN (SELECT id FROM of)
+            )
+            SELECT picture_id AS id FROM noted LIMIT 1";
+        Ok(Id::find_by_statement(self.statement(sql, [])).one(&self.db).await?.is_some())
     }
 
     /// Keeps the status of pictures.

@@ -1,6 +1,8 @@
 //! The store against real PostgreSQL and blobs on disk, one binary.
 
 mod alike;
+mod changes;
+mod jobs;
 mod lists;
 mod names;
 mod steps;

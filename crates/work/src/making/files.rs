@@ -20,7 +20,6 @@ use super::Maker;
 use super::error::MakeError;
 use super::rendering::with_original;
 use super::trials::{self, Subject};
-use crate::events::Event;
 
 /// A file to be made.
 pub struct FileWish<'a> {
@@ -86,7 +85,6 @@ pub async fn make(maker: &Maker, wish: FileWish<'_>) -> Result<Made, MakeError> 
         budget: wish.budget,
     };
     let variant = maker.store.add_variant(copy.unwrap_or(encoded), new).await?;
-    maker.events.tell(Event::Variants);
     Ok(Made { variant, is_new: true, outcome })
 }
 

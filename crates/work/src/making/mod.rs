@@ -17,22 +17,19 @@ pub mod trials;
 use brisk_margin_core::units::Bytes;
 use brisk_margin_store::Store;
 
-use crate::events::Events;
 use crate::work_pool::WorkPool;
 use pyramids::PreviewPyramids;
 use references::References;
 
 pub use error::MakeError;
 
-/// What making files needs: where pictures are, where the work is done, and who is told.
+/// What making files needs: where pictures are, and where the work is done.
 #[derive(Clone)]
 pub struct Maker {
     /// Rows and blobs.
     pub store: Store,
     /// Where pictures are decoded and encoded.
     pub pool: WorkPool,
-    /// Told of files that were made.
-    pub events: Events,
     pyramids: PreviewPyramids,
     references: References,
 }
@@ -40,8 +37,8 @@ pub struct Maker {
 impl Maker {
     /// A maker of files from pictures in `store`. Beside the memory of `pool`, a quarter as much is
     /// taken for pixels that may be asked for again.
-    pub fn new(store: Store, pool: WorkPool, events: Events) -> Self {
+    pub fn new(store: Store, pool: WorkPool) -> Self {
         let references = References::new(Bytes(pool.memory().get() / 4));
-        Self { store, pool, events, pyramids: PreviewPyramids::default(), references }
+        Self { store, pool, pyramids: PreviewPyramids::default(), references }
     }
 }

@@ -1,6 +1,6 @@
 import { Button } from "antd";
-import { useEffect, useState, type ReactNode } from "react";
-import { saveUrl, type Picture, type ResponsiveSet, type SetFile, type Adjustments } from "../../api/client";
+import type { ReactNode } from "react";
+import { saveUrl, type Adjustments, type Job, type Picture, type ResponsiveSet, type SetFile } from "../../api/client";
 import { Bytes } from "../../ui/Bytes";
 import { bytes, count, formatName } from "../../ui/figures";
 import { IssueLine } from "../../ui/IssueLine";
@@ -9,7 +9,7 @@ import { ProblemNote } from "../../ui/ProblemNote";
 import { outcomeWords, ruleWords } from "../trials/words";
 import { Downloads } from "./Downloads";
 import { Copy, Markup } from "./Markup";
-import { useMakeSet, useSet, type Making } from "./useSet";
+import { useMakeSet, useSet } from "./useSet";
 
 interface Props {
   picture: Picture;
@@ -24,7 +24,7 @@ interface Props {
 /** All files of a picture for a slot: widths by formats, what each screen downloads, and the markup. */
 export function SetPane({ picture, slot, adjustments, lead, rules }: Props) {
   const set = useSet(picture.id, slot, adjustments);
-  const { making, error, make, cancel } = useMakeSet(picture.id, slot, adjustments);
+  const { make, cancel } = useMakeSet(picture.id, slot, adjustments);
   if (!slot)
     return (
       <Empty
@@ -40,7 +40,9 @@ export function SetPane({ picture, slot, adjustments, lead, rules }: Props) {
       </section>
     );
   const { files, made } = set.data;
-  const problem = error ?? set.error;
+  const job = set.data.job;
+  const making = job?.state === "waiting" || job?.state === "running";
+  const problem = make.error ?? cancel.error ?? set.error;
   const left = files - made;
   const excluded = set.data.decision.excluded.value;
   const hindrance = excluded ? "The picture is excluded by a rule" : left === 0 ? "Every file is made" : undefined;
@@ -62,8 +64,15 @@ export function SetPane({ picture, slot, adjustments, lead, rules }: Props) {
         <span className="gap" />
         {making ? (
           <>
-            <Progress set={set.data} making={making} />
-            <Button size="small" onClick={cancel}>
+            <Progress job={job} />
+            <Button
+              size="small"
+              disabled={job.cancel_asked}
+              title={job.cancel_asked ? "It ends after the files in hand" : undefined}
+              onClick={() => {
+                cancel.mutate(job.id);
+              }}
+            >
               Cancel
             </Button>
           </>
@@ -73,8 +82,9 @@ export function SetPane({ picture, slot, adjustments, lead, rules }: Props) {
             type="primary"
             disabled={hindrance !== undefined}
             title={hindrance}
+            loading={make.isPending}
             onClick={() => {
-              void make(set.data);
+              make.mutate();
             }}
           >
             {left === 0 ? "All made" : `Make ${count(left, "file")}`}
@@ -83,6 +93,12 @@ export function SetPane({ picture, slot, adjustments, lead, rules }: Props) {
         {rules}
       </div>
       {problem && <ProblemNote error={problem} />}
+      {job?.state === "failed" && left > 0 && (
+        <div className="notice" role="alert">
+          <b>Not all files were made:</b>
+          <span>{job.reason}</span>
+        </div>
+      )}
       {set.data.issues.map((issue) => (
         <IssueLine key={issue.words} issue={issue} />
       ))}
@@ -134,23 +150,18 @@ function DrawingLine({ picture, drawing }: { picture: string; drawing: NonNullab
 }
 
 /** How far it is, and how long it still takes at the pace so far. */
-function Progress({ set, making }: { set: ResponsiveSet; making: Making }) {
-  const [now, setNow] = useState(making.since);
-  useEffect(() => {
-    const timer = setInterval(() => {
-      setNow(performance.now());
-    }, 500);
-    return () => {
-      clearInterval(timer);
-    };
-  }, []);
-  const done = set.made - making.before;
-  const seconds = (now - making.since) / 1_000;
-  const left = done > 0 ? ((set.files - set.made) * seconds) / done : undefined;
+function Progress({ job }: { job: Job }) {
+  const left = job.seconds_left;
+  const words =
+    job.state === "waiting"
+      ? "waits for its turn"
+      : left == null
+        ? "the first file is on its way"
+        : `about ${Math.max(1, Math.round(left))} s left`;
   return (
     <span className="part" role="status">
-      <progress max={set.files - making.before} value={done} aria-label="Files made" />
-      {left === undefined ? "the first file is on its way" : `about ${Math.max(1, Math.round(left))} s left`}
+      <progress max={job.total ?? 1} value={job.done} aria-label="Files made" />
+      {words}
     </span>
   );
 }

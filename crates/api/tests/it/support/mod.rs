@@ -17,7 +17,6 @@ use brisk_margin_api::web;
 use brisk_margin_core::units::Bytes;
 use brisk_margin_imaging::codecs::Codecs;
 use brisk_margin_store::Store;
-use brisk_margin_work::background;
 use brisk_margin_work::data_folder::DataFolder;
 use brisk_margin_work::work_pool::WorkPool;
 use http_body_util::BodyExt;
@@ -145,9 +144,10 @@ impl Api {
         names_of(&self.get(&format!("/api/pictures?{query}")).await.json())
     }
 
-    /// Looks at everything that arrived and judges it, as the running application does.
-    pub async fn analyse(&self) {
-        background::catch_up(&self.app.maker).await.unwrap();
+    /// Does every job that is due, as the running application does; returns how many are left for
+    /// later.
+    pub async fn work(&self) -> u64 {
+        self.app.job_runner().do_all().await.unwrap()
     }
 
     /// The picture `id`.

@@ -1,29 +1,106 @@
-//! Making the files of a set.
+//! Making the files of a set, as a job.
 
 use std::sync::Arc;
+use std::sync::atomic::{AtomicUsize, Ordering};
 
+use brisk_margin_core::adjustments::Adjustments;
+use brisk_margin_core::cache_key::CacheKey;
+use brisk_margin_core::job::JobKind;
 use brisk_margin_core::render_spec::RenderSpec;
 use brisk_margin_imaging::reference::Reference;
+use brisk_margin_store::jobs::{Job, NewJob};
 use brisk_margin_store::pictures::Picture;
+use brisk_margin_store::{Store, StoreError};
 use futures::{StreamExt, TryStreamExt};
+use serde::{Deserialize, Serialize};
+use uuid::Uuid;
 
 use super::{ResponsiveSet, SetError, SetFile};
+use crate::jobs::{JobFailure, JobInHand};
 use crate::making::Maker;
 use crate::making::files::{self, FileWish};
 use crate::making::references::references;
 
+/// Which set a job makes.
+#[derive(Debug, Clone, Serialize, Deserialize)]
+struct SetArgs {
+    picture: Uuid,
+    slot: Uuid,
+    adjustments: Adjustments,
+}
+
+/// Adds a job that makes the files of `picture`, with `adjustments`, for `slot`; where the same one
+/// waits or runs already, that one stands for it. Returns its id.
+///
+/// # Errors
+/// Those of the database.
+pub async fn start(
+    store: &Store,
+    picture: Uuid,
+    slot: Uuid,
+    adjustments: &Adjustments,
+) -> Result<Uuid, StoreError> {
+    let args = SetArgs { picture, slot, adjustments: adjustments.clone() };
+    let (key, args) = (args.key(), serde_json::to_value(args).expect("plain values"));
+    match store.open_job(JobKind::Set, &key).await? {
+        Some(job) => Ok(job.id),
+        None => store.push_job(&NewJob::new(JobKind::Set, key, args).awaited()).await,
+    }
+}
+
+/// The job that makes, or made last, the files of `picture`, with `adjustments`, for `slot`.
+///
+/// # Errors
+/// Those of the database.
+pub async fn job(
+    store: &Store,
+    picture: Uuid,
+    slot: Uuid,
+    adjustments: &Adjustments,
+) -> Result<Option<Job>, StoreError> {
+    let args = SetArgs { picture, slot, adjustments: adjustments.clone() };
+    store.latest_job_of(JobKind::Set, &args.key()).await
+}
+
+impl SetArgs {
+    fn key(&self) -> String {
+        CacheKey::versioned(1, self).into()
+    }
+}
+
+/// Makes the files that a job asks for.
+///
+/// # Errors
+/// The first file's that could not be made; those that were made stay.
+pub(crate) async fn run(maker: &Maker, job: &JobInHand) -> Result<(), JobFailure> {
+    let SetArgs { picture, slot, adjustments } = job.args()?;
+    let picture = maker.store.picture(picture).await?;
+    let picture = picture.ok_or_else(|| JobFailure::last("the picture is gone"))?;
+    let slot = maker.store.slot(slot).await?;
+    let slot = slot.ok_or_else(|| JobFailure::last("the slot is gone"))?;
+    let set = ResponsiveSet::plan(maker, &picture, &adjustments, slot).await?;
+    set.make(maker, &picture, job).await
+}
+
 impl ResponsiveSet {
     /// Makes every file that was not made yet, spread over the cores; whoever goes away ends it
     /// after the files in hand, and those that are made stay. The picture is decoded once, and what
-    /// files are compared with is worked out once for each width.
+    /// files are compared with is worked out once for each width. Each is noted with `job`.
     ///
     /// # Errors
     /// The first file's that could not be made.
-    pub async fn make(&self, maker: &Maker, picture: &Picture) -> Result<(), SetError> {
+    async fn make(
+        &self,
+        maker: &Maker,
+        picture: &Picture,
+        job: &JobInHand,
+    ) -> Result<(), JobFailure> {
         if self.decision.excluded.value {
-            return Err(SetError::Excluded);
+            return Err(SetError::Excluded.into());
         }
+        let done = &AtomicUsize::new(0);
         let missing: Vec<&SetFile> = self.files.iter().filter(|file| file.made.is_none()).collect();
+        let count = missing.len();
         let specs: Vec<&RenderSpec> = missing.iter().map(|file| &self.width(file).spec).collect();
         let is_moving = missing.first().is_some_and(|file| self.subject(picture, file).is_moving());
         let pixels: Vec<Option<Arc<Reference>>> = match is_moving {
@@ -33,7 +110,8 @@ impl ResponsiveSet {
         futures::stream::iter(missing.into_iter().zip(pixels))
             .map(Ok)
             .try_for_each_concurrent(maker.pool.workers(), |(file, pixels)| async move {
-                self.make_one(maker, picture, file, pixels.as_ref()).await
+                self.make_one(maker, picture, file, pixels.as_ref()).await?;
+                job.note(done.fetch_add(1, Ordering::Relaxed) + 1, count).await
             })
             .await
     }

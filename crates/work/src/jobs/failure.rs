@@ -1,0 +1,77 @@
+//! Why a job did not end well.
+
+use brisk_margin_site::archive::ArchiveError;
+use brisk_margin_site::error::MeasureError;
+use brisk_margin_store::{BlobError, StoreError};
+
+use crate::making::MakeError;
+use crate::making::sets::SetError;
+
+/// Why a job did not end well.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum JobFailure {
+    /// It failed.
+    Failed {
+        /// Why, in words.
+        reason: String,
+        /// Whether the machine was at fault: later it may go well.
+        is_transient: bool,
+    },
+    /// Somebody cancelled it.
+    Cancelled,
+    /// Another process has it now.
+    Lost,
+}
+
+impl JobFailure {
+    /// A failure that no other attempt would change.
+    pub fn last(reason: impl ToString) -> Self {
+        Self::Failed { reason: reason.to_string(), is_transient: false }
+    }
+
+    /// A failure of the machine.
+    pub fn transient(reason: impl ToString) -> Self {
+        Self::Failed { reason: reason.to_string(), is_transient: true }
+    }
+}
+
+impl From<StoreError> for JobFailure {
+    fn from(error: StoreError) -> Self {
+        Self::Failed { reason: error.to_string(), is_transient: error.is_transient() }
+    }
+}
+
+impl From<BlobError> for JobFailure {
+    fn from(error: BlobError) -> Self {
+        Self::Failed { reason: error.to_string(), is_transient: error.is_transient() }
+    }
+}
+
+impl From<MakeError> for JobFailure {
+    fn from(error: MakeError) -> Self {
+        Self::Failed { reason: error.to_string(), is_transient: error.is_transient() }
+    }
+}
+
+impl From<SetError> for JobFailure {
+    fn from(error: SetError) -> Self {
+        match error {
+            SetError::Make(error) => error.into(),
+            SetError::Store(error) => error.into(),
+            SetError::Plan(_) | SetError::Pattern(_) | SetError::Excluded => Self::last(error),
+        }
+    }
+}
+
+impl From<MeasureError> for JobFailure {
+    fn from(error: MeasureError) -> Self {
+        Self::Failed { reason: error.to_string(), is_transient: error.is_transient() }
+    }
+}
+
+impl From<ArchiveError> for JobFailure {
+    fn from(error: ArchiveError) -> Self {
+        let is_transient = matches!(error, ArchiveError::Disk(_));
+        Self::Failed { reason: error.to_string(), is_transient }
+    }
+}

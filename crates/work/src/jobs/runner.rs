@@ -1,0 +1,223 @@
+//! The runner: begins a job, does it, and notes how it ended.
+
+use std::time::Duration;
+
+use brisk_margin_core::job::{AfterFailure, JobKind, Priority};
+use brisk_margin_store::changes::{ChangeKind, RowsChanged, Told};
+use brisk_margin_store::jobs::{Claim, Ending, Job, NewJob};
+use brisk_margin_store::{Store, StoreError};
+use tokio::sync::watch;
+use uuid::Uuid;
+
+use super::{JobFailure, JobInHand};
+use crate::events::Events;
+use crate::layouts::LayoutSummaries;
+use crate::making::Maker;
+use crate::measuring::Measuring;
+use crate::{analysis, import_actions, making, removal, status};
+
+/// How long is waited before the end of a job is noted again, where the database was away.
+const NOTE_AGAIN: Duration = Duration::from_secs(1);
+
+/// Does jobs. Clones do them with the same services.
+#[derive(Clone)]
+pub struct JobRunner {
+    store: Store,
+    events: Events,
+    maker: Maker,
+    measuring: Measuring,
+    layouts: LayoutSummaries,
+    give_back: watch::Sender<bool>,
+}
+
+/// Why a job in hand is not gone on with.
+enum Stop {
+    Cancelled,
+    Lost,
+    TooLong,
+    GivenBack,
+}
+
+impl JobRunner {
+    /// A runner with these services.
+    pub fn new(
+        events: Events,
+        maker: Maker,
+        measuring: Measuring,
+        layouts: LayoutSummaries,
+    ) -> Self {
+        Self {
+            store: maker.store.clone(),
+            events,
+            maker,
+            measuring,
+            layouts,
+            give_back: watch::Sender::new(false),
+        }
+    }
+
+    pub(super) const fn store(&self) -> &Store {
+        &self.store
+    }
+
+    pub(super) const fn events(&self) -> &Events {
+        &self.events
+    }
+
+    /// Has every job in hand given back, now and from now on.
+    pub(super) fn give_all_back(&self) {
+        self.give_back.send_replace(true);
+    }
+
+    /// Does every job that is due, one after the other, until none is left, and returns how many
+    /// are left for later since the machine was at fault. For commands that end, and for tests: no
+    /// worker is needed.
+    ///
+    /// # Errors
+    /// Those of the database.
+    pub async fn do_all(&self) -> Result<u64, StoreError> {
+        loop {
+            if self.store.has_stale_pictures().await? {
+                self.store.push_job(&status_job()).await?;
+            }
+            match self.store.due_job().await? {
+                Some(id) => self.run(id).await?,
+                None => return self.store.count_put_off().await,
+            };
+        }
+    }
+
+    /// Does the job `id`, unless it was done, cancelled or begun by somebody else.
+    ///
+    /// # Errors
+    /// Where the database does not say whose it is; the job is not begun then.
+    pub async fn run(&self, id: Uuid) -> Result<(), StoreError> {
+        self.events.alive().await;
+        let heard = self.events.listen();
+        let Some(job) = self.store.claim_job(id, self.events.number()).await? else {
+            return Ok(());
+        };
+        let (kind, claim, attempts) = (job.kind, job.claim(), job.attempts);
+        if job.cancel_asked {
+            self.end(claim, &Ending::Cancelled).await;
+            return Ok(());
+        }
+        let own = self.clone();
+        // A task of its own: what panics in it costs this attempt only.
+        let mut work = tokio::spawn(async move { own.work(job).await });
+        let outcome = tokio::select! {
+            done = &mut work => done.unwrap_or_else(|error| {
+                Err(JobFailure::transient(format!("the work broke down: {error}")))
+            }),
+            stop = self.stopped(claim, kind, heard) => {
+                work.abort();
+                // Nothing of it goes on after this.
+                let _ = work.await;
+                match stop {
+                    Stop::Cancelled => Err(JobFailure::Cancelled),
+                    Stop::Lost => Err(JobFailure::Lost),
+                    Stop::TooLong => Err(JobFailure::transient(format!(
+                        "it did not end within {} minutes", kind.time_limit().as_secs() / 60
+                    ))),
+                    Stop::GivenBack => {
+                        self.end(claim, &Ending::GivenBack).await;
+                        return Ok(());
+                    }
+                }
+            }
+        };
+        let ending = match outcome {
+            Ok(()) => Ending::Done,
+            Err(JobFailure::Lost) => return Ok(()),
+            Err(JobFailure::Cancelled) => Ending::Cancelled,
+            Err(JobFailure::Failed { reason, is_transient }) => {
+                tracing::warn!("{} failed: {reason}", kind.name());
+                match AfterFailure::of(attempts, is_transient) {
+                    AfterFailure::Again(pause) => Ending::Again { reason, pause },
+                    AfterFailure::SetAside => Ending::SetAside { reason },
+                }
+            }
+        };
+        let is_over = !matches!(ending, Ending::Again { .. });
+        self.end(claim, &ending).await;
+        if let Some(after) = kind.comes_back_after().filter(|_| is_over) {
+            let next = NewJob { after, ..NewJob::new(kind, "", serde_json::json!({})) };
+            self.store.push_job(&next).await?;
+        }
+        Ok(())
+    }
+
+    async fn work(&self, job: Job) -> Result<(), JobFailure> {
+        let kind = job.kind;
+        let job = JobInHand::new(self.store.clone(), job);
+        match kind {
+            JobKind::Analyse => analysis::run(&self.maker, &job).await,
+            JobKind::Import => import_actions::run(&self.maker, &job).await,
+            JobKind::Status => status::run(&self.store, &self.layouts, &job).await,
+            JobKind::Measure => self.measuring.run(&job).await,
+            JobKind::Set => making::sets::making::run(&self.maker, &job).await,
+            JobKind::Sweep => removal::run(&self.store).await,
+        }
+    }
+
+    /// Waits until the job behind `claim` is not to be gone on with.
+    async fn stopped(
+        &self,
+        claim: Claim,
+        kind: JobKind,
+        heard: tokio::sync::broadcast::Receiver<Told>,
+    ) -> Stop {
+        let mut give_back = self.give_back.subscribe();
+        tokio::select! {
+            stop = self.cancelled(claim, heard) => stop,
+            () = tokio::time::sleep(kind.time_limit()) => Stop::TooLong,
+            _ = give_back.wait_for(|given| *given) => Stop::GivenBack,
+        }
+    }
+
+    async fn cancelled(
+        &self,
+        claim: Claim,
+        mut heard: tokio::sync::broadcast::Receiver<Told>,
+    ) -> Stop {
+        use tokio::sync::broadcast::error::RecvError;
+        loop {
+            let concerns_it = match heard.recv().await {
+                Ok(Told::Changed(RowsChanged { kind: ChangeKind::Jobs, ids })) => {
+                    ids.is_none_or(|ids| ids.contains(&claim.id))
+                }
+                Ok(Told::MissedSome) | Err(RecvError::Lagged(_)) => true,
+                Ok(_) => false,
+                Err(RecvError::Closed) => std::future::pending().await,
+            };
+            if !concerns_it {
+                continue;
+            }
+            match self.store.job(claim.id).await {
+                Ok(Some(job)) if job.claim() != claim => return Stop::Lost,
+                Ok(Some(job)) if job.cancel_asked => return Stop::Cancelled,
+                Ok(None) => return Stop::Lost,
+                // Where the database is away, it is asked again when it tells something.
+                Ok(Some(_)) | Err(_) => {}
+            }
+        }
+    }
+
+    /// Notes the end of an attempt, as often as it takes.
+    async fn end(&self, claim: Claim, ending: &Ending) {
+        loop {
+            match self.store.end_attempt(claim, ending).await {
+                Ok(_) => return,
+                Err(error) => tracing::warn!("the end of a job is noted again: {error}"),
+            }
+            tokio::time::sleep(NOTE_AGAIN).await;
+        }
+    }
+}
+
+/// The job that refreshes whatever status is stale.
+pub(super) fn status_job() -> NewJob {
+    let job = NewJob::new(JobKind::Status, "", serde_json::json!({}));
+    // A list that somebody looks at shows it.
+    NewJob { priority: Priority::Awaited, ..job }
+}
