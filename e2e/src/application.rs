@@ -60,23 +60,56 @@ impl Home {
 
     /// Starts the application and waits until it says that it is ready.
     pub fn serve(&self) -> Application {
-        let mut child = Command::new(program())
-            .args(["serve", "--port", "0", "--data"])
-            .arg(self.data.path().join("data"))
-            .arg("--web")
-            .arg(workspace().join("web/dist"))
-            .env("BRISK_MARGIN_DATABASE_URL", &self.database)
-            .env("RUST_LOG", if self.says_little { "off" } else { "warn" })
-            .stdout(Stdio::piped())
-            .spawn()
-            .unwrap();
-        let mut first = String::new();
-        BufReader::new(child.stdout.take().unwrap()).read_line(&mut first).unwrap();
-        let process = Process(child);
-        let address = first.trim().strip_prefix("Brisk Margin is ready at ").unwrap_or_else(|| {
+        self.serve_with(&[])
+    }
+
+    /// The same with more arguments.
+    pub fn serve_with(&self, more: &[&str]) -> Application {
+        let mut serve = Command::new(program());
+        serve.args(["serve", "--port", "0", "--web"]).arg(workspace().join("web/dist")).args(more);
+        let (process, first) = self.start(serve);
+        let address = first.strip_prefix("Brisk Margin is ready at ").unwrap_or_else(|| {
             panic!("the application did not start: {first}");
         });
         Application { address: address.to_owned(), process }
+    }
+
+    /// Starts a worker beside it and waits until it says that it works.
+    pub fn worker(&self) -> Process {
+        let mut worker = Command::new(program());
+        worker.arg("worker");
+        let (process, first) = self.start(worker);
+        assert_eq!(first, "Brisk Margin works for the server");
+        process
+    }
+
+    /// Starts a command with this data, and returns the first line that it says.
+    fn start(&self, mut command: Command) -> (Process, String) {
+        let command = command
+            .arg("--data")
+            .arg(self.data.path().join("data"))
+            .env("BRISK_MARGIN_DATABASE_URL", &self.database)
+            .env("RUST_LOG", if self.says_little { "off" } else { "warn" })
+            .stdout(Stdio::piped());
+        let mut child = command.spawn().unwrap();
+        let mut first = String::new();
+        BufReader::new(child.stdout.take().unwrap()).read_line(&mut first).unwrap();
+        (Process(child), first.trim().to_owned())
+    }
+}
+
+impl Process {
+    /// Ends it at once, as a power cut would: nothing is tidied up.
+    pub fn kill(self) {}
+
+    /// Tells it to end, and waits until it did.
+    ///
+    /// # Panics
+    /// Where it does not end well.
+    pub fn terminate(mut self) {
+        let told = Command::new("kill").arg(self.0.id().to_string()).status().unwrap();
+        assert!(told.success(), "the process is gone already");
+        assert!(self.0.wait().unwrap().success(), "it ended badly");
     }
 }
 

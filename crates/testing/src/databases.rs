@@ -1,6 +1,6 @@
 //! A database of its own for each test, on the cluster that `bin/test` started.
 
-use sea_orm::{ConnectionTrait, Database};
+use sea_orm::{ConnectionTrait, Database, Statement};
 use uuid::Uuid;
 
 /// Makes an empty database on the cluster that `bin/test` started, and returns its address.
@@ -17,6 +17,18 @@ pub async fn database() -> String {
     connection.close().await.expect("a connection can be closed");
     let (server, _) = cluster.rsplit_once('/').expect("an address with a database");
     format!("{server}/{name}")
+}
+
+/// The numbers that `sql` selects, as `number`, in the database at `address`.
+///
+/// # Panics
+/// Where the database refuses it.
+pub async fn numbers(address: &str, sql: &str) -> Vec<i64> {
+    let connection = Database::connect(address).await.expect("the database answers");
+    let query = Statement::from_string(connection.get_database_backend(), sql);
+    let rows = connection.query_all_raw(query).await.expect("a query that can be done");
+    connection.close().await.expect("a connection can be closed");
+    rows.iter().map(|row| row.try_get("", "number").expect("a number")).collect()
 }
 
 /// Does `sql` in the database at `address`, behind the program's back.

@@ -4,6 +4,7 @@ mod bench;
 mod demo_command;
 mod encode;
 mod first_picture;
+mod jobs;
 mod layouts;
 mod library;
 mod measure_command;

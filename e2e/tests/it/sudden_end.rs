@@ -142,9 +142,14 @@ async fn kills_at_random_moments_lose_nothing_that_was_accepted() {
     }
 }
 
-fn files_in(folder: &std::path::Path) -> usize {
-    let entries = std::fs::read_dir(folder).unwrap();
-    entries.filter(|entry| entry.as_ref().unwrap().path().is_file()).count()
+/// How many files lie in the spools of all processes, besides their locks and uploads that can go on.
+fn files_in(spool: &std::path::Path) -> usize {
+    let entries = |folder: &std::path::Path| {
+        let entries = std::fs::read_dir(folder).into_iter().flatten();
+        entries.map(|entry| entry.unwrap().path()).collect::<Vec<_>>()
+    };
+    let own = entries(spool).into_iter().filter(|path| !path.ends_with("uploads"));
+    own.flat_map(|path| entries(&path)).filter(|path| !path.ends_with("lock")).count()
 }
 
 fn form(name: &str, bytes: Vec<u8>) -> Form {

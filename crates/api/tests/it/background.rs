@@ -33,6 +33,8 @@ async fn a_disk_that_cannot_be_read_marks_no_picture_and_stops_no_other() {
 
     std::fs::remove_file(&file).unwrap();
     std::fs::rename(&aside, &file).unwrap();
+    // Its pause is over.
+    api.execute("UPDATE jobs SET due_at = now() WHERE state = 'waiting'").await;
     assert_eq!(api.work().await, 0);
     assert!(api.picture(&lost).await["analysis"].is_object());
 }

@@ -1,0 +1,148 @@
+//! Long work when processes end: told to, or at any moment; two servers and two workers at once.
+
+use std::collections::BTreeSet;
+use std::time::{Duration, Instant};
+
+use brisk_margin_e2e::application::{Application, Home};
+use brisk_margin_e2e::web_host;
+use brisk_margin_testing::pictures::gradient_jpeg;
+use reqwest::multipart::{Form, Part};
+use serde_json::{Value, json};
+
+/// Rounds of kills; more are asked for by an environment variable.
+fn rounds() -> u32 {
+    let asked = std::env::var("BRISK_MARGIN_TEST_KILLS").ok();
+    asked.map_or(20, |rounds| rounds.parse().expect("a number of rounds"))
+}
+
+/// A number below `limit` that differs from round to round and is the same in each run.
+fn moment(round: u32, limit: u64) -> Duration {
+    let mixed = u64::from(round + 1).wrapping_mul(0x9E37_79B9_7F4A_7C15) >> 33;
+    Duration::from_millis(mixed % limit)
+}
+
+async fn upload(application: &Application, name: &str, bytes: Vec<u8>) -> bool {
+    let form = Form::new().part("file", Part::bytes(bytes).file_name(name.to_owned()));
+    let request = reqwest::Client::new().post(application.url("/api/pictures"));
+    request.multipart(form).send().await.is_ok_and(|answer| answer.status() == 201)
+}
+
+/// How often each job of a kind was begun.
+async fn begun(home: &Home, kind: &str) -> Vec<i64> {
+    let sql = format!("SELECT claim::bigint AS number FROM jobs WHERE kind = '{kind}'");
+    brisk_margin_testing::numbers(home.database(), &sql).await
+}
+
+/// Waits until every picture is analysed and nothing is left to be done; at most two minutes.
+async fn until_all_is_done(application: &Application, pictures: usize) {
+    let end = Instant::now() + Duration::from_secs(120);
+    loop {
+        let list = application.json("/api/pictures?limit=500").await;
+        let list = list["pictures"].as_array().unwrap();
+        let analysed = list.iter().filter(|picture| picture["analysis"].is_object()).count();
+        let jobs = application.json("/api/jobs").await;
+        let is_idle = jobs["kinds"].as_array().unwrap().is_empty();
+        if list.len() == pictures && analysed == pictures && is_idle {
+            return;
+        }
+        assert!(Instant::now() < end, "{analysed} of {pictures} of {}: {jobs:#}", list.len());
+        tokio::time::sleep(Duration::from_millis(100)).await;
+    }
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn two_servers_and_two_workers_do_everything_once() {
+    let home = Home::empty().await;
+    let (one, two) = (home.serve_with(&["--no-workers"]), home.serve_with(&["--no-workers"]));
+    let _workers = [home.worker(), home.worker()];
+    for n in 0..30 {
+        let server = if n % 2 == 0 { &one } else { &two };
+        assert!(upload(server, &format!("{n}.jpg"), gradient_jpeg(300 + n, 200)).await);
+    }
+    until_all_is_done(&two, 30).await;
+    assert_eq!(begun(&home, "analyse").await, [1; 30]);
+    let shown = |picture: &Value| picture["issues"].as_array().map(Vec::len);
+    let list = one.json("/api/pictures?limit=500").await;
+    assert!(list["pictures"].as_array().unwrap().iter().all(|picture| shown(picture) > Some(0)));
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn without_workers_nothing_is_done_until_one_comes() {
+    let home = Home::empty().await;
+    let server = home.serve_with(&["--no-workers"]);
+    assert!(upload(&server, "dome.jpg", gradient_jpeg(300, 200)).await);
+    let waiting = json!([{
+        "kind": "analyse", "words": "Analysing pictures", "running": 0, "waiting": 1, "failed": 0,
+    }]);
+    assert_eq!(server.json("/api/jobs").await["kinds"], waiting);
+    let _worker = home.worker();
+    until_all_is_done(&server, 1).await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn kills_of_server_and_worker_at_random_moments_lose_no_work() {
+    let home = Home::empty().await;
+    let mut accepted = 0;
+    for round in 0..rounds() {
+        let server = home.serve_with(&["--no-workers"]);
+        let worker = home.worker();
+        for n in 0..3 {
+            let width = 300 + round * 3 + n;
+            let name = format!("{width}.jpg");
+            accepted += usize::from(upload(&server, &name, gradient_jpeg(width, 200)).await);
+        }
+        tokio::time::sleep(moment(round, 400)).await;
+        if round % 2 == 0 {
+            server.kill();
+            worker.kill();
+        } else {
+            worker.kill();
+            server.kill();
+        }
+    }
+    let server = home.serve();
+    until_all_is_done(&server, accepted).await;
+    assert_eq!(accepted, 3 * rounds() as usize);
+    let failed = server.json("/api/jobs").await["jobs"].clone();
+    let failed = failed.as_array().unwrap().iter().filter(|job| job["state"] == "failed").count();
+    assert_eq!(failed, 0);
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn told_to_end_a_worker_gives_its_job_back_and_another_goes_on_where_it_was() {
+    let home = Home::empty().await;
+    let folder = tempfile::tempdir().unwrap();
+    let host = web_host::tarnlight(folder.path()).await;
+    let server = home.serve_with(&["--no-workers"]);
+    let worker = home.worker();
+    let wish = json!({"address": format!("{host}/index.html"), "whole_site": true});
+    let answer = reqwest::Client::new().post(server.url("/api/measurements"));
+    let answer = answer.body(wish.to_string()).header("content-type", "application/json");
+    assert_eq!(answer.send().await.unwrap().status(), 202);
+    let measured = async || server.json("/api/measurements/latest").await;
+    let end = Instant::now() + Duration::from_secs(90);
+    while measured().await["done"].as_u64() < Some(2) {
+        assert!(Instant::now() < end, "{:#}", measured().await);
+        tokio::time::sleep(Duration::from_millis(50)).await;
+    }
+    let told = Instant::now();
+    worker.terminate();
+    assert!(told.elapsed() < Duration::from_secs(10), "{:?}", told.elapsed());
+    let report = measured().await;
+    assert_eq!((&report["running"], &report["problems"]), (&json!(true), &json!([])), "{report:#}");
+    let done = report["done"].as_u64().unwrap();
+    assert!(done < 7, "it was stopped in its middle");
+    let pages = async || -> BTreeSet<(String, String)> {
+        let layouts = server.json("/api/layouts").await;
+        let page = |page: &Value| (page["id"].to_string(), page["measured_at"].to_string());
+        layouts["pages"].as_array().unwrap().iter().map(page).collect()
+    };
+    let before = pages().await;
+
+    let _worker = home.worker();
+    server.until_measured().await;
+    let report = measured().await;
+    assert_eq!((&report["done"], &report["known"]), (&json!(7), &json!(7)), "{report:#}");
+    let after = pages().await;
+    assert!(after.is_superset(&before), "no page was measured twice: {before:#?} {after:#?}");
+}
