@@ -57,6 +57,11 @@ impl JobKind {
         }
     }
 
+    /// Whether it is upkeep: nobody asked for it, and nobody misses it once it is done.
+    pub const fn is_upkeep(self) -> bool {
+        matches!(self, Self::Status | Self::Sweep)
+    }
+
     /// How long one may take before it counts as hanging and is tried again.
     pub const fn time_limit(self) -> Duration {
         match self {

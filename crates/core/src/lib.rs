@@ -14,6 +14,7 @@
 //! 6. People [`describe`] a picture; [`naming`] proposes file names.
 //! 7. [`issue`] lists what can be worth mending, [`status`] what is for a picture and [`showing`]
 //!    for a place, [`budget`] what margin is left.
+//! 8. Long work is a [`job`].
 
 pub mod adjustments;
 pub mod budget;

@@ -204,6 +204,12 @@ struct Told {
     cancel_asked: bool,
 }
 
+/// The kinds that are upkeep.
+fn upkeep() -> Vec<String> {
+    let kinds = JobKind::ALL.into_iter().filter(|kind| kind.is_upkeep());
+    kinds.map(|kind| kind.name().to_owned()).collect()
+}
+
 impl Job {
     /// As whom it was begun.
     pub const fn claim(&self) -> Claim {
@@ -280,14 +286,14 @@ impl Store {
     }
 
     /// Up to `most` jobs that run, then those that were set aside, then those that ended, the
-    /// latest of each first.
+    /// latest of each first. Upkeep that is done is left out.
     pub async fn shown_jobs(&self, most: u64) -> Result<Vec<Job>, StoreError> {
         let order = format!(
-            "state <> 'waiting'
+            "state <> 'waiting' AND NOT (state = 'done' AND kind = ANY ($1))
              ORDER BY array_position('{{running,failed}}', state) NULLS LAST,
                  coalesce(ended_at, started_at, created_at) DESC LIMIT {most}"
         );
-        self.jobs_where(&order, []).await
+        self.jobs_where(&order, [upkeep().into()]).await
     }
 
     async fn jobs_where(
@@ -469,17 +475,19 @@ impl Store {
         Ok(dead + self.db.execute_raw(lost).await?.rows_affected())
     }
 
-    /// Forgets jobs that ended before `then`, other than those that were set aside, and what the
-    /// queue still has of them. The bytes that only they spoke of count as unused from now on.
+    /// Forgets jobs that ended before `then`, other than those that were set aside, upkeep that is
+    /// done, and what the queue still has of them. The bytes that only they spoke of count as unused from now on.
     pub async fn forget_jobs(&self, then: DateTime<Utc>) -> Result<(), StoreError> {
         let statement = self.statement(
             "WITH gone AS (
-                 DELETE FROM jobs WHERE ended_at < $1 AND state <> 'failed' RETURNING args
+                 DELETE FROM jobs
+                 WHERE (ended_at < $1 AND state <> 'failed') OR (state = 'done' AND kind = ANY ($2))
+                 RETURNING args
              )
              INSERT INTO orphans (hash, since)
              SELECT DISTINCT args -> 'files' ->> 'hash', now() FROM gone
              WHERE args -> 'files' ->> 'hash' IS NOT NULL ON CONFLICT DO NOTHING",
-            [then.into()],
+            [then.into(), upkeep().into()],
         );
         self.db.execute_raw(statement).await?;
         let hour_ago = Utc::now() - TimeDelta::hours(1);

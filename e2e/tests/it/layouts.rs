@@ -32,8 +32,8 @@ async fn a_page_is_measured_and_a_wasteful_slot_gets_another_picture() {
     measured(&browser).await;
 
     // The page stands at all four widths, its slots as boxes with the pictures in them.
-    let columns = browser.run("return document.querySelectorAll('.column').length", vec![]).await;
-    assert_eq!(columns, 4);
+    let columns = "return document.querySelectorAll('.column').length === 4";
+    browser.until("every width stands there", columns).await;
     let row = browser.find("[data-slot='masthead header'] .row-button").await;
     row.click().await.unwrap();
     browser.until("the waste is told", &issues_say("more pixels than any screen uses")).await;

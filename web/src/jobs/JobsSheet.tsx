@@ -95,7 +95,15 @@ function Section({ title, jobs, children }: SectionProps) {
 }
 
 function Progress({ job }: { job: Job }) {
-  if (job.state === "cancelled") return <span className="soft">cancelled</span>;
+  if (job.ended_at != null) {
+    const time = new Date(job.ended_at).toLocaleTimeString("en-GB");
+    return (
+      <span className="soft">
+        {job.state === "cancelled" ? "cancelled " : ""}
+        <span className="figure">{time}</span>
+      </span>
+    );
+  }
   if (job.state !== "running" || job.total == null) return null;
   return (
     <span className="part" role="status">
