@@ -90,8 +90,9 @@ build_program() {
 build_client() {
   unless_stamped "$root/web/node_modules/.stamp" "$(sha256sum <"$root/web/package-lock.json")" npm_install
   "$program" openapi >"$root/web/openapi.json"
+  "$program" openapi --installation >"$root/web/installation.json"
   local sources
-  sources=$(cd "$root/web" && find . -path ./node_modules -prune -o -path ./dist -prune -o -path ./src/api/schema.d.ts -prune -o -type f -print0 | sort -z | xargs -0 sha256sum | sha256sum)
+  sources=$(cd "$root/web" && find . -path ./node_modules -prune -o -path ./dist -prune -o -path ./src/api/schema.d.ts -prune -o -path ./src/api/installation.d.ts -prune -o -type f -print0 | sort -z | xargs -0 sha256sum | sha256sum)
   unless_stamped "$root/web/dist/.stamp" "$sources" npm_build
 }
 

@@ -5,7 +5,7 @@ import { defineConfig } from "eslint/config";
 import ts from "typescript-eslint";
 
 export default defineConfig(
-  { ignores: ["dist", "node_modules", "eslint.config.js", "src/api/schema.d.ts"] },
+  { ignores: ["dist", "node_modules", "eslint.config.js", "src/api/schema.d.ts", "src/api/installation.d.ts"] },
   js.configs.recommended,
   ts.configs.strictTypeChecked,
   ts.configs.stylisticTypeChecked,

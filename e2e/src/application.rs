@@ -5,8 +5,12 @@ use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Stdio};
 use std::time::{Duration, Instant};
 
-use brisk_margin_store::Store;
+use brisk_margin_store::{Installation, Store};
+use brisk_margin_work::data_folder::DataFolder;
 use tempfile::TempDir;
+
+/// What addresses of the site begin with.
+const SLUG: &str = "tarnlight";
 
 /// The workspace's own folder.
 pub fn workspace() -> &'static Path {
@@ -42,15 +46,32 @@ pub struct Home {
 }
 
 impl Home {
-    /// Nothing in it yet.
+    /// A site with nothing in it yet.
     pub async fn empty() -> Self {
+        let home = Self::without_sites().await;
+        let folder = DataFolder::open(&home.data.path().join("data")).unwrap();
+        let installation = Installation::open(&home.database, &folder.blobs()).await.unwrap();
+        assert_eq!(installation.add_site("Tarnlight").await.unwrap().slug, SLUG);
+        home
+    }
+
+    /// Nothing in it yet, not even a site.
+    pub async fn without_sites() -> Self {
         let database = brisk_margin_testing::database().await;
         Self { data: tempfile::tempdir().unwrap(), database, says_little: false }
     }
 
-    /// Rows and blobs, past the application.
+    /// Rows and blobs of the site, past the application.
     pub async fn store(&self) -> Store {
-        Store::open(&self.database, &self.data.path().join("data/blobs")).await.unwrap()
+        let blobs = self.data.path().join("data/blobs");
+        let installation = Installation::open(&self.database, &blobs).await.unwrap();
+        let site = installation.site(SLUG).await.unwrap().unwrap();
+        installation.store(&site).await.unwrap()
+    }
+
+    /// The address of its database as the site sees it.
+    pub async fn site_database(&self) -> String {
+        brisk_margin_testing::of_schema(&self.database, self.store().await.schema())
     }
 
     /// The address of its database.
@@ -144,8 +165,11 @@ impl Application {
         serde_json::from_str(&text).unwrap()
     }
 
-    /// The whole address of `path`.
+    /// The whole address of `path` at the site: of its API below `/api`, else of its screens.
     pub fn url(&self, path: &str) -> String {
-        format!("{}{path}", self.address)
+        match path.strip_prefix("/api/") {
+            Some(rest) => format!("{}/api/sites/{SLUG}/{rest}", self.address),
+            None => format!("{}/{SLUG}{path}", self.address),
+        }
     }
 }

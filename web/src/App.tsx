@@ -1,6 +1,7 @@
 import { Button, Input, type InputRef } from "antd";
 import { useRef, useState } from "react";
 import { Navigate, NavLink, Route, Routes, useLocation, useNavigate } from "react-router";
+import { ApiError } from "./api/client";
 import { useChanges } from "./api/useChanges";
 import { useSite } from "./api/useSite";
 import { BenchPage } from "./bench/BenchPage";
@@ -14,6 +15,7 @@ import { DropZone } from "./library/DropZone";
 import { LibraryPage } from "./library/LibraryPage";
 import { PairsPage } from "./library/PairsPage";
 import { PictureView } from "./library/PictureView";
+import { SiteSwitch } from "./sites/SiteSwitch";
 import { Shortcuts } from "./ui/Shortcuts";
 import type { Mode } from "./ui/theme";
 import { useKey } from "./ui/useKey";
@@ -46,6 +48,7 @@ export function App({ mode, onMode }: { mode: Mode; onMode: (mode: Mode) => void
     }
   });
 
+  if (site.error instanceof ApiError && site.error.status === 404) return <NoSite />;
   return (
     <DropZone
       onDrop={() => {
@@ -55,7 +58,7 @@ export function App({ mode, onMode }: { mode: Mode; onMode: (mode: Mode) => void
       <div className="frame">
         <header className="top">
           <span className="mark">Brisk Margin</span>
-          <span className="soft">{site.data?.name}</span>
+          <SiteSwitch name={site.data?.name} />
           <span className="gap" />
           <Input
             ref={field}
@@ -154,6 +157,16 @@ function useBenchAddress() {
   useLocation();
   const last = lastPicture.get();
   return last ? `/bench/${last}` : "/bench";
+}
+
+function NoSite() {
+  return (
+    <div className="empty no-site">
+      <h1>There is no site at this address</h1>
+      <span className="soft">It may have been removed; removed sites can be restored for 90 days.</span>
+      <a href="/">Go to all sites</a>
+    </div>
+  );
 }
 
 function Nowhere() {

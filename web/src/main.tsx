@@ -6,7 +6,9 @@ import { ConfigProvider } from "antd";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { BrowserRouter } from "react-router";
+import { siteSlug } from "./api/client";
 import { App } from "./App";
+import { SitesPage } from "./sites/SitesPage";
 import { themeOf, useMode } from "./ui/theme";
 
 const queries = new QueryClient({
@@ -23,7 +25,13 @@ function Themed() {
   const [mode, setMode] = useMode();
   return (
     <ConfigProvider theme={themeOf(mode)} csp={{ nonce }} wave={{ disabled: true }}>
-      <App mode={mode} onMode={setMode} />
+      {siteSlug === "" ? (
+        <SitesPage />
+      ) : (
+        <BrowserRouter basename={`/${siteSlug}`}>
+          <App mode={mode} onMode={setMode} />
+        </BrowserRouter>
+      )}
     </ConfigProvider>
   );
 }
@@ -33,9 +41,7 @@ if (!root) throw new Error("the page has no root");
 createRoot(root).render(
   <StrictMode>
     <QueryClientProvider client={queries}>
-      <BrowserRouter>
-        <Themed />
-      </BrowserRouter>
+      <Themed />
     </QueryClientProvider>
   </StrictMode>,
 );

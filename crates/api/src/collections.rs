@@ -51,7 +51,7 @@ pub(super) struct FolderBody {
 }
 
 /// How the library is divided: folders, collections, saved filters.
-#[utoipa::path(get, path = "/api/shelves", responses((status = 200, body = Shelves)))]
+#[utoipa::path(get, path = "/shelves", responses((status = 200, body = Shelves)))]
 pub(super) async fn shelves(State(app): State<App>) -> Result<Json<Shelves>, Problem> {
     let folder = |(path, pictures)| FolderBody { path, pictures };
     let worth =
@@ -84,7 +84,7 @@ pub(super) struct NewFilter {
 }
 
 /// Saves a filter by name.
-#[utoipa::path(put, path = "/api/filters", request_body = NewFilter, responses(
+#[utoipa::path(put, path = "/filters", request_body = NewFilter, responses(
     (status = 204),
     (status = 422, body = Problem, content_type = "application/problem+json"),
 ))]
@@ -97,7 +97,7 @@ pub(super) async fn save_filter(
 }
 
 /// Forgets a saved filter; answers it, so that it can be saved again.
-#[utoipa::path(delete, path = "/api/filters/{id}", responses(
+#[utoipa::path(delete, path = "/filters/{id}", responses(
     (status = 200, body = SavedFilter),
     (status = 404, body = Problem, content_type = "application/problem+json"),
 ), params(("id" = Uuid, Path, description = "The filter's number")))]
@@ -132,7 +132,7 @@ pub(super) struct CollectedBody {
 }
 
 /// Puts pictures into a collection, in an order.
-#[utoipa::path(put, path = "/api/collections", request_body = Collecting, responses(
+#[utoipa::path(put, path = "/collections", request_body = Collecting, responses(
     (status = 200, body = CollectedBody),
     (status = 422, body = Problem, content_type = "application/problem+json"),
 ))]
@@ -149,7 +149,7 @@ pub(super) async fn collect(
 }
 
 /// Forgets a collection, not its pictures.
-#[utoipa::path(delete, path = "/api/collections/{id}", responses(
+#[utoipa::path(delete, path = "/collections/{id}", responses(
     (status = 204),
     (status = 404, body = Problem, content_type = "application/problem+json"),
 ), params(("id" = Uuid, Path, description = "The collection's number")))]
@@ -172,7 +172,7 @@ pub(super) struct OrderAs {
 }
 
 /// The file names of a collection in its order, one a line.
-#[utoipa::path(get, path = "/api/collections/{id}/order", params(
+#[utoipa::path(get, path = "/collections/{id}/order", params(
     ("id" = Uuid, Path, description = "The collection's number"), OrderAs,
 ), responses(
     (status = 200, content_type = "text/plain", body = String),

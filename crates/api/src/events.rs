@@ -8,6 +8,7 @@ use axum::extract::State;
 use axum::response::Sse;
 use axum::response::sse::{Event, KeepAlive};
 use brisk_margin_store::changes::{ChangeKind, RowsChanged, Told};
+use brisk_margin_work::sites::Sites;
 use futures::{Stream, StreamExt, stream};
 use serde_json::json;
 use tokio::sync::broadcast::Receiver;
@@ -23,20 +24,38 @@ const TOGETHER: Duration = Duration::from_millis(250);
 /// More ids than this are told as a change of anything of the kind.
 const MOST_IDS: usize = 200;
 
-/// A stream of server-sent events, each named after the kind of what changed: `pictures`,
+/// A stream of server-sent events, each named after the kind of what changed at the site: `pictures`,
 /// `variants`, `trials`, `steps`, `jobs`, `layouts`, `rules`, `site`, `shelves`, `presets`, `alike`,
-/// `folder`; or `all` where something was missed. The data are an object, whose `ids` say which
+/// `folder`, `sites`; or `all` where something was missed. The data are an object, whose `ids` say which
 /// rows changed where they are few; those of variants, trials and steps are the ids of their
 /// pictures.
-#[utoipa::path(get, path = "/api/events", responses(
+#[utoipa::path(get, path = "/events", responses(
     (status = 200, content_type = "text/event-stream", body = String),
 ))]
 pub(super) async fn events(
     State(app): State<App>,
 ) -> Sse<impl Stream<Item = Result<Event, Infallible>>> {
-    let bursts = stream::unfold(app.events.listen(), |mut told| async move {
-        let burst = Burst::next(&mut told).await?;
-        Some((stream::iter(burst.events()), told))
+    stream_of(app.events.listen(), Some(app.store.schema().to_owned()))
+}
+
+/// A stream of server-sent events as a site's, of all sites together.
+#[utoipa::path(get, path = "/api/events", responses(
+    (status = 200, content_type = "text/event-stream", body = String),
+))]
+pub(super) async fn all_events(
+    State(sites): State<Sites>,
+) -> Sse<impl Stream<Item = Result<Event, Infallible>>> {
+    stream_of(sites.events().listen(), None)
+}
+
+/// What is told of `site`, or of all.
+fn stream_of(
+    told: Receiver<Told>,
+    site: Option<String>,
+) -> Sse<impl Stream<Item = Result<Event, Infallible>>> {
+    let bursts = stream::unfold((told, site), |(mut told, site)| async move {
+        let burst = Burst::next(&mut told, site.as_deref()).await?;
+        Some((stream::iter(burst.events()), (told, site)))
     });
     Sse::new(bursts.flatten().map(Ok)).keep_alive(KeepAlive::default())
 }
@@ -50,15 +69,16 @@ struct Burst {
 }
 
 impl Burst {
-    /// Waits for something, and for what comes soon after it; nothing where nobody tells any more.
-    async fn next(told: &mut Receiver<Told>) -> Option<Self> {
+    /// Waits for something at `site`, or at any, and for what comes soon after it; nothing where
+    /// nobody tells any more.
+    async fn next(told: &mut Receiver<Told>, site: Option<&str>) -> Option<Self> {
         let mut burst = Self::default();
         while burst.is_empty() {
-            burst.add(told.recv().await)?;
+            burst.add(told.recv().await, site)?;
         }
         let end = Instant::now() + TOGETHER;
         while let Ok(next) = timeout_at(end, told.recv()).await {
-            if burst.add(next).is_none() {
+            if burst.add(next, site).is_none() {
                 break;
             }
         }
@@ -69,11 +89,13 @@ impl Burst {
         !self.missed && self.changed.is_empty()
     }
 
-    fn add(&mut self, told: Result<Told, RecvError>) -> Option<()> {
+    fn add(&mut self, told: Result<Told, RecvError>, here: Option<&str>) -> Option<()> {
         match told {
             Ok(Told::Changed(RowsChanged { kind: ChangeKind::Stale, .. }) | Told::Delivered(_)) => {
             }
-            Ok(Told::Changed(RowsChanged { kind, ids })) => {
+            Ok(Told::Changed(RowsChanged { site, .. }))
+                if here.is_some_and(|here| site != here) => {}
+            Ok(Told::Changed(RowsChanged { kind, ids, .. })) => {
                 let known = self.changed.entry(kind).or_insert_with(|| Some(BTreeSet::new()));
                 *known = match (known.take(), ids) {
                     (Some(mut known), Some(ids)) if known.len() + ids.len() <= MOST_IDS => {
@@ -112,7 +134,7 @@ mod tests {
 
     fn changed(kind: ChangeKind, ids: Option<&[u128]>) -> Result<Told, RecvError> {
         let ids = ids.map(|ids| ids.iter().map(|&id| Uuid::from_u128(id)).collect());
-        Ok(Told::Changed(RowsChanged { kind, ids }))
+        Ok(Told::Changed(RowsChanged { site: "here".to_owned(), kind, ids }))
     }
 
     #[test]
@@ -124,7 +146,7 @@ mod tests {
             changed(ChangeKind::Pictures, Some(&[2, 3])),
             changed(ChangeKind::Layouts, None),
         ] {
-            burst.add(told);
+            burst.add(told, Some("here"));
         }
         assert_eq!(burst.changed.len(), 2);
         let ids = burst.changed[&ChangeKind::Pictures].as_ref().unwrap();
@@ -137,16 +159,23 @@ mod tests {
         let many: Vec<u128> = (0..MOST_IDS as u128 + 1).collect();
         let mut burst = Burst::default();
         for ids in [Some(&many[..150]), Some(&many[150..]), Some(&many[..1])] {
-            burst.add(changed(ChangeKind::Jobs, ids));
+            burst.add(changed(ChangeKind::Jobs, ids), Some("here"));
         }
         assert_eq!(burst.changed[&ChangeKind::Jobs], None);
     }
 
     #[test]
+    fn another_sites_changes_are_not_told() {
+        let mut burst = Burst::default();
+        burst.add(changed(ChangeKind::Pictures, Some(&[1])), Some("there"));
+        assert!(burst.is_empty());
+    }
+
+    #[test]
     fn whoever_fell_behind_is_told_to_look_at_everything() {
         let mut burst = Burst::default();
-        burst.add(changed(ChangeKind::Pictures, Some(&[1])));
-        burst.add(Err(RecvError::Lagged(7)));
+        burst.add(changed(ChangeKind::Pictures, Some(&[1])), Some("here"));
+        burst.add(Err(RecvError::Lagged(7)), Some("here"));
         assert_eq!(burst.events().len(), 1);
     }
 }

@@ -52,7 +52,7 @@ pub(super) struct Preview {
 }
 
 /// How a picture would fill a slot: what is cut, scaled and short. Nothing is made.
-#[utoipa::path(post, path = "/api/pictures/{id}/fitting", request_body = PlaceAsked, responses(
+#[utoipa::path(post, path = "/pictures/{id}/fitting", request_body = PlaceAsked, responses(
     (status = 200, body = Preview),
     (status = 404, body = Problem, content_type = "application/problem+json"),
     (status = 422, body = Problem, content_type = "application/problem+json"),

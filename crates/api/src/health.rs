@@ -11,8 +11,8 @@ use serde::Serialize;
 use utoipa::ToSchema;
 
 use super::Problem;
-use crate::state::App;
 use brisk_margin_work::intake::MAX_FILE;
+use brisk_margin_work::sites::Sites;
 
 /// The application can work.
 #[derive(Serialize, ToSchema)]
@@ -28,8 +28,8 @@ pub(super) struct Health {
     (status = 200, body = Health),
     (status = 503, body = Problem, content_type = "application/problem+json"),
 ))]
-pub(super) async fn health(State(app): State<App>) -> Result<Json<Health>, Problem> {
-    app.store.ping().await.map_err(|error| {
+pub(super) async fn health(State(sites): State<Sites>) -> Result<Json<Health>, Problem> {
+    sites.installation().ping().await.map_err(|error| {
         let title = "The application cannot work now";
         Problem::new(StatusCode::SERVICE_UNAVAILABLE, "unavailable", title, error)
     })?;

@@ -125,7 +125,7 @@ async fn bodies(app: &App, jobs: Vec<Job>) -> Result<Vec<JobBody>, Problem> {
 }
 
 /// What goes on in the background: how much is left of each kind, and the latest jobs.
-#[utoipa::path(get, path = "/api/jobs", responses((status = 200, body = JobsBody)))]
+#[utoipa::path(get, path = "/jobs", responses((status = 200, body = JobsBody)))]
 pub(super) async fn jobs(State(app): State<App>) -> Result<Json<JobsBody>, Problem> {
     let (counts, shown) = tokio::try_join!(app.store.count_jobs(), app.store.shown_jobs(MOST))?;
     let of = |kind: JobKind, state: JobState| {
@@ -144,7 +144,7 @@ pub(super) async fn jobs(State(app): State<App>) -> Result<Json<JobsBody>, Probl
 }
 
 /// A job.
-#[utoipa::path(get, path = "/api/jobs/{id}", responses(
+#[utoipa::path(get, path = "/jobs/{id}", responses(
     (status = 200, body = JobBody),
     (status = 404, body = Problem, content_type = "application/problem+json"),
 ), params(("id" = Uuid, Path, description = "The job's id")))]
@@ -158,7 +158,7 @@ pub(super) async fn one_job(
 }
 
 /// Cancels a job: at once where it waits, else as soon as it hears of it. What was done stays.
-#[utoipa::path(delete, path = "/api/jobs/{id}", responses(
+#[utoipa::path(delete, path = "/jobs/{id}", responses(
     (status = 204),
     (status = 409, body = Problem, content_type = "application/problem+json"),
 ), params(("id" = Uuid, Path, description = "The job's id")))]
@@ -178,7 +178,7 @@ pub(super) async fn cancel_job(
 }
 
 /// Has a job that was set aside or cancelled tried again, from where it had come to.
-#[utoipa::path(post, path = "/api/jobs/{id}/retry", responses(
+#[utoipa::path(post, path = "/jobs/{id}/retry", responses(
     (status = 202, body = JobBody),
     (status = 404, body = Problem, content_type = "application/problem+json"),
     (status = 409, body = Problem, content_type = "application/problem+json"),

@@ -20,6 +20,7 @@ mod served;
 mod site;
 mod site_files;
 mod site_folder;
+mod sites;
 mod slot_lists;
 mod state;
 mod tally;
@@ -32,6 +33,8 @@ use axum::Router;
 use axum::extract::DefaultBodyLimit;
 use axum::middleware::from_fn;
 use axum::routing::any;
+use brisk_margin_work::sites::Sites;
+use sites::Hub;
 use tower_http::compression::CompressionLayer;
 use tower_http::compression::predicate::{DefaultPredicate, NotForContentType, Predicate};
 use utoipa::OpenApi;
@@ -49,8 +52,15 @@ const MOST_TABLE: usize = 16 << 20;
     title = "Brisk Margin",
     description = "Pictures, the slots they fill, and the files made for them. Errors are \
                    problem documents (RFC 9457). Sizes are in pixels, weights in bytes."
-))]
+), servers((url = "/api/sites/{site}")))]
 struct Document;
+
+#[derive(OpenApi)]
+#[openapi(info(
+    title = "Brisk Margin: the installation",
+    description = "Its sites. What a site has is described at /api/sites/{site}/openapi.json."
+))]
+struct InstallationDocument;
 
 fn described() -> OpenApiRouter<App> {
     let uploads = OpenApiRouter::new()
@@ -64,8 +74,6 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(pictures::list, pictures::describing::describe))
         .layer(DefaultBodyLimit::max(MOST_TABLE));
     OpenApiRouter::with_openapi(Document::openapi())
-        .routes(routes!(health::health))
-        .routes(routes!(health::limits))
         .routes(routes!(events::events))
         .merge(uploads)
         .merge(tables)
@@ -146,28 +154,60 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(slot_lists::import))
 }
 
-/// Everything below `/api`.
-pub fn router(app: App) -> Router {
-    let (router, document) = described().split_for_parts();
-    router
-        .route("/api/openapi.json", axum::routing::get(move || async { axum::Json(document) }))
-        .route("/api/{*rest}", any(|| async { Problem::no_such_address() }))
-        .method_not_allowed_fallback(|| async { Problem::wrong_method() })
-        .with_state(app)
+fn installation() -> OpenApiRouter<Hub> {
+    OpenApiRouter::with_openapi(InstallationDocument::openapi())
+        .routes(routes!(health::health))
+        .routes(routes!(health::limits))
+        .routes(routes!(events::all_events))
+        .routes(routes!(sites::sites, sites::add_site))
+        .routes(routes!(sites::remove_site))
+        .routes(routes!(sites::restore_site))
+        .routes(routes!(sites::copy_presets))
 }
 
-/// The document that describes the API, as JSON.
-pub fn document() -> String {
+/// Everything of a site, below `/api/sites/{site}`.
+pub fn site_router(site: App) -> Router {
+    let (router, document) = described().split_for_parts();
+    router
+        .route("/openapi.json", axum::routing::get(move || async { axum::Json(document) }))
+        .fallback(async || Problem::no_such_address())
+        .method_not_allowed_fallback(|| async { Problem::wrong_method() })
+        .with_state(site)
+}
+
+/// Everything below `/api`.
+pub fn router(sites: Sites) -> Router {
+    let (router, document) = installation().split_for_parts();
+    router
+        .route("/api/openapi.json", axum::routing::get(move || async { axum::Json(document) }))
+        .route(
+            "/api/sites/{site}/{*rest}",
+            // Each route of a site has its own limit.
+            any(sites::dispatch).layer(DefaultBodyLimit::disable()),
+        )
+        .route("/api/{*rest}", any(|| async { Problem::no_such_address() }))
+        .method_not_allowed_fallback(|| async { Problem::wrong_method() })
+        .with_state(Hub::new(sites))
+}
+
+/// The document that describes the API of a site, as JSON.
+pub fn site_document() -> String {
     let (_, document) = described().split_for_parts();
     document.to_pretty_json().expect("a document of plain values")
 }
 
+/// The document that describes the API of the installation, as JSON.
+pub fn installation_document() -> String {
+    let (_, document) = installation().split_for_parts();
+    document.to_pretty_json().expect("a document of plain values")
+}
+
 /// All that is served: the API, the client, and the guard before both.
-pub fn application(app: App, client: Router) -> Router {
+pub fn application(sites: Sites, client: Router) -> Router {
     // Pictures are compressed by their own formats, and events must not wait in a buffer.
     let worth_it = DefaultPredicate::new().and(NotForContentType::new("image/"));
     client
-        .merge(router(app))
+        .merge(router(sites))
         .layer(CompressionLayer::new().gzip(true).compress_when(worth_it))
         .layer(from_fn(guard::guard))
 }

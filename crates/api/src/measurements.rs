@@ -18,7 +18,8 @@ use brisk_margin_work::measuring::{self, Report, StartError};
 /// A page to be measured.
 #[derive(Deserialize, ToSchema)]
 pub(super) struct MeasureWish {
-    /// Its address.
+    /// Its address; without one, the pages in the site's own folder are measured.
+    #[serde(default)]
     address: String,
     /// Whether the pages that it links to on the same host are measured, too.
     #[serde(default)]
@@ -27,7 +28,7 @@ pub(super) struct MeasureWish {
 
 /// Measures a page, or a whole site, as a job, at the site's layout widths. Only its own host and
 /// port, and the hosts that the site's settings allow, are ever reached.
-#[utoipa::path(post, path = "/api/measurements", request_body = MeasureWish, responses(
+#[utoipa::path(post, path = "/measurements", request_body = MeasureWish, responses(
     (status = 202, description = "It has its turn after what is measured before", body = Option<Report>),
     (status = 422, body = Problem, content_type = "application/problem+json"),
 ))]
@@ -37,13 +38,18 @@ pub(super) async fn measure(
 ) -> Result<(StatusCode, Json<Option<Report>>), Problem> {
     let address = wish.address.trim().to_owned();
     let site = app.store.site().await?;
-    let wish = measuring::Wish { address, whole_site: wish.whole_site };
-    app.measuring.start(wish, &site).await?;
+    match (address.as_str(), &site.folder) {
+        ("", Some(folder)) => app.measuring.start_folder(folder.into()).await?,
+        _ => {
+            let wish = measuring::Wish { address, whole_site: wish.whole_site };
+            app.measuring.start(wish, &site).await?;
+        }
+    }
     Ok((StatusCode::ACCEPTED, Json(app.measuring.report().await?)))
 }
 
 /// How far measuring is, or how the last one ended; `null` before the first.
-#[utoipa::path(get, path = "/api/measurements/latest", responses(
+#[utoipa::path(get, path = "/measurements/latest", responses(
     (status = 200, body = Option<Report>),
 ))]
 pub(super) async fn measuring(State(app): State<App>) -> Result<Json<Option<Report>>, Problem> {
@@ -51,7 +57,7 @@ pub(super) async fn measuring(State(app): State<App>) -> Result<Json<Option<Repo
 }
 
 /// Stops measuring. What was measured stays.
-#[utoipa::path(delete, path = "/api/measurements/latest", responses((status = 204)))]
+#[utoipa::path(delete, path = "/measurements/latest", responses((status = 204)))]
 pub(super) async fn cancel(State(app): State<App>) -> Result<StatusCode, Problem> {
     app.measuring.cancel().await?;
     Ok(StatusCode::NO_CONTENT)
@@ -68,7 +74,7 @@ impl From<StartError> for Problem {
 }
 
 /// A copy of a file that a page serves today, decoded and encoded anew as WebP.
-#[utoipa::path(get, path = "/api/served/{hash}", responses(
+#[utoipa::path(get, path = "/served/{hash}", responses(
     (status = 200, content_type = "image/webp", body = Vec<u8>),
     (status = 404, body = Problem, content_type = "application/problem+json"),
 ), params(("hash" = String, Path, description = "Its hash")))]

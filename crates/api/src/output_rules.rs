@@ -37,7 +37,7 @@ impl RuleOf {
 }
 
 /// What is said for the site, a slot or a picture.
-#[utoipa::path(get, path = "/api/output-rules", params(RuleOf), responses(
+#[utoipa::path(get, path = "/output-rules", params(RuleOf), responses(
     (status = 200, body = OutputRule),
     (status = 404, body = Problem, content_type = "application/problem+json"),
     (status = 422, body = Problem, content_type = "application/problem+json"),
@@ -51,7 +51,7 @@ pub(super) async fn output_rule(
 }
 
 /// Says what holds for the site, a slot or a picture; the answer is what was said before.
-#[utoipa::path(put, path = "/api/output-rules", params(RuleOf), request_body = OutputRule, responses(
+#[utoipa::path(put, path = "/output-rules", params(RuleOf), request_body = OutputRule, responses(
     (status = 200, body = OutputRule),
     (status = 404, body = Problem, content_type = "application/problem+json"),
     (status = 422, body = Problem, content_type = "application/problem+json"),
@@ -73,7 +73,7 @@ pub(super) struct DecisionIn {
 }
 
 /// What holds for a picture, and who decided it.
-#[utoipa::path(get, path = "/api/pictures/{id}/decision", params(
+#[utoipa::path(get, path = "/pictures/{id}/decision", params(
     ("id" = Uuid, Path, description = "The picture's number"), DecisionIn,
 ), responses(
     (status = 200, body = EffectiveRule),

@@ -53,13 +53,13 @@ impl Problem {
 
     /// An address that the API does not have.
     pub fn no_such_address() -> Self {
-        let detail = "the API has no such address; /api/openapi.json lists those it has";
+        let detail = "the API has no such address; /api/openapi.json and, for a site, its openapi.json list those it has";
         Self::new(StatusCode::NOT_FOUND, "not-found", "Not found", detail)
     }
 
     /// A method that the address does not take.
     pub fn wrong_method() -> Self {
-        let detail = "this address does not take that method; /api/openapi.json lists them";
+        let detail = "this address does not take that method; openapi.json lists them";
         Self::new(StatusCode::METHOD_NOT_ALLOWED, "method", "Method not allowed", detail)
     }
 

@@ -267,7 +267,7 @@ fn downloads(set: &ResponsiveSet) -> Vec<DownloadBody> {
 }
 
 /// A drawing, cleaned and in fewer bytes.
-#[utoipa::path(get, path = "/api/pictures/{id}/drawing", params(
+#[utoipa::path(get, path = "/pictures/{id}/drawing", params(
     ("id" = Uuid, Path, description = "The picture's number"),
 ), responses(
     (status = 200, content_type = "image/svg+xml", body = Vec<u8>),
@@ -289,7 +289,7 @@ pub(super) async fn drawing(
 
 /// All files of a picture for a slot, with what each layout width downloads and the markup.
 /// Nothing is made.
-#[utoipa::path(post, path = "/api/pictures/{id}/set", request_body = SetAsked, responses(
+#[utoipa::path(post, path = "/pictures/{id}/set", request_body = SetAsked, responses(
     (status = 200, body = SetBody),
     (status = 404, body = Problem, content_type = "application/problem+json"),
     (status = 422, body = Problem, content_type = "application/problem+json"),
@@ -312,7 +312,7 @@ pub(super) struct SetJob {
 
 /// Makes the files of a set that were not made yet, as a job. Each is told as an event once it is
 /// there, and stays where the job is cancelled.
-#[utoipa::path(post, path = "/api/pictures/{id}/set/files", request_body = SetAsked, responses(
+#[utoipa::path(post, path = "/pictures/{id}/set/files", request_body = SetAsked, responses(
     (status = 202, body = SetJob),
     (status = 404, body = Problem, content_type = "application/problem+json"),
     (status = 422, body = Problem, content_type = "application/problem+json"),

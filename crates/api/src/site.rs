@@ -2,6 +2,7 @@
 
 use std::collections::BTreeSet;
 use std::ops::RangeInclusive;
+use std::path::Path;
 
 use axum::Json;
 use axum::extract::State;
@@ -27,6 +28,10 @@ pub(super) struct SiteBody {
     name: String,
     /// The address of its first page, where it is known.
     address: Option<String>,
+    /// The folder that holds its files, on the server's machine.
+    folder: Option<String>,
+    /// Whether pictures that are put into that folder are added by themselves.
+    watches: bool,
     /// The viewports at which its pages are measured, the narrowest first.
     widths: Vec<LayoutWidth>,
     /// Other hosts that its pages may reach.
@@ -44,10 +49,12 @@ pub(super) struct SiteBody {
 }
 
 impl SiteBody {
-    fn new(settings: SiteSettings, app: &App) -> Self {
+    fn new(settings: SiteSettings) -> Self {
         Self {
             name: settings.name,
-            address: settings.address.or_else(|| app.site.clone()),
+            address: settings.address,
+            folder: settings.folder,
+            watches: settings.watches,
             widths: settings.widths,
             allowed_hosts: settings.allowed_hosts,
             ceiling: settings.ceiling,
@@ -60,9 +67,9 @@ impl SiteBody {
 }
 
 /// The site's settings.
-#[utoipa::path(get, path = "/api/site", responses((status = 200, body = SiteBody)))]
+#[utoipa::path(get, path = "/site", responses((status = 200, body = SiteBody)))]
 pub(super) async fn site(State(app): State<App>) -> Result<Json<SiteBody>, Problem> {
-    Ok(Json(SiteBody::new(app.store.site().await?, &app)))
+    Ok(Json(SiteBody::new(app.store.site().await?)))
 }
 
 /// What is to be changed; what is left out stays as it is.
@@ -70,6 +77,10 @@ pub(super) async fn site(State(app): State<App>) -> Result<Json<SiteBody>, Probl
 pub(super) struct SiteChange {
     name: Option<String>,
     address: Option<String>,
+    /// A folder on the server's machine, with its whole path; an empty text for none. Nothing is
+    /// written there.
+    folder: Option<String>,
+    watches: Option<bool>,
     /// One to eight viewports, 160 to 7,680 CSS px across and down. Without a height, it is that
     /// of the usual viewport nearest in width.
     widths: Option<Vec<ViewportWish>>,
@@ -101,7 +112,7 @@ impl From<ViewportWish> for LayoutWidth {
 }
 
 /// Changes the site's settings.
-#[utoipa::path(patch, path = "/api/site", request_body = SiteChange, responses(
+#[utoipa::path(patch, path = "/site", request_body = SiteChange, responses(
     (status = 200, body = SiteBody),
     (status = 422, body = Problem, content_type = "application/problem+json"),
 ))]
@@ -130,6 +141,9 @@ pub(super) async fn change_site(
     {
         return Err(Problem::invalid(format!("there is no set of sizes called “{name}”")));
     }
+    if let Some(folder) = change.folder.as_deref().map(str::trim).filter(|text| !text.is_empty()) {
+        check_folder(folder).await?;
+    }
     let settings = app.store.change_site(|settings| {
         if let Some(name) = change.name {
             name.trim().clone_into(&mut settings.name);
@@ -137,6 +151,10 @@ pub(super) async fn change_site(
         if let Some(address) = change.address {
             settings.address = Some(address.trim().to_owned()).filter(|text| !text.is_empty());
         }
+        if let Some(folder) = change.folder {
+            settings.folder = Some(folder.trim().to_owned()).filter(|text| !text.is_empty());
+        }
+        settings.watches = change.watches.unwrap_or(settings.watches);
         if let Some(widths) = widths {
             settings.widths = widths;
         }
@@ -156,7 +174,23 @@ pub(super) async fn change_site(
         }
     });
     let settings = settings.await?;
-    Ok(Json(SiteBody::new(settings, &app)))
+    Ok(Json(SiteBody::new(settings)))
+}
+
+/// Whether a site's files can be read in `folder`.
+pub(super) async fn check_folder(folder: &str) -> Result<(), Problem> {
+    let unusable = |reason: String| {
+        let detail = format!("the folder “{folder}” cannot be used: {reason}");
+        Err(Problem::invalid(detail))
+    };
+    let path = Path::new(folder);
+    if !path.is_absolute() {
+        return unusable("give its whole path, from the root of the server's machine".to_owned());
+    }
+    match tokio::fs::read_dir(path).await {
+        Ok(_) => Ok(()),
+        Err(error) => unusable(format!("{error}; see that it is there and can be read")),
+    }
 }
 
 fn widths(wishes: Vec<ViewportWish>) -> Result<Vec<LayoutWidth>, Problem> {

@@ -27,7 +27,7 @@ pub(super) struct SiteFiles {
 }
 
 /// Measures a site that comes as HTML, CSS and pictures: a zip archive, or its files one by one.
-#[utoipa::path(post, path = "/api/measurements/files",
+#[utoipa::path(post, path = "/measurements/files",
     request_body(content = SiteFiles, content_type = "multipart/form-data"),
     responses(
         (status = 202, description = "It has its turn after what is measured before", body = Option<Report>),

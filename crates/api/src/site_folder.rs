@@ -32,7 +32,7 @@ pub(super) struct RefusedFile {
 }
 
 /// How the watched folder stands.
-#[utoipa::path(get, path = "/api/site-folder", responses((status = 200, body = SiteFolder)))]
+#[utoipa::path(get, path = "/site-folder", responses((status = 200, body = SiteFolder)))]
 pub(super) async fn site_folder(State(app): State<App>) -> Result<Json<SiteFolder>, Problem> {
     let report = app.folder_watch.report();
     let files = app.store.folder_files().await?;

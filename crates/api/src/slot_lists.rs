@@ -60,13 +60,13 @@ struct Row {
 }
 
 /// All slots as JSON.
-#[utoipa::path(get, path = "/api/slots.json", responses((status = 200, body = [ListedSlot])))]
+#[utoipa::path(get, path = "/slots.json", responses((status = 200, body = [ListedSlot])))]
 pub(super) async fn as_json(State(app): State<App>) -> Result<Json<Vec<ListedSlot>>, Problem> {
     Ok(Json(app.store.slots().await?.into_iter().map(ListedSlot::from).collect()))
 }
 
 /// All slots as CSV, one row a box.
-#[utoipa::path(get, path = "/api/slots.csv", responses(
+#[utoipa::path(get, path = "/slots.csv", responses(
     (status = 200, content_type = "text/csv", body = String),
 ))]
 pub(super) async fn as_csv(State(app): State<App>) -> Result<Response, Problem> {
@@ -84,7 +84,7 @@ pub(super) struct Imported {
 
 /// Adds the slots of a list, as CSV or JSON by the request's content type. All of them, or none
 /// where one cannot be used.
-#[utoipa::path(post, path = "/api/slots/import",
+#[utoipa::path(post, path = "/slots/import",
     request_body(content = [ListedSlot], description = "JSON, or the same as CSV"),
     responses(
         (status = 200, body = Imported),

@@ -42,7 +42,7 @@ pub(super) struct Tally {
 }
 
 /// What some pictures, or all that meet a filter, weigh before and after.
-#[utoipa::path(post, path = "/api/tally", request_body = TallyOf, responses(
+#[utoipa::path(post, path = "/tally", request_body = TallyOf, responses(
     (status = 200, body = Tally),
     (status = 422, body = Problem, content_type = "application/problem+json"),
 ))]

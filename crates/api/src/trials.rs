@@ -183,7 +183,7 @@ async fn today_in(app: &App, picture: &Picture, slot: Option<Uuid>) -> Result<By
 }
 
 /// What was tried of a picture in a slot. Nothing is made.
-#[utoipa::path(post, path = "/api/pictures/{id}/proof", request_body = Shown, responses(
+#[utoipa::path(post, path = "/pictures/{id}/proof", request_body = Shown, responses(
     (status = 200, body = ProofBody),
     (status = 404, body = Problem, content_type = "application/problem+json"),
     (status = 422, body = Problem, content_type = "application/problem+json"),
@@ -239,7 +239,7 @@ pub(super) struct TriedBody {
 
 /// Tries an encoding, or searches for one; what was tried before is answered at once. Whoever
 /// hangs up ends the search.
-#[utoipa::path(post, path = "/api/pictures/{id}/trials", request_body = TrialWish, responses(
+#[utoipa::path(post, path = "/pictures/{id}/trials", request_body = TrialWish, responses(
     (status = 200, body = TriedBody),
     (status = 404, body = Problem, content_type = "application/problem+json"),
     (status = 422, body = Problem, content_type = "application/problem+json"),
@@ -288,7 +288,7 @@ const fn of<'a>(picture: &'a Picture, trial: &'a TrialRow) -> Subject<'a> {
 }
 
 /// A trial's file.
-#[utoipa::path(get, path = "/api/trials/{id}/file", responses(
+#[utoipa::path(get, path = "/trials/{id}/file", responses(
     (status = 200, content_type = "image/*", body = Vec<u8>),
     (status = 404, body = Problem, content_type = "application/problem+json"),
 ), params(("id" = Uuid, Path, description = "The trial's number")))]
@@ -308,7 +308,7 @@ pub(super) async fn trial_file(
 }
 
 /// The pixels that a trial was made from, as PNG.
-#[utoipa::path(get, path = "/api/trials/{id}/reference", responses(
+#[utoipa::path(get, path = "/trials/{id}/reference", responses(
     (status = 200, content_type = "image/png", body = Vec<u8>),
     (status = 404, body = Problem, content_type = "application/problem+json"),
 ), params(("id" = Uuid, Path, description = "The trial's number")))]
@@ -322,7 +322,7 @@ pub(super) async fn trial_reference(
 }
 
 /// Where a trial differs from its pixels, as PNG: the lighter, the more.
-#[utoipa::path(get, path = "/api/trials/{id}/differences", responses(
+#[utoipa::path(get, path = "/trials/{id}/differences", responses(
     (status = 200, content_type = "image/png", body = Vec<u8>),
     (status = 404, body = Problem, content_type = "application/problem+json"),
 ), params(("id" = Uuid, Path, description = "The trial's number")))]
@@ -344,7 +344,7 @@ pub(super) struct ChosenFor {
 
 /// Makes a trial the rule for its picture, or for a slot: its format goes first, at its quality.
 /// The answer is the rule as it was, with which this is taken back.
-#[utoipa::path(post, path = "/api/trials/{id}/choose", request_body = ChosenFor, responses(
+#[utoipa::path(post, path = "/trials/{id}/choose", request_body = ChosenFor, responses(
     (status = 200, body = OutputRule),
     (status = 404, body = Problem, content_type = "application/problem+json"),
 ), params(("id" = Uuid, Path, description = "The trial's number")))]

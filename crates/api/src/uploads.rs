@@ -49,7 +49,7 @@ pub(super) struct UploadBody {
 }
 
 /// Begins an upload that can be resumed.
-#[utoipa::path(post, path = "/api/uploads", request_body = NewUpload, responses(
+#[utoipa::path(post, path = "/uploads", request_body = NewUpload, responses(
     (status = 201, body = UploadBody),
     (status = 413, body = Problem, content_type = "application/problem+json"),
     (status = 507, body = Problem, content_type = "application/problem+json"),
@@ -72,7 +72,7 @@ pub(super) async fn begin_upload(
 }
 
 /// Every upload that is under way or was left, the oldest first.
-#[utoipa::path(get, path = "/api/uploads", responses((status = 200, body = Vec<UploadBody>)))]
+#[utoipa::path(get, path = "/uploads", responses((status = 200, body = Vec<UploadBody>)))]
 pub(super) async fn list_uploads(State(app): State<App>) -> Result<Json<Vec<UploadBody>>, Problem> {
     let mut bodies = Vec::new();
     for Upload { id, name, bytes, .. } in app.store.uploads().await? {
@@ -85,7 +85,7 @@ pub(super) async fn list_uploads(State(app): State<App>) -> Result<Json<Vec<Uplo
 }
 
 /// Where an upload stands.
-#[utoipa::path(get, path = "/api/uploads/{id}", responses(
+#[utoipa::path(get, path = "/uploads/{id}", responses(
     (status = 200, body = UploadBody),
     (status = 404, body = Problem, content_type = "application/problem+json"),
 ), params(("id" = Uuid, Path, description = "The upload's number")))]
@@ -142,7 +142,7 @@ pub(super) enum OutcomeKind {
 }
 
 /// Adds bytes to an upload. Once all of them came, the file is taken into the library.
-#[utoipa::path(patch, path = "/api/uploads/{id}", params(
+#[utoipa::path(patch, path = "/uploads/{id}", params(
     ("id" = Uuid, Path, description = "The upload's number"), AppendFrom,
 ), request_body(content = Vec<u8>, content_type = "application/octet-stream"), responses(
     (status = 200, body = AppendedBody),
@@ -195,7 +195,7 @@ async fn outcome_bodies(
 }
 
 /// Cancels an upload; nothing is kept of it.
-#[utoipa::path(delete, path = "/api/uploads/{id}", responses(
+#[utoipa::path(delete, path = "/uploads/{id}", responses(
     (status = 204),
     (status = 404, body = Problem, content_type = "application/problem+json"),
 ), params(("id" = Uuid, Path, description = "The upload's number")))]

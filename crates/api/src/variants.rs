@@ -141,7 +141,7 @@ pub(super) struct Wish {
 
 /// Makes the file of a picture for a slot. What was made before for the same wish is answered
 /// with 200 and costs nothing.
-#[utoipa::path(post, path = "/api/pictures/{id}/variants", request_body = Wish, responses(
+#[utoipa::path(post, path = "/pictures/{id}/variants", request_body = Wish, responses(
     (status = 201, description = "Made", body = VariantBody),
     (status = 200, description = "Made before", body = VariantBody),
     (status = 404, body = Problem, content_type = "application/problem+json"),
@@ -197,7 +197,7 @@ pub(super) struct Delivery {
 }
 
 /// The file itself.
-#[utoipa::path(get, path = "/api/variants/{id}/file", params(
+#[utoipa::path(get, path = "/variants/{id}/file", params(
     ("id" = Uuid, Path, description = "The variant's number"), Delivery,
 ), responses(
     (status = 200, content_type = "image/*", body = Vec<u8>),
@@ -217,7 +217,7 @@ pub(super) async fn file(
 }
 
 /// The same pixels before they were encoded, as PNG: what the file is judged against.
-#[utoipa::path(get, path = "/api/variants/{id}/reference", responses(
+#[utoipa::path(get, path = "/variants/{id}/reference", responses(
     (status = 200, content_type = "image/png", body = Vec<u8>),
     (status = 404, body = Problem, content_type = "application/problem+json"),
 ), params(("id" = Uuid, Path, description = "The variant's number")))]

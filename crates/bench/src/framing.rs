@@ -26,7 +26,7 @@ const SLOTS: u32 = 12;
 const WIDTHS: [u32; 4] = [390, 820, 1280, 1920];
 
 pub async fn run(home: Home, times: usize) -> Result<(), Failure> {
-    let app = home.open().await?;
+    let app = home.open_first().await?;
     let file = app.maker.pool.codecs().encode(
         &scene(),
         Encoding::Jpeg(Quality::new(85)?),
@@ -45,9 +45,9 @@ pub async fn run(home: Home, times: usize) -> Result<(), Failure> {
         app.store.add_picture(file.into(), new).await?;
     let slots = app.store.add_slots((0..SLOTS).map(slot).collect()).await?;
     let slots: Vec<_> = slots.iter().map(|slot| slot.id).collect();
-    let router = brisk_margin_api::router(app.clone());
+    let router = brisk_margin_api::site_router(app.clone());
     let start = Instant::now();
-    ask(&router, "GET", &format!("/api/pictures/{}/bench", picture.id), None).await?;
+    ask(&router, "GET", &format!("/pictures/{}/bench", picture.id), None).await?;
     println!("reduced copy of {}: {:.0} ms, once", facts.size, ms(start.elapsed()));
 
     for (name, edits) in [
@@ -60,20 +60,20 @@ pub async fn run(home: Home, times: usize) -> Result<(), Failure> {
             let focal = json!({"x": n as f64 / times as f64, "y": 0.4});
             let work = json!({"focal": focal, "edits": {"version": 1, "steps": edits}});
             let start = Instant::now();
-            let path = format!("/api/pictures/{}/framings", picture.id);
+            let path = format!("/pictures/{}/framings", picture.id);
             let answer =
                 ask(&router, "POST", &path, Some(json!({"adjustments": work, "slots": slots})))
                     .await?;
             rectangles.push(start.elapsed());
             let answer: Value = serde_json::from_slice(&answer)?;
             let views = views(&answer);
-            let path = format!("/api/pictures/{}/sheet", picture.id);
+            let path = format!("/pictures/{}/sheet", picture.id);
             let sheet =
                 ask(&router, "POST", &path, Some(json!({"adjustments": work, "views": views})))
                     .await?;
             let sheet: Value = serde_json::from_slice(&sheet)?;
             let image = sheet["image"].as_str().ok_or("no view was made")?;
-            ask(&router, "GET", &format!("/api/sheets/{image}"), None).await?;
+            ask(&router, "GET", &format!("/sheets/{image}"), None).await?;
             previews.push(start.elapsed());
         }
         println!(

@@ -5,7 +5,7 @@ use std::time::Instant;
 use brisk_margin_cli::home::{Failure, Home};
 use brisk_margin_core::units::Bytes;
 use brisk_margin_store::layouts::SlotEdit;
-use brisk_margin_testing::made_up;
+use brisk_margin_testing::{made_up, of_schema};
 
 use crate::library::{ask, ms, p95};
 
@@ -14,20 +14,20 @@ const PLACES: u32 = 20;
 
 /// Measures the lists of pages and slots.
 pub async fn run(home: Home, pages: u32, times: usize) -> Result<(), Failure> {
-    let app = home.open().await?;
+    let app = home.open_first().await?;
     if app.store.pages().await?.is_empty() {
-        made_up::add_pages(&home.database, pages, PLACES).await?;
+        made_up::add_pages(&of_schema(&home.database, app.store.schema()), pages, PLACES).await?;
     }
-    let router = brisk_margin_api::router(app.clone());
+    let router = brisk_margin_api::site_router(app.clone());
     println!("{pages} pages with {PLACES} places each | p95");
     println!("---|---");
     let start = Instant::now();
-    ask(&router, "/api/layouts").await?;
+    ask(&router, "/layouts").await?;
     println!("all of it worked out for the first time | {:.0} ms", ms(start.elapsed()));
     let mut listed = Vec::new();
     for _ in 0..times {
         let start = Instant::now();
-        ask(&router, "/api/layouts").await?;
+        ask(&router, "/layouts").await?;
         listed.push(start.elapsed());
     }
     println!("list of pages and slots | {:.0} ms", ms(p95(listed)));
@@ -35,7 +35,7 @@ pub async fn run(home: Home, pages: u32, times: usize) -> Result<(), Failure> {
     let (mut opened, mut changed) = (Vec::new(), Vec::new());
     for _ in 0..times {
         let start = Instant::now();
-        ask(&router, &format!("/api/occurrences?page={page}")).await?;
+        ask(&router, &format!("/occurrences?page={page}")).await?;
         opened.push(start.elapsed());
     }
     println!("places of one page | {:.0} ms", ms(p95(opened)));
@@ -44,7 +44,7 @@ pub async fn run(home: Home, pages: u32, times: usize) -> Result<(), Failure> {
         let budget = Some(Some(Bytes::kb(20 + n as u64)));
         app.store.edit_slot(slot, SlotEdit { budget, ..SlotEdit::default() }).await?;
         let start = Instant::now();
-        ask(&router, "/api/layouts").await?;
+        ask(&router, "/layouts").await?;
         changed.push(start.elapsed());
     }
     println!(

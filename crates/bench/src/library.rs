@@ -14,15 +14,16 @@ use tower::ServiceExt;
 use brisk_margin_api::App;
 use brisk_margin_cli::home::{Failure, Home};
 
-use brisk_margin_testing::made_up;
+use brisk_margin_testing::{made_up, of_schema};
 
 /// Measures the list.
 pub async fn run(home: Home, rows: u32, times: usize) -> Result<(), Failure> {
-    let app = home.open().await?;
-    let database = Database::connect(&home.database).await?;
+    let app = home.open_first().await?;
+    let address = of_schema(&home.database, app.store.schema());
+    let database = Database::connect(&address).await?;
     let there = app.store.count_pictures(&Filter::default()).await?;
     if there < u64::from(rows) {
-        made_up::add_pictures(&home.database, rows - there as u32).await?;
+        made_up::add_pictures(&address, rows - there as u32).await?;
     }
     println!("list of 100 out of {rows} pictures | bare query p95 | answer p95 | ratio");
     println!("---|---|---|---");
@@ -131,14 +132,14 @@ impl Case {
             after: None,
             limit: 100,
         };
-        let router = brisk_margin_api::router(app.clone());
+        let router = brisk_margin_api::site_router(app.clone());
         let (mut bare, mut answers) = (Vec::new(), Vec::new());
         for _ in 0..times {
             let start = Instant::now();
             database.query_all_raw(app.store.listing(&page)).await?;
             bare.push(start.elapsed());
             let start = Instant::now();
-            ask(&router, &format!("/api/pictures?limit=100&{}", self.query)).await?;
+            ask(&router, &format!("/pictures?limit=100&{}", self.query)).await?;
             answers.push(start.elapsed());
         }
         let (bare, answer) = (p95(bare), p95(answers));

@@ -3,14 +3,15 @@
 use std::collections::BTreeSet;
 use std::path::PathBuf;
 
-use brisk_margin_api::App;
 use brisk_margin_codec_pool::Processes;
 use brisk_margin_core::units::Bytes;
 use brisk_margin_imaging::codecs::Codecs;
-use brisk_margin_store::Store;
+use brisk_margin_store::Installation;
 use brisk_margin_work::data_folder::DataFolder;
+use brisk_margin_work::sites::{SiteServices, Sites};
 use brisk_margin_work::work_pool::WorkPool;
 use clap::Args;
+use url::Url;
 
 /// Why a command failed, in words for whoever called it.
 pub type Failure = Box<dyn std::error::Error>;
@@ -30,29 +31,39 @@ pub struct Home {
 }
 
 impl Home {
-    /// Opens it.
+    /// Opens it. No measured page may reach its database.
     ///
     /// # Errors
     /// Where the folder or the database cannot be used.
-    pub async fn open(&self) -> Result<App, Failure> {
-        self.open_for(BTreeSet::new(), None).await
+    pub async fn open(&self) -> Result<Sites, Failure> {
+        self.open_beside(None).await
     }
 
-    /// Opens it for an application that listens on `own_ports`, for the site whose first page is
-    /// at `site`.
+    /// Opens it for an application that listens on `port`, which no measured page may reach.
     ///
     /// # Errors
     /// As [`Self::open`].
-    pub async fn open_for(
-        &self,
-        own_ports: BTreeSet<u16>,
-        site: Option<String>,
-    ) -> Result<App, Failure> {
+    pub async fn open_beside(&self, port: Option<u16>) -> Result<Sites, Failure> {
+        let mut own_ports: BTreeSet<u16> = port.into_iter().collect();
+        own_ports.extend(Url::parse(&self.database)?.port());
         let folder = DataFolder::open(&self.data)?;
-        let store = Store::open(&self.database, &folder.blobs()).await?;
+        let installation = Installation::open(&self.database, &folder.blobs()).await?;
         let workers = std::thread::available_parallelism().map_or(2, usize::from);
         let pool = WorkPool::new(workers, Bytes::mb(self.memory), own_codecs());
-        Ok(App::new(store, pool, folder, own_ports, site))
+        Ok(Sites::new(installation, pool, folder, own_ports))
+    }
+
+    /// Opens it for commands that are about its first site, which is added where there is none.
+    ///
+    /// # Errors
+    /// As [`Self::open`].
+    pub async fn open_first(&self) -> Result<SiteServices, Failure> {
+        let sites = self.open().await?;
+        let site = match sites.all().await?.into_iter().next() {
+            Some(site) => site,
+            None => sites.installation().add_site("Site").await?,
+        };
+        Ok(sites.services(&site).await?)
     }
 }
 

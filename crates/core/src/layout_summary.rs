@@ -23,6 +23,31 @@ pub struct PageSummary {
     pub margin: Margin,
 }
 
+/// What a list tells of a site's pages together.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct SiteSummary {
+    /// How many pages were measured.
+    pub pages: usize,
+    /// How many places on them have something to mend.
+    pub to_mend: usize,
+    /// What their pictures weigh today, under the sum of their budgets.
+    pub margin: Margin,
+}
+
+impl SiteSummary {
+    /// The summary of a site with `pages`.
+    pub fn new<'a>(pages: impl IntoIterator<Item = &'a PageSummary>) -> Self {
+        let (mut count, mut to_mend, mut budget, mut weight) = (0, 0, 0, 0);
+        for page in pages {
+            count += 1;
+            to_mend += page.to_mend;
+            budget += page.margin.budget.get();
+            weight += page.margin.weight.get();
+        }
+        Self { pages: count, to_mend, margin: Margin::new(Bytes(budget), Bytes(weight)) }
+    }
+}
+
 /// What a list tells of a slot.
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
 pub struct SlotSummary {

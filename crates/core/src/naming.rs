@@ -22,6 +22,20 @@ pub fn tidy(raw: &str) -> String {
     if short.is_empty() { "picture".to_owned() } else { short }
 }
 
+/// What addresses of a site called `name` begin with: small letters without accents, figures and
+/// single hyphens, at most 40 of them; `site` where nothing is left.
+///
+/// ```
+/// assert_eq!(brisk_margin_core::naming::slug("Tarnlight Observatory"), "tarnlight-observatory");
+/// ```
+pub fn slug(name: &str) -> String {
+    let joined: String = latin(name).chars().take(40).collect();
+    match joined.trim_matches('-') {
+        "" => "site".to_owned(),
+        slug => slug.to_owned(),
+    }
+}
+
 /// What a folder of the library is called: its parts tidied as names are, joined by slashes,
 /// without empty ones.
 pub fn tidy_folder(raw: &str) -> String {

@@ -13,6 +13,10 @@ pub struct SiteSettings {
     pub name: String,
     /// The address of its first page.
     pub address: Option<String>,
+    /// The folder that holds its files, with its whole path.
+    pub folder: Option<String>,
+    /// Whether pictures that are put into that folder are added by themselves.
+    pub watches: bool,
     /// The viewports at which its pages are measured, the narrowest first.
     pub widths: Vec<LayoutWidth>,
     /// Other hosts that its pages may reach, as in `http://pictures.example:8080`.
@@ -52,6 +56,8 @@ impl Default for SiteSettings {
         Self {
             name: String::new(),
             address: None,
+            folder: None,
+            watches: false,
             widths: LayoutWidth::USUAL.to_vec(),
             allowed_hosts: Vec::new(),
             ceiling: 2_560,

@@ -14,5 +14,6 @@ pub mod seed;
 pub mod site;
 mod sky;
 mod studio;
+pub mod tea_room;
 
 pub use scenes::{Place, SCENES, Scene, dome_of};

@@ -9,7 +9,7 @@ use sea_orm::{ConnectionTrait, DbErr, RuntimeErr};
 use serde::Deserialize;
 use uuid::Uuid;
 
-use crate::{Store, StoreError};
+use crate::{Installation, Store, StoreError};
 
 const CHANNEL: &str = "brisk_margin";
 /// Where the queue tells of a job that was delivered.
@@ -45,6 +45,8 @@ pub enum ChangeKind {
     Alike,
     /// Files in the site's own folder.
     Folder,
+    /// Which sites there are.
+    Sites,
     /// The status of pictures is not true any more; nothing to look at yet.
     Stale,
 }
@@ -65,6 +67,7 @@ impl ChangeKind {
             Self::Presets => "presets",
             Self::Alike => "alike",
             Self::Folder => "folder",
+            Self::Sites => "sites",
             Self::Stale => "stale",
         }
     }
@@ -73,6 +76,8 @@ impl ChangeKind {
 /// Rows that changed.
 #[derive(Debug, Clone, PartialEq, Eq, Deserialize)]
 pub struct RowsChanged {
+    /// The schema of their site; empty for what all sites share.
+    pub site: String,
     /// Which kind.
     pub kind: ChangeKind,
     /// Their ids; nothing where they are many, or where the kind has none.
@@ -101,7 +106,7 @@ pub struct Listener {
     number: i32,
 }
 
-impl Store {
+impl Installation {
     /// Listens from now on, as the process with number `number`.
     ///
     /// # Errors
@@ -124,7 +129,7 @@ impl Store {
     /// # Errors
     /// Those of the database.
     pub async fn tell(&self, kind: ChangeKind) -> Result<(), StoreError> {
-        let told = serde_json::json!({"kind": kind.name()}).to_string();
+        let told = serde_json::json!({"site": self.schema(), "kind": kind.name()}).to_string();
         let tell = self.statement("SELECT pg_notify($1, $2)", [CHANNEL.into(), told.into()]);
         self.db.execute_raw(tell).await?;
         Ok(())

@@ -12,13 +12,15 @@ use sea_orm::{ConnectionTrait, FromQueryResult};
 use serde_json::Value;
 use uuid::Uuid;
 
-use crate::{Store, StoreError};
+use crate::{Installation, Store, StoreError};
 
 /// A job.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Job {
     /// Its id.
     pub id: Uuid,
+    /// The schema of its site; empty for one that is about all of them.
+    pub site: String,
     /// What kind of work it is.
     pub kind: JobKind,
     /// What it is about; two waiting jobs of a kind never have the same.
@@ -138,12 +140,13 @@ pub enum Heard {
     Lost,
 }
 
-const COLUMNS: &str = "id, kind, key, args, state, attempts, reason, done, total, checkpoint,
+const COLUMNS: &str = "id, site, kind, key, args, state, attempts, reason, done, total, checkpoint,
     cancel_asked, created_at, due_at, started_at, ended_at, claim";
 
 #[derive(FromQueryResult)]
 struct Row {
     id: Uuid,
+    site: String,
     kind: String,
     key: String,
     args: Value,
@@ -172,6 +175,7 @@ impl Row {
                 total: self.total.map(i64::unsigned_abs),
             },
             id: self.id,
+            site: self.site,
             key: self.key,
             args: self.args,
             attempts: self.attempts.unsigned_abs(),
@@ -225,9 +229,9 @@ impl Store {
     /// Those of the database.
     pub async fn push_job(&self, new: &NewJob) -> Result<Uuid, StoreError> {
         let statement = self.statement(
-            "INSERT INTO jobs (kind, key, args, priority, due_at)
-             VALUES ($1, $2, $3, $4, now() + make_interval(secs => $5))
-             ON CONFLICT (kind, key) WHERE state = 'waiting' DO UPDATE SET
+            "INSERT INTO jobs (site, kind, key, args, priority, due_at)
+             VALUES ($6, $1, $2, $3, $4, now() + make_interval(secs => $5))
+             ON CONFLICT (site, kind, key) WHERE state = 'waiting' DO UPDATE SET
                  priority = greatest(jobs.priority, excluded.priority),
                  due_at = least(jobs.due_at, excluded.due_at)
              RETURNING id",
@@ -237,26 +241,11 @@ impl Store {
                 new.args.clone().into(),
                 new.priority.level().into(),
                 new.after.as_secs_f64().into(),
+                self.schema().into(),
             ],
         );
         let row = Id::find_by_statement(statement).one(&self.db).await?;
         row.map(|row| row.id).ok_or_else(|| StoreError::Corrupt("a job vanished".to_owned()))
-    }
-
-    /// Adds a job unless one of its kind waits or runs.
-    ///
-    /// # Errors
-    /// Those of the database.
-    pub async fn expect_job(&self, new: &NewJob) -> Result<(), StoreError> {
-        let statement = self.statement(
-            "INSERT INTO jobs (kind, key, args)
-             SELECT $1, $2, $3 WHERE NOT EXISTS (
-                 SELECT FROM jobs WHERE kind = $1 AND state IN ('waiting', 'running')
-             ) ON CONFLICT (kind, key) WHERE state = 'waiting' DO NOTHING",
-            [new.kind.name().into(), new.key.clone().into(), new.args.clone().into()],
-        );
-        self.db.execute_raw(statement).await?;
-        Ok(())
     }
 
     /// The job of a kind and key that waits or runs.
@@ -272,7 +261,7 @@ impl Store {
 
     /// The job of a kind that was added last.
     pub async fn latest_job(&self, kind: JobKind) -> Result<Option<Job>, StoreError> {
-        let latest = "id = (SELECT id FROM jobs WHERE kind = $1 ORDER BY created_at DESC LIMIT 1)";
+        let latest = "kind = $1 ORDER BY created_at DESC LIMIT 1";
         Ok(self.jobs_where(latest, [kind.name().into()]).await?.pop())
     }
 
@@ -301,7 +290,9 @@ impl Store {
         condition: &str,
         values: impl IntoIterator<Item = sea_orm::Value>,
     ) -> Result<Vec<Job>, StoreError> {
-        let sql = format!("SELECT {COLUMNS} FROM jobs WHERE {condition}");
+        // A schema's name is ours, and needs no quotes.
+        let site = self.schema();
+        let sql = format!("SELECT {COLUMNS} FROM jobs WHERE site = '{site}' AND {condition}");
         let rows = Row::find_by_statement(self.statement(&sql, values)).all(&self.db).await?;
         Ok(rows.into_iter().filter_map(Row::job).collect())
     }
@@ -310,10 +301,11 @@ impl Store {
     pub async fn count_jobs(&self) -> Result<Vec<JobCount>, StoreError> {
         // What waits for its next time is not to be done now.
         let sql = "SELECT kind, state, count(*) AS count FROM jobs
-                   WHERE state IN ('running', 'failed')
-                      OR (state = 'waiting' AND due_at < now() + interval '10 minutes')
+                   WHERE site = $1 AND (state IN ('running', 'failed')
+                      OR (state = 'waiting' AND due_at < now() + interval '10 minutes'))
                    GROUP BY kind, state";
-        let rows = Counted::find_by_statement(self.statement(sql, [])).all(&self.db).await?;
+        let statement = self.statement(sql, [self.schema().into()]);
+        let rows = Counted::find_by_statement(statement).all(&self.db).await?;
         let count = |row: Counted| {
             let (kind, state) = (JobKind::named(&row.kind)?, JobState::named(&row.state)?);
             Some(JobCount { kind, state, count: row.count.unsigned_abs() })
@@ -321,15 +313,101 @@ impl Store {
         Ok(rows.into_iter().filter_map(count).collect())
     }
 
+    /// Adds what is still to be done with its pictures.
+    pub(crate) async fn push_all_jobs(&self) -> Result<(), StoreError> {
+        self.db.execute_unprepared("SELECT push_all_jobs()").await?;
+        Ok(())
+    }
+
+    /// Cancels a job: at once where it waits, and where it runs as soon as it hears of it. False
+    /// where it ended before.
+    pub async fn cancel_job(&self, id: Uuid) -> Result<bool, StoreError> {
+        let statement = self.statement(
+            "UPDATE jobs SET cancel_asked = true,
+                 ended_at = CASE WHEN state = 'running' THEN NULL ELSE now() END,
+                 state = CASE WHEN state = 'running' THEN state ELSE 'cancelled' END
+             WHERE id = $1 AND site = $2 AND state IN ('waiting', 'running', 'failed')",
+            [id.into(), self.schema().into()],
+        );
+        Ok(self.db.execute_raw(statement).await?.rows_affected() > 0)
+    }
+
+    /// Has a job that was set aside, or cancelled, tried again at once, from where it had come to.
+    /// False where it is none of these, or the same one waits already.
+    pub async fn retry_job(&self, id: Uuid) -> Result<bool, StoreError> {
+        let statement = self.statement(
+            "UPDATE jobs j SET state = 'waiting', attempts = 0, cancel_asked = false,
+                 due_at = now(), ended_at = NULL
+             WHERE id = $1 AND site = $2 AND state IN ('failed', 'cancelled') AND NOT EXISTS (
+                 SELECT FROM jobs o
+                 WHERE (o.site, o.kind, o.key, o.state) = (j.site, j.kind, j.key, 'waiting')
+             )",
+            [id.into(), self.schema().into()],
+        );
+        Ok(self.db.execute_raw(statement).await?.rows_affected() > 0)
+    }
+}
+
+impl Installation {
+    /// Adds a job that is about all sites, unless one of its kind waits or runs.
+    ///
+    /// # Errors
+    /// Those of the database.
+    pub async fn expect_job(&self, new: &NewJob) -> Result<(), StoreError> {
+        let statement = self.statement(
+            "INSERT INTO jobs (kind, key, args)
+             SELECT $1, $2, $3 WHERE NOT EXISTS (
+                 SELECT FROM jobs WHERE site = '' AND kind = $1 AND state IN ('waiting', 'running')
+             ) ON CONFLICT (site, kind, key) WHERE state = 'waiting' DO NOTHING",
+            [new.kind.name().into(), new.key.clone().into(), new.args.clone().into()],
+        );
+        self.db().execute_raw(statement).await?;
+        Ok(())
+    }
+
+    /// Adds a job of the site in the schema `site`, or of none; where the same one waits, that one
+    /// stands for it.
+    ///
+    /// # Errors
+    /// Those of the database.
+    pub async fn push_job(&self, site: &str, new: &NewJob) -> Result<(), StoreError> {
+        let statement = self.statement(
+            "INSERT INTO jobs (kind, key, args, due_at, priority, site)
+             VALUES ($1, $2, $3, now() + make_interval(secs => $4), $5, $6)
+             ON CONFLICT (site, kind, key) WHERE state = 'waiting' DO NOTHING",
+            [
+                new.kind.name().into(),
+                new.key.clone().into(),
+                new.args.clone().into(),
+                new.after.as_secs_f64().into(),
+                new.priority.level().into(),
+                site.into(),
+            ],
+        );
+        self.db().execute_raw(statement).await?;
+        Ok(())
+    }
+
+    /// The job `id` of whatever site.
+    ///
+    /// # Errors
+    /// Those of the database.
+    pub async fn job(&self, id: Uuid) -> Result<Option<Job>, StoreError> {
+        let sql = format!("SELECT {COLUMNS} FROM jobs WHERE id = $1");
+        let row = Row::find_by_statement(self.statement(&sql, [id.into()])).one(self.db()).await?;
+        Ok(row.and_then(Row::job))
+    }
+
     /// The next job that is due and waits, of whatever kind that is known here; the ones that somebody waits for
     /// first.
     pub async fn due_job(&self) -> Result<Option<Uuid>, StoreError> {
         let sql = "SELECT id FROM jobs
                    WHERE state = 'waiting' AND due_at <= now() AND kind = ANY ($1)
+                     AND NOT EXISTS (SELECT FROM sites s WHERE s.schema = site AND removed_at IS NOT NULL)
                    ORDER BY priority DESC, due_at, created_at LIMIT 1";
         let kinds = JobKind::ALL.map(|kind| kind.name().to_owned()).to_vec();
         let statement = self.statement(sql, [kinds.into()]);
-        let row = Id::find_by_statement(statement).one(&self.db).await?;
+        let row = Id::find_by_statement(statement).one(self.db()).await?;
         Ok(row.map(|row| row.id))
     }
 
@@ -337,7 +415,7 @@ impl Store {
     pub async fn count_put_off(&self) -> Result<u64, StoreError> {
         let sql = "SELECT kind, state, count(*) AS count FROM jobs
                    WHERE state = 'waiting' AND reason IS NOT NULL GROUP BY kind, state";
-        let rows = Counted::find_by_statement(self.statement(sql, [])).all(&self.db).await?;
+        let rows = Counted::find_by_statement(self.statement(sql, [])).all(self.db()).await?;
         Ok(rows.iter().map(|row| row.count.unsigned_abs()).sum())
     }
 
@@ -352,7 +430,7 @@ impl Store {
              RETURNING {COLUMNS}"
         );
         let statement = self.statement(&sql, [id.into(), worker.into()]);
-        let row = Row::find_by_statement(statement).one(&self.db).await?;
+        let row = Row::find_by_statement(statement).one(self.db()).await?;
         Ok(row.and_then(Row::job))
     }
 
@@ -376,7 +454,7 @@ impl Store {
                 checkpoint.into(),
             ],
         );
-        let told = Told::find_by_statement(statement).one(&self.db).await?;
+        let told = Told::find_by_statement(statement).one(self.db()).await?;
         Ok(match told {
             None => Heard::Lost,
             Some(Told { cancel_asked: true }) => Heard::Cancel,
@@ -399,7 +477,7 @@ impl Store {
             // One that would wait beside another of its key is left to that one.
             "UPDATE jobs j SET
                  state = CASE WHEN $3 = 'waiting' AND EXISTS (
-                     SELECT FROM jobs o WHERE (o.kind, o.key, o.state) = (j.kind, j.key, 'waiting')
+                     SELECT FROM jobs o WHERE (o.site, o.kind, o.key, o.state) = (j.site, j.kind, j.key, 'waiting')
                  ) THEN 'done' ELSE $3 END,
                  reason = coalesce($4, CASE WHEN $3 = 'waiting' THEN reason END),
                  attempts = attempts + $6, worker = NULL,
@@ -415,34 +493,7 @@ impl Store {
                 attempts.into(),
             ],
         );
-        Ok(self.db.execute_raw(statement).await?.rows_affected() > 0)
-    }
-
-    /// Cancels a job: at once where it waits, and where it runs as soon as it hears of it. False
-    /// where it ended before.
-    pub async fn cancel_job(&self, id: Uuid) -> Result<bool, StoreError> {
-        let statement = self.statement(
-            "UPDATE jobs SET cancel_asked = true,
-                 ended_at = CASE WHEN state = 'running' THEN NULL ELSE now() END,
-                 state = CASE WHEN state = 'running' THEN state ELSE 'cancelled' END
-             WHERE id = $1 AND state IN ('waiting', 'running', 'failed')",
-            [id.into()],
-        );
-        Ok(self.db.execute_raw(statement).await?.rows_affected() > 0)
-    }
-
-    /// Has a job that was set aside, or cancelled, tried again at once, from where it had come to.
-    /// False where it is none of these, or the same one waits already.
-    pub async fn retry_job(&self, id: Uuid) -> Result<bool, StoreError> {
-        let statement = self.statement(
-            "UPDATE jobs j SET state = 'waiting', attempts = 0, cancel_asked = false,
-                 due_at = now(), ended_at = NULL
-             WHERE id = $1 AND state IN ('failed', 'cancelled') AND NOT EXISTS (
-                 SELECT FROM jobs o WHERE (o.kind, o.key, o.state) = (j.kind, j.key, 'waiting')
-             )",
-            [id.into()],
-        );
-        Ok(self.db.execute_raw(statement).await?.rows_affected() > 0)
+        Ok(self.db().execute_raw(statement).await?.rows_affected() > 0)
     }
 
     /// Finds jobs that got lost, and has them delivered again: those whose process ended, those
@@ -456,7 +507,7 @@ impl Store {
                  state = CASE
                      WHEN attempts >= $1 THEN 'failed'
                      WHEN EXISTS (SELECT FROM jobs o
-                         WHERE (o.kind, o.key, o.state) = (j.kind, j.key, 'waiting')) THEN 'done'
+                         WHERE (o.site, o.kind, o.key, o.state) = (j.site, j.kind, j.key, 'waiting')) THEN 'done'
                      ELSE 'waiting' END
              WHERE state = 'running' AND NOT is_worker_alive(worker)",
             [(MOST_ATTEMPTS as i32).into()],
@@ -471,8 +522,8 @@ impl Store {
              )",
             [],
         );
-        let dead = self.db.execute_raw(dead).await?.rows_affected();
-        Ok(dead + self.db.execute_raw(lost).await?.rows_affected())
+        let dead = self.db().execute_raw(dead).await?.rows_affected();
+        Ok(dead + self.db().execute_raw(lost).await?.rows_affected())
     }
 
     /// Forgets jobs that ended before `then`, other than those that were set aside, upkeep that is
@@ -484,24 +535,24 @@ impl Store {
                  WHERE (ended_at < $1 AND state <> 'failed') OR (state = 'done' AND kind = ANY ($2))
                  RETURNING args
              )
-             INSERT INTO orphans (hash, since)
+             INSERT INTO unused_bytes (hash, since)
              SELECT DISTINCT args -> 'files' ->> 'hash', now() FROM gone
              WHERE args -> 'files' ->> 'hash' IS NOT NULL ON CONFLICT DO NOTHING",
             [then.into(), upkeep().into()],
         );
-        self.db.execute_raw(statement).await?;
+        self.db().execute_raw(statement).await?;
         let hour_ago = Utc::now() - TimeDelta::hours(1);
         let statement = self.statement(
             "DELETE FROM apalis.jobs WHERE status IN ('Done', 'Killed') AND done_at < $1",
             [hour_ago.into()],
         );
-        self.db.execute_raw(statement).await?;
+        self.db().execute_raw(statement).await?;
         let statement = self.statement(
             "DELETE FROM apalis.workers w WHERE last_seen < $1
              AND NOT EXISTS (SELECT FROM apalis.jobs j WHERE j.lock_by = w.id)",
             [hour_ago.into()],
         );
-        self.db.execute_raw(statement).await?;
+        self.db().execute_raw(statement).await?;
         Ok(())
     }
 }

@@ -10,6 +10,7 @@ pub mod edit_presets;
 mod entities;
 pub mod file_names;
 pub mod folder_files;
+pub mod installation;
 pub mod jobs;
 pub mod layouts;
 mod migrations;
@@ -22,47 +23,31 @@ pub mod trials;
 pub mod uploads;
 pub mod variants;
 
-use std::path::Path;
-use std::time::Duration;
+use std::sync::Arc;
 
-use apalis_postgres::PostgresStorage;
-use sea_orm::{
-    ConnectOptions, ConnectionTrait, Database, DatabaseConnection, DatabaseTransaction, DbErr,
-    TransactionTrait, sqlx,
-};
-use sea_orm_migration::MigratorTrait;
+use sea_orm::{ConnectionTrait, DatabaseConnection, DatabaseTransaction, DbErr, TransactionTrait};
 use thiserror::Error;
 
 pub use blobs::{BlobError, BlobHash, BlobHasher, Blobs};
+pub use installation::{Installation, Site};
 
-/// The database and the blob store together.
+/// The rows of a site and the blob store together. Clones share their connections.
 #[derive(Clone)]
 pub struct Store {
     db: DatabaseConnection,
     blobs: Blobs,
+    schema: Arc<str>,
 }
 
 impl Store {
-    /// Connects to PostgreSQL at `url`, brings its tables up to date, and opens the blob store in
-    /// `folder`, which is made where it is missing.
-    ///
-    /// # Errors
-    /// [`StoreError::Newer`] where the tables were made by a later version of the program.
-    pub async fn open(url: &str, folder: &Path) -> Result<Self, StoreError> {
-        let mut options = ConnectOptions::new(url);
-        options.max_connections(16).acquire_timeout(Duration::from_secs(10)).sqlx_logging(false);
-        // Lists are short and asked for often: a plan made for its own values, not compiled.
-        options.map_sqlx_postgres_opts(|options| {
-            options.options([("jit", "off"), ("plan_cache_mode", "force_custom_plan")])
-        });
-        let db = Database::connect(options).await?;
-        bring_up_to_date(&db).await?;
-        Ok(Self { db, blobs: Blobs::open(folder)? })
+    /// The store of the site whose tables `db` finds, in `schema`.
+    fn of_site(db: DatabaseConnection, blobs: Blobs, schema: &str) -> Self {
+        Self { db, blobs, schema: schema.into() }
     }
 
-    /// The connections, for the queue.
-    pub fn pool(&self) -> &sqlx::PgPool {
-        self.db.get_postgres_connection_pool()
+    /// The schema of its site, by which jobs and changes name it.
+    pub fn schema(&self) -> &str {
+        &self.schema
     }
 
     /// The blob store.
@@ -83,31 +68,7 @@ impl Store {
     pub async fn hold_bytes(&self) -> Result<BytesHeld, StoreError> {
         Ok(BytesHeld { _lock: self.holding_bytes().await? })
     }
-
-    /// Checks that database and blob store answer.
-    pub async fn ping(&self) -> Result<(), StoreError> {
-        self.db.ping().await?;
-        Ok(self.blobs.ping().await?)
-    }
 }
-
-/// Brings the tables up to date, the queue's first; of several processes, one does it and the
-/// others wait. Each step is a transaction: one that was broken off is begun again.
-async fn bring_up_to_date(db: &DatabaseConnection) -> Result<(), StoreError> {
-    let turn = db.begin().await?;
-    turn.execute_unprepared(&format!("SELECT pg_advisory_xact_lock({MIGRATING})")).await?;
-    PostgresStorage::setup(db.get_postgres_connection_pool()).await.map_err(|error| {
-        StoreError::Database(DbErr::Custom(format!("the queue's tables: {error}")))
-    })?;
-    migrations::Migrator::up(db, None).await.map_err(|error| match error {
-        DbErr::Custom(text) if text.contains("missing") => StoreError::Newer,
-        other => StoreError::Database(other),
-    })?;
-    Ok(turn.commit().await?)
-}
-
-/// The number of the lock on bringing tables up to date.
-const MIGRATING: i64 = 0x6d69_6772_6174;
 
 /// The number of the lock on deleting bytes.
 pub(crate) const BYTES: i64 = 0x6d61_7267_696e;

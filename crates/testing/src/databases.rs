@@ -19,6 +19,11 @@ pub async fn database() -> String {
     format!("{server}/{name}")
 }
 
+/// The address of the database at `address` for somebody who looks for tables in `schema` first.
+pub fn of_schema(address: &str, schema: &str) -> String {
+    format!("{address}?options[search_path]={schema},public")
+}
+
 /// The numbers that `sql` selects, as `number`, in the database at `address`.
 ///
 /// # Panics

@@ -8,4 +8,4 @@ pub mod pictures;
 pub mod places;
 
 #[cfg(feature = "databases")]
-pub use databases::{database, execute, numbers};
+pub use databases::{database, execute, numbers, of_schema};

@@ -1,5 +1,6 @@
 //! The data folder: what it must be before anything is kept in it.
 
+use std::collections::HashSet;
 use std::fs::{self, File, TryLockError};
 use std::io;
 use std::path::{Path, PathBuf};
@@ -111,6 +112,20 @@ impl DataFolder {
                 continue;
             }
             if path.is_dir() { fs::remove_dir_all(path)? } else { fs::remove_file(path)? }
+        }
+        Ok(())
+    }
+}
+
+impl DataFolder {
+    /// Takes away the files of uploads that are not `known`.
+    pub fn clear_uploads(&self, known: &HashSet<Uuid>) -> io::Result<()> {
+        for entry in fs::read_dir(self.uploads())? {
+            let entry = entry?;
+            let id = entry.file_name().to_string_lossy().parse::<Uuid>();
+            if !id.is_ok_and(|id| known.contains(&id)) {
+                fs::remove_file(entry.path())?;
+            }
         }
         Ok(())
     }

@@ -2,7 +2,7 @@
 
 use std::time::Duration;
 
-use brisk_margin_store::Store;
+use brisk_margin_store::Installation;
 use brisk_margin_store::changes::Told;
 use tokio::sync::{broadcast, watch};
 use uuid::Uuid;
@@ -21,16 +21,16 @@ pub struct Events {
 }
 
 impl Events {
-    /// Listens to what is committed in `store`, for as long as the application runs. A connection
+    /// Listens to what is committed at any site of `installation`, for as long as the application runs. A connection
     /// that breaks is made again, and everybody told that something was missed.
-    pub fn of(store: &Store) -> Self {
+    pub fn of(installation: &Installation) -> Self {
         let (told, _) = broadcast::channel(ROOM);
         let (lives, alive) = watch::channel(false);
         let number = (Uuid::new_v4().as_u128() as u32 >> 1).max(1).cast_signed();
-        let (store, heard) = (store.clone(), told.clone());
+        let (installation, heard) = (installation.clone(), told.clone());
         tokio::spawn(async move {
             loop {
-                if let Err(error) = listen(&store, number, &heard, &lives).await {
+                if let Err(error) = listen(&installation, number, &heard, &lives).await {
                     tracing::warn!("changes are not heard: {error}");
                 }
                 if lives.is_closed() {
@@ -60,12 +60,12 @@ impl Events {
 }
 
 async fn listen(
-    store: &Store,
+    installation: &Installation,
     number: i32,
     heard: &broadcast::Sender<Told>,
     lives: &watch::Sender<bool>,
 ) -> Result<(), brisk_margin_store::StoreError> {
-    let mut listener = store.listen(number).await?;
+    let mut listener = installation.listen(number).await?;
     // What was committed before is not told. Nobody listening is fine.
     let _ = heard.send(Told::MissedSome);
     lives.send_replace(true);

@@ -22,6 +22,7 @@ use notify_debouncer_full::notify::{self, EventKind, RecursiveMode};
 use notify_debouncer_full::{DebounceEventResult, new_debouncer};
 use tempfile::NamedTempFile;
 use tokio::sync::Notify;
+use tokio::task::AbortHandle;
 use tokio::time::{Instant, timeout};
 
 use crate::intake::{self, IncomingFile, Intake, IntakeError, MAX_FILE};
@@ -41,6 +42,7 @@ const EXTENSIONS: [&str; 16] = [
 pub struct FolderWatch {
     intake: Intake,
     report: Arc<Mutex<FolderReport>>,
+    watching: Arc<Mutex<Option<AbortHandle>>>,
 }
 
 /// How the watched folder stands.
@@ -57,7 +59,7 @@ pub struct FolderReport {
 impl FolderWatch {
     /// A watch that hands files to `intake`; nothing is watched yet.
     pub fn new(intake: Intake) -> Self {
-        Self { intake, report: Arc::default() }
+        Self { intake, report: Arc::default(), watching: Arc::default() }
     }
 
     /// How the folder stands.
@@ -69,11 +71,22 @@ impl FolderWatch {
         self.report.lock().expect("no panic holds the lock")
     }
 
-    /// Watches `folder` for as long as the application runs.
-    pub fn spawn(&self, folder: PathBuf) {
-        self.lock().folder = Some(folder.clone());
+    /// Watches `folder`, or none, from now on; the one that was watched before is left alone.
+    pub fn watch(&self, folder: Option<PathBuf>) {
+        if self.lock().folder == folder {
+            return;
+        }
+        *self.lock() = FolderReport { folder: folder.clone(), ..FolderReport::default() };
+        let task = folder.map(|folder| self.spawn(folder));
+        let mut watching = self.watching.lock().expect("no panic holds the lock");
+        if let Some(before) = std::mem::replace(&mut *watching, task) {
+            before.abort();
+        }
+    }
+
+    fn spawn(&self, folder: PathBuf) -> AbortHandle {
         let watch = self.clone();
-        tokio::spawn(async move {
+        let task = tokio::spawn(async move {
             let stirred = Arc::new(Notify::new());
             // Dropped with the task. Without events, the folder is looked through all the same.
             let _events = events(&folder, Arc::clone(&stirred));
@@ -90,6 +103,7 @@ impl FolderWatch {
                 let _ = timeout(again, stirred.notified()).await;
             }
         });
+        task.abort_handle()
     }
 
     /// Looks through `folder` once, takes in what is quiet, and returns what is not. What cannot

@@ -2,6 +2,7 @@
 //!
 //! - [`data_folder`]: where everything is kept; [`work_pool`]: where pictures are worked on;
 //!   [`events`]: who is told.
+//! - [`sites`]: the sites of an installation, each with services of its own.
 //! - [`intake`]: the way of a file into the library; [`uploads`] can be resumed, [`folder_watch`]
 //!   notices what others put into the site's own folder.
 //! - [`jobs`]: long work, kept in the database until it is done. Jobs of a picture that was added
@@ -21,6 +22,8 @@ pub mod layouts;
 pub mod making;
 pub mod measuring;
 pub mod removal;
+pub mod sites;
 pub mod status;
 pub mod uploads;
+pub mod watched_folders;
 pub mod work_pool;

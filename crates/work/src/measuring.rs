@@ -6,6 +6,7 @@
 
 use std::collections::BTreeSet;
 use std::io::Write;
+use std::path::{Path, PathBuf};
 
 use brisk_margin_core::job::{JobKind, JobState};
 use brisk_margin_core::place::ServedFile;
@@ -38,6 +39,9 @@ use uuid::Uuid;
 use crate::jobs::{JobFailure, JobInHand};
 use crate::work_pool::WorkPool;
 
+/// What addresses of pages in the site's own folder begin with.
+const OF_FOLDER: &str = "folder:";
+
 /// Measures pages, as jobs. Clones measure into the same store.
 #[derive(Clone)]
 pub struct Measuring {
@@ -55,6 +59,9 @@ struct MeasureArgs {
     whole_site: bool,
     /// The site's files, where it came as such.
     files: Option<SiteArchive>,
+    /// The site's own folder, where that is measured.
+    #[serde(default)]
+    folder: Option<PathBuf>,
     /// Ports of the server that no page may reach, besides those that the worker knows of.
     own_ports: BTreeSet<u16>,
 }
@@ -181,9 +188,27 @@ impl Measuring {
     pub async fn start(&self, wish: Wish, site: &SiteSettings) -> Result<(), StartError> {
         self.plan(&wish.address, site)?;
         let Wish { address, whole_site } = wish;
-        let files = None;
+        let (files, folder) = (None, None);
         let own_ports = self.own_ports.clone();
-        self.push(MeasureArgs { address, whole_site, files, own_ports }).await
+        self.push(MeasureArgs { address, whole_site, files, folder, own_ports }).await
+    }
+
+    /// Adds a job that measures the pages in the site's own folder, as a web host would serve them.
+    /// They are kept under `folder:/…`.
+    ///
+    /// # Errors
+    /// [`ArchiveError::NoPages`] where there is none.
+    pub async fn start_folder(&self, folder: PathBuf) -> Result<(), StartError> {
+        let first = pages_in(folder.clone()).await?.into_iter().next();
+        let first = first.ok_or(ArchiveError::NoPages)?;
+        self.push(MeasureArgs {
+            address: format!("{OF_FOLDER}/{first}"),
+            whole_site: true,
+            files: None,
+            folder: Some(folder),
+            own_ports: self.own_ports.clone(),
+        })
+        .await
     }
 
     /// Adds a job that measures the site whose files lie in `folder`, called `name`. Its pages are
@@ -209,6 +234,7 @@ impl Measuring {
             address: format!("{}/{first}", files.shown_as()),
             whole_site: true,
             files: Some(files),
+            folder: None,
             own_ports: self.own_ports.clone(),
         })
         .await
@@ -244,9 +270,10 @@ impl Measuring {
     pub(crate) async fn run(&self, job: &JobInHand) -> Result<(), JobFailure> {
         let args: MeasureArgs = job.args()?;
         let site = self.store.site().await?;
-        let served = match &args.files {
-            Some(files) => Some(self.serve(files).await?),
-            None => None,
+        let served = match (&args.files, &args.folder) {
+            (Some(files), _) => Some(self.unpack(files).await?),
+            (None, Some(folder)) => Some(ServedFiles::of_folder(folder).await?),
+            (None, None) => None,
         };
         let at =
             |address: &str| served.as_ref().map_or_else(|| address.to_owned(), |s| s.at(address));
@@ -256,7 +283,13 @@ impl Measuring {
             plan.pages = 1;
         }
         let mut measured: Measured = job.checkpoint().unwrap_or_default();
-        let crawl = measured.crawl.clone().with(at);
+        let mut crawl = measured.crawl.clone().with(at);
+        if let (Some(folder), true) = (&args.folder, crawl.known.is_empty()) {
+            // Pages that no other page links to are found, too.
+            let pages = pages_in(folder.clone()).await?;
+            crawl.known = pages.iter().map(|page| at(&format!("{OF_FOLDER}/{page}"))).collect();
+            crawl.known.truncate(plan.pages);
+        }
         let measurer = Measurer::start(plan).await?;
         // Two wait at most, so that few pages are in memory.
         let (pages, mut done) = mpsc::channel::<PageDone>(2);
@@ -286,8 +319,8 @@ impl Measuring {
         Ok(())
     }
 
-    /// Serves a site that came as files, for as long as the value lives.
-    async fn serve(&self, files: &SiteArchive) -> Result<ServedFiles, JobFailure> {
+    /// Unpacks a site that came as files and serves it, for as long as the value lives.
+    async fn unpack(&self, files: &SiteArchive) -> Result<ServedFiles, JobFailure> {
         let hash = BlobHash::parse(&files.hash);
         let hash = hash.ok_or_else(|| JobFailure::last("the site's files have no hash"))?;
         let packed = self.store.blobs().get(&hash).await?;
@@ -301,7 +334,7 @@ impl Measuring {
             unpacked.map_err(std::io::Error::other).map_err(ArchiveError::Disk)??
         };
         let server = tokio::spawn(host::serve(listener, folder.path(), Faults::default()));
-        Ok(ServedFiles { _folder: folder, server, origin, shown_as: files.shown_as() })
+        Ok(ServedFiles { _folder: Some(folder), server, origin, shown_as: files.shown_as() })
     }
 
     /// Keeps a page; one that cannot be kept is told, and stops no other.
@@ -387,6 +420,12 @@ fn unpack_site(packed: &[u8], origin: &str) -> Result<TempDir, ArchiveError> {
     Ok(folder)
 }
 
+/// The pages in a folder, index pages first.
+async fn pages_in(folder: PathBuf) -> Result<Vec<String>, ArchiveError> {
+    let pages = tokio::task::spawn_blocking(move || archive::pages(&folder)).await;
+    Ok(pages.map_err(std::io::Error::other)??)
+}
+
 fn refused(measurer: &Measurer) -> Vec<Refused> {
     let refused = measurer.refused().into_iter();
     refused.map(|(host, example)| Refused { host: host.to_string(), example }).collect()
@@ -410,13 +449,21 @@ impl SiteArchive {
 
 /// A site that came as files, served while it is measured.
 struct ServedFiles {
-    _folder: TempDir,
+    _folder: Option<TempDir>,
     server: JoinHandle<std::io::Result<()>>,
     origin: String,
     shown_as: String,
 }
 
 impl ServedFiles {
+    /// Serves the site's own folder.
+    async fn of_folder(folder: &Path) -> Result<Self, ArchiveError> {
+        let listener = TcpListener::bind(("127.0.0.1", 0)).await?;
+        let origin = format!("http://{}", listener.local_addr()?);
+        let server = tokio::spawn(host::serve(listener, folder, Faults::default()));
+        Ok(Self { _folder: None, server, origin, shown_as: OF_FOLDER.to_owned() })
+    }
+
     fn at(&self, address: &str) -> String {
         address.replacen(&self.shown_as, &self.origin, 1)
     }

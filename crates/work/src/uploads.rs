@@ -180,27 +180,20 @@ impl Uploads {
         }
     }
 
-    /// Forgets uploads that nobody went on with, and files of which there is no upload.
+    /// Forgets uploads that nobody went on with, and returns the ids of the others.
     ///
     /// # Errors
     /// Those of disk and database.
-    pub async fn clear(&self) -> Result<(), UploadError> {
+    pub async fn keep_recent(&self) -> Result<HashSet<Uuid>, UploadError> {
         let mut known = HashSet::new();
         for upload in self.intake.store().uploads().await.map_err(IntakeError::Store)? {
             if Utc::now() - upload.made_at > TimeDelta::days(DAYS) {
                 self.forget(upload.id).await?;
             } else {
-                known.insert(upload.id.to_string());
+                known.insert(upload.id);
             }
         }
-        let mut files =
-            tokio::fs::read_dir(self.intake.folder().uploads()).await.map_err(IntakeError::Disk)?;
-        while let Some(file) = files.next_entry().await.map_err(IntakeError::Disk)? {
-            if !known.contains(&*file.file_name().to_string_lossy()) {
-                tokio::fs::remove_file(file.path()).await.map_err(IntakeError::Disk)?;
-            }
-        }
-        Ok(())
+        Ok(known)
     }
 }
 

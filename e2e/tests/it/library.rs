@@ -94,7 +94,7 @@ async fn two_thousand_rows_scroll_without_gaps() {
     let mut home = Home::empty().await;
     home.says_little = true;
     let application = home.serve();
-    made_up::add_pictures(home.database(), 2_000).await.unwrap();
+    made_up::add_pictures(&home.site_database().await, 2_000).await.unwrap();
     let downloads = tempfile::tempdir().unwrap();
     let browser = Browser::open(1280, 800, downloads.path()).await;
     browser.client.goto(&application.url("/library")).await.unwrap();

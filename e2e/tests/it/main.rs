@@ -10,4 +10,5 @@ mod library;
 mod measure_command;
 mod measuring;
 mod responsive;
+mod sites;
 mod sudden_end;

@@ -100,14 +100,14 @@ async fn kills_at_random_moments_lose_nothing_that_was_accepted() {
     let mut accepted = Vec::new();
     for round in 0..4u32 {
         let application = home.serve();
-        let address = application.address.clone();
+        let address = application.url("/api/pictures");
         let (told, mut answers) = tokio::sync::mpsc::unbounded_channel();
         let uploads = tokio::spawn(async move {
             let mut taken = Vec::new();
             for n in 0..50 {
                 let width = 300 + round * 50 + n;
                 let form = form(&format!("{width}.jpg"), gradient_jpeg(width, 200));
-                let url = format!("{address}/api/pictures");
+                let url = address.clone();
                 match reqwest::Client::new().post(url).multipart(form).send().await {
                     Ok(answer) if answer.status() == 201 => {
                         taken.push(format!("{width}.jpg"));
@@ -172,7 +172,7 @@ fn send_half(application: &Application, file: &[u8]) -> TcpStream {
     let length = part.len() + file.len() + 9;
     write!(
         stream,
-        "POST /api/pictures HTTP/1.1\r\nHost: {host}\r\nContent-Length: {length}\r\n\
+        "POST /api/sites/tarnlight/pictures HTTP/1.1\r\nHost: {host}\r\nContent-Length: {length}\r\n\
          Content-Type: multipart/form-data; boundary=b\r\n\r\n{part}"
     )
     .unwrap();

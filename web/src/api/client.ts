@@ -1,8 +1,12 @@
-/** The API, typed by the document that the server gives of itself. */
+/** The API, typed by the documents that the server gives of itself. */
 import createClient from "openapi-fetch";
 import type { components } from "./schema";
 
 type Schemas = components["schemas"];
+type OfInstallation = import("./installation").components["schemas"];
+export type ListedSite = OfInstallation["ListedSite"];
+export type NewSite = OfInstallation["NewSite"];
+export type Limits = OfInstallation["Limits"];
 export type Picture = Schemas["PictureBody"];
 export type Variant = Schemas["VariantBody"];
 export type Fitting = Schemas["Preview"];
@@ -14,7 +18,6 @@ export type FocalPoint = Schemas["FocalPoint"];
 export type Margin = Schemas["Margin"];
 export type Saving = Schemas["Saving"];
 export type Tally = Schemas["Tally"];
-export type Limits = Schemas["Limits"];
 export type Layouts = Schemas["Layouts"];
 export type MeasuredPage = Schemas["PageBody"];
 export type Slot = Schemas["SlotBody"];
@@ -77,7 +80,15 @@ export type Jobs = Schemas["JobsBody"];
 export type Report = Schemas["Report"];
 export type Problem = Schemas["Problem"];
 
-export const api = createClient<import("./schema").paths>({ baseUrl: "/" });
+/** What the addresses of this site begin with; empty where all sites are shown. */
+export const siteSlug = decodeURIComponent(location.pathname.split("/")[1] ?? "");
+/** Where the API of this site is. */
+export const siteApi = `/api/sites/${encodeURIComponent(siteSlug)}`;
+
+/** The API of this site. */
+export const api = createClient<import("./schema").paths>({ baseUrl: siteApi });
+/** The API of the installation: which sites there are. */
+export const installation = createClient<import("./installation").paths>({ baseUrl: "/" });
 
 /** What the server said went wrong, in its own words. */
 export class ApiError extends Error {
@@ -104,9 +115,9 @@ export function accept(answer: { error?: unknown; response: Response }) {
 
 /** `step` is the step of its adjustments that holds: with another one, it looks otherwise. */
 export const previewUrl = (id: string, size: "thumbnail" | "bench", step: string | null | undefined) =>
-  `/api/pictures/${id}/preview?size=${size}${step ? `&step=${step}` : ""}`;
-export const fileUrl = (id: string) => `/api/variants/${id}/file`;
-export const saveUrl = (id: string) => `/api/variants/${id}/file?save=true`;
-export const referenceUrl = (id: string) => `/api/variants/${id}/reference`;
-export const servedUrl = (hash: string) => `/api/served/${hash}`;
-export const originalUrl = (id: string) => `/api/pictures/${id}/original`;
+  `${siteApi}/pictures/${id}/preview?size=${size}${step ? `&step=${step}` : ""}`;
+export const fileUrl = (id: string) => `${siteApi}/variants/${id}/file`;
+export const saveUrl = (id: string) => `${siteApi}/variants/${id}/file?save=true`;
+export const referenceUrl = (id: string) => `${siteApi}/variants/${id}/reference`;
+export const servedUrl = (hash: string) => `${siteApi}/served/${hash}`;
+export const originalUrl = (id: string) => `${siteApi}/pictures/${id}/original`;

@@ -1,3 +1,5 @@
+import { siteApi } from "./client";
+import { listen } from "./listen";
 import { useQueryClient, type Query } from "@tanstack/react-query";
 import { useEffect } from "react";
 
@@ -10,7 +12,7 @@ const shows: Record<string, string[]> = {
   jobs: ["jobs", "measuring", "set"],
   layouts: ["layouts", "measuring", "picture-page", "framings", "bench", "set", "proof", "tally"],
   rules: ["rule", "decision", "set", "proof"],
-  site: ["site", "layouts", "set", "limits"],
+  site: ["site", "sites", "layouts", "set"],
   shelves: ["shelves", "pictures"],
   presets: ["finishes"],
   alike: ["alike"],
@@ -34,16 +36,15 @@ export function concerns(query: Pick<Query, "queryKey">, kind: string, ids: stri
 export function useChanges() {
   const queries = useQueryClient();
   useEffect(() => {
-    const events = new EventSource("/api/events");
-    // What happened before the stream was open, or while it was broken, was not told.
-    for (const name of ["open", "all"]) events.addEventListener(name, () => void queries.invalidateQueries());
-    for (const kind of Object.keys(shows))
-      events.addEventListener(kind, (event: MessageEvent<string>) => {
+    const all = () => void queries.invalidateQueries();
+    const some = Object.keys(shows).map((kind) => {
+      const heard = (event: MessageEvent<string>) => {
         const { ids } = JSON.parse(event.data) as { ids?: string[] };
         void queries.invalidateQueries({ predicate: (query) => concerns(query, kind, ids) });
-      });
-    return () => {
-      events.close();
-    };
+      };
+      return [kind, heard] as const;
+    });
+    // What happened before the stream was open, or while it was broken, was not told.
+    return listen(`${siteApi}/events`, { open: all, all, ...Object.fromEntries(some) });
   }, [queries]);
 }

@@ -5,14 +5,14 @@ import { api, unwrap, type SiteChange } from "./client";
 export function useSite() {
   return useQuery({
     queryKey: ["site"],
-    queryFn: async ({ signal }) => unwrap(await api.GET("/api/site", { signal })),
+    queryFn: async ({ signal }) => unwrap(await api.GET("/site", { signal })),
   });
 }
 
 export function useChangeSite() {
   const queries = useQueryClient();
   return useMutation({
-    mutationFn: async (body: SiteChange) => unwrap(await api.PATCH("/api/site", { body })),
+    mutationFn: async (body: SiteChange) => unwrap(await api.PATCH("/site", { body })),
     onSuccess: (site) => {
       queries.setQueryData(["site"], site);
     },

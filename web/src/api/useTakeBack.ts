@@ -7,7 +7,7 @@ import { api, unwrap } from "./client";
 export function useTakeBack() {
   const queries = useQueryClient();
   return useMutation({
-    mutationFn: async (id: string) => unwrap(await api.POST("/api/changes/{id}/back", { params: { path: { id } } })),
+    mutationFn: async (id: string) => unwrap(await api.POST("/changes/{id}/back", { params: { path: { id } } })),
     onSuccess: ({ summary, pictures, changed_since }) => {
       const kept = changed_since > 0 ? `; ${count(changed_since, "picture")} changed again since, which stays` : "";
       notices.show({ words: `Taken back: ${summary} (${count(pictures, "picture")} as before${kept}).` });

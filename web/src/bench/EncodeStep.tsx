@@ -58,7 +58,7 @@ export function EncodeStep({ picture, on, slots: asked }: { picture: Picture; on
     const mine = moves.current;
     void (async () => {
       const next = unwrap(
-        await api.POST("/api/pictures/{id}/aim", {
+        await api.POST("/pictures/{id}/aim", {
           params: { path: { id: picture.id } },
           body: { adjustments, focal: [x, y] },
         }),

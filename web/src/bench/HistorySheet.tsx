@@ -72,7 +72,7 @@ function StepRow({
   const [name, setName] = useState<string>();
   const rename = useMutation({
     mutationFn: async (next: string) => {
-      accept(await api.PATCH("/api/steps/{id}", { params: { path: { id: step.id } }, body: { name: next } }));
+      accept(await api.PATCH("/steps/{id}", { params: { path: { id: step.id } }, body: { name: next } }));
     },
     onSuccess: async (_, next) => {
       on.onNamed(step.id, next || null);
@@ -159,8 +159,7 @@ function ComparedStep({ picture, step }: { picture: Picture; step: Step }) {
   const adjustments = useQuery({
     queryKey: ["step", step.id],
     staleTime: Infinity,
-    queryFn: async ({ signal }) =>
-      unwrap(await api.GET("/api/steps/{id}", { params: { path: { id: step.id } }, signal })),
+    queryFn: async ({ signal }) => unwrap(await api.GET("/steps/{id}", { params: { path: { id: step.id } }, signal })),
   });
   return (
     <figure>

@@ -41,7 +41,7 @@ export function SaveSheet({ picture, on, open, onClose, onBeside }: Props) {
       return {
         step,
         saved: unwrap(
-          await api.POST("/api/pictures/{id}/save", { params: { path: { id: picture.id } }, body: { step, over } }),
+          await api.POST("/pictures/{id}/save", { params: { path: { id: picture.id } }, body: { step, over } }),
         ),
       };
     },
@@ -112,14 +112,14 @@ function Conflict({
   const fresh = useQuery({
     queryKey: ["bench", picture.id, "conflict"],
     queryFn: async ({ signal }) =>
-      unwrap(await api.GET("/api/pictures/{id}/bench", { params: { path: { id: picture.id } }, signal })),
+      unwrap(await api.GET("/pictures/{id}/bench", { params: { path: { id: picture.id } }, signal })),
   });
   const theirs = fresh.data?.steps.find((step) => step.id === fresh.data.holds);
   const adjustments = useQuery({
     queryKey: ["step", theirs?.id],
     enabled: theirs !== undefined,
     queryFn: async ({ signal }) =>
-      unwrap(await api.GET("/api/steps/{id}", { params: { path: { id: theirs?.id ?? "" } }, signal })),
+      unwrap(await api.GET("/steps/{id}", { params: { path: { id: theirs?.id ?? "" } }, signal })),
   });
   return (
     <div className="conflict" role="alert">
@@ -163,7 +163,7 @@ export function BesideSheet({ picture, on, open, onClose }: Omit<Props, "onBesid
     mutationFn: async () => {
       await on.flush();
       const body = { adjustments: on.adjustments, name, places: chosen };
-      return unwrap(await api.POST("/api/pictures/{id}/beside", { params: { path: { id: picture.id } }, body }));
+      return unwrap(await api.POST("/pictures/{id}/beside", { params: { path: { id: picture.id } }, body }));
     },
     onSuccess: async ({ picture: made, change }) => {
       notices.show({

@@ -7,7 +7,7 @@ export function usePicture(id: string | undefined) {
     queryKey: ["picture", id],
     enabled: id !== undefined,
     queryFn: async ({ signal }) =>
-      unwrap(await api.GET("/api/pictures/{id}", { params: { path: { id: id ?? "" } }, signal })),
+      unwrap(await api.GET("/pictures/{id}", { params: { path: { id: id ?? "" } }, signal })),
   });
 }
 
@@ -21,7 +21,7 @@ export function useFitting(id: string, place: PlaceAsked | undefined, adjustment
     queryFn: async ({ signal }) => {
       if (!place) throw new Error("no slot yet");
       const body = { ...place, adjustments };
-      return unwrap(await api.POST("/api/pictures/{id}/fitting", { params: { path: { id } }, body, signal }));
+      return unwrap(await api.POST("/pictures/{id}/fitting", { params: { path: { id } }, body, signal }));
     },
   });
 }
@@ -31,7 +31,7 @@ export function useMakeFile(id: string) {
   const queries = useQueryClient();
   return useMutation({
     mutationFn: async (body: Wish) =>
-      unwrap(await api.POST("/api/pictures/{id}/variants", { params: { path: { id } }, body })),
+      unwrap(await api.POST("/pictures/{id}/variants", { params: { path: { id } }, body })),
     onSuccess: () => queries.invalidateQueries(),
   });
 }

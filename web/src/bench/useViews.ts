@@ -1,5 +1,14 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { api, unwrap, type Rect, type Issue, type TextContrast, type View, type Adjustments } from "../api/client";
+import {
+  api,
+  unwrap,
+  type Rect,
+  type Issue,
+  type TextContrast,
+  type View,
+  type Adjustments,
+  siteApi,
+} from "../api/client";
 
 /** Every slot of the picture framed at every layout width; asked again at each change, stale answers
     dropped. */
@@ -11,7 +20,7 @@ export function useFramings(id: string, adjustments: Adjustments, slots: string[
     retry: false,
     queryFn: async ({ signal }) =>
       unwrap(
-        await api.POST("/api/pictures/{id}/framings", {
+        await api.POST("/pictures/{id}/framings", {
           params: { path: { id } },
           body: { adjustments, slots },
           signal,
@@ -53,7 +62,7 @@ export function useViews(
     retry: false,
     queryFn: async ({ signal }) => {
       const body = { adjustments, views, histograms, without_frame: withoutFrame };
-      const sheet = unwrap(await api.POST("/api/pictures/{id}/sheet", { params: { path: { id } }, body, signal }));
+      const sheet = unwrap(await api.POST("/pictures/{id}/sheet", { params: { path: { id } }, body, signal }));
       const bitmap = sheet.image ? await decoded(sheet.image, signal) : undefined;
       return {
         bitmap,
@@ -69,7 +78,7 @@ export function useViews(
 }
 
 async function decoded(image: string, signal: AbortSignal) {
-  const answer = await fetch(`/api/sheets/${image}`, { signal });
+  const answer = await fetch(`${siteApi}/sheets/${image}`, { signal });
   if (!answer.ok) throw new Error("the preview was gone before it was fetched; change something or try again");
   return createImageBitmap(await answer.blob());
 }

@@ -38,7 +38,7 @@ export function useBench(id: string | undefined) {
     enabled: id !== undefined,
     staleTime: Infinity,
     queryFn: async ({ signal }) =>
-      unwrap(await api.GET("/api/pictures/{id}/bench", { params: { path: { id: id ?? "" } }, signal })),
+      unwrap(await api.GET("/pictures/{id}/bench", { params: { path: { id: id ?? "" } }, signal })),
   });
 }
 
@@ -66,12 +66,10 @@ export function useWork(picture: Picture, bench: BenchBody): WorkOnBench {
       chain.current = chain.current.then(async (after) => {
         try {
           const body = { after: after ?? null, summary, adjustments: next };
-          const step = unwrap(
-            await api.POST("/api/pictures/{id}/steps", { params: { path: { id: picture.id } }, body }),
-          );
+          const step = unwrap(await api.POST("/pictures/{id}/steps", { params: { path: { id: picture.id } }, body }));
           if (after === undefined) {
             // With the first step came the one that tells how the picture arrived.
-            const fresh = unwrap(await api.GET("/api/pictures/{id}/bench", { params: { path: { id: picture.id } } }));
+            const fresh = unwrap(await api.GET("/pictures/{id}/bench", { params: { path: { id: picture.id } } }));
             queries.setQueryData(["bench", picture.id], fresh);
             known.current = fresh.steps;
             setSteps(fresh.steps);
@@ -118,7 +116,7 @@ export function useWork(picture: Picture, bench: BenchBody): WorkOnBench {
     scope: { id: `bench ${picture.id}` },
     mutationFn: async (step: string) => {
       await flush();
-      return unwrap(await api.POST("/api/steps/{id}/go", { params: { path: { id: step } } }));
+      return unwrap(await api.POST("/steps/{id}/go", { params: { path: { id: step } } }));
     },
     onSuccess: (found, step) => {
       chain.current = Promise.resolve(step);

@@ -5,7 +5,7 @@ import { accept, api, unwrap } from "../api/client";
 export function useJobs() {
   return useQuery({
     queryKey: ["jobs"],
-    queryFn: async ({ signal }) => unwrap(await api.GET("/api/jobs", { signal })),
+    queryFn: async ({ signal }) => unwrap(await api.GET("/jobs", { signal })),
   });
 }
 
@@ -15,13 +15,13 @@ export function useJobActions() {
   const onSettled = () => queries.invalidateQueries({ queryKey: ["jobs"] });
   const cancel = useMutation({
     mutationFn: async (id: string) => {
-      accept(await api.DELETE("/api/jobs/{id}", { params: { path: { id } } }));
+      accept(await api.DELETE("/jobs/{id}", { params: { path: { id } } }));
     },
     onSettled,
   });
   const retry = useMutation({
     mutationFn: async (id: string) => {
-      accept(await api.POST("/api/jobs/{id}/retry", { params: { path: { id } } }));
+      accept(await api.POST("/jobs/{id}/retry", { params: { path: { id } } }));
     },
     onSettled,
   });

@@ -27,7 +27,8 @@ export function MeasureBar() {
     changeSite.mutate({ allowed_hosts: hosts }, { onSuccess: start });
   };
   const error = measure.error ?? changeSite.error;
-  const lacking = address.trim() === "" ? "Type the address of a page first" : undefined;
+  const folder = site.data?.folder;
+  const lacking = address.trim() === "" && !folder ? "Type the address of a page first" : undefined;
   return (
     <>
       <form
@@ -35,7 +36,7 @@ export function MeasureBar() {
         onSubmit={(event) => {
           event.preventDefault();
           if (running) return;
-          if (wholeSite && address !== site.data?.address) changeSite.mutate({ address });
+          if (wholeSite && address !== (site.data?.address ?? "")) changeSite.mutate({ address });
           start();
         }}
       >
@@ -43,7 +44,7 @@ export function MeasureBar() {
         <Input
           aria-label="Address of a page"
           value={address}
-          placeholder="http://…"
+          placeholder={folder ? `the pages in ${folder}` : "http://…"}
           style={{ width: 260 }}
           onChange={({ target }) => {
             setTyped(target.value);

@@ -1,3 +1,4 @@
+import { siteApi } from "../api/client";
 import { Button } from "antd";
 import { useRef } from "react";
 import { count } from "../ui/figures";
@@ -11,10 +12,10 @@ export function SlotLists() {
   return (
     <>
       <span className="soft">List:</span>
-      <a href="/api/slots.csv" download="slots.csv">
+      <a href={`${siteApi}/slots.csv`} download="slots.csv">
         CSV
       </a>
-      <a href="/api/slots.json" download="slots.json">
+      <a href={`${siteApi}/slots.json`} download="slots.json">
         JSON
       </a>
       <input

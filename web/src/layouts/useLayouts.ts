@@ -1,11 +1,11 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { accept, api, ApiError, unwrap, type NewSlot, type Problem, type SlotChange } from "../api/client";
+import { accept, api, ApiError, unwrap, type NewSlot, type Problem, type SlotChange, siteApi } from "../api/client";
 
 /** The site's pages and slots. */
 export function useLayouts() {
   return useQuery({
     queryKey: ["layouts"],
-    queryFn: async ({ signal }) => unwrap(await api.GET("/api/layouts", { signal })),
+    queryFn: async ({ signal }) => unwrap(await api.GET("/layouts", { signal })),
     placeholderData: (previous) => previous,
   });
 }
@@ -17,8 +17,7 @@ type Asked = { page: string } | { slot: string } | { uncertain: boolean };
 export function usePlaces(asked: Asked | undefined) {
   return useQuery({
     queryKey: ["layouts", "occurrences", asked],
-    queryFn: async ({ signal }) =>
-      unwrap(await api.GET("/api/occurrences", { params: { query: asked ?? {} }, signal })),
+    queryFn: async ({ signal }) => unwrap(await api.GET("/occurrences", { params: { query: asked ?? {} }, signal })),
     enabled: asked !== undefined,
   });
 }
@@ -27,7 +26,7 @@ export function usePlaces(asked: Asked | undefined) {
 export function useReport() {
   return useQuery({
     queryKey: ["measuring"],
-    queryFn: async ({ signal }) => unwrap(await api.GET("/api/measurements/latest", { signal })),
+    queryFn: async ({ signal }) => unwrap(await api.GET("/measurements/latest", { signal })),
     placeholderData: (previous) => previous,
   });
 }
@@ -36,7 +35,7 @@ export function useMeasure() {
   const queries = useQueryClient();
   return useMutation({
     mutationFn: async (body: { address: string; whole_site: boolean }) =>
-      unwrap(await api.POST("/api/measurements", { body })),
+      unwrap(await api.POST("/measurements", { body })),
     onSuccess: () => queries.invalidateQueries({ queryKey: ["measuring"] }),
   });
 }
@@ -48,20 +47,19 @@ export function useMeasureFiles() {
     mutationFn: async (files: File[]) => {
       const form = new FormData();
       for (const file of files) form.append("file", file, file.webkitRelativePath || file.name);
-      const response = await fetch("/api/measurements/files", { method: "POST", body: form });
+      const response = await fetch(`${siteApi}/measurements/files`, { method: "POST", body: form });
       if (!response.ok) throw new ApiError((await response.json()) as Partial<Problem>, response.status);
     },
     onSuccess: () => queries.invalidateQueries({ queryKey: ["measuring"] }),
   });
 }
 
-export const cancelMeasuring = () => api.DELETE("/api/measurements/latest");
+export const cancelMeasuring = () => api.DELETE("/measurements/latest");
 
 export function useChangeSlot(id: string) {
   const queries = useQueryClient();
   return useMutation({
-    mutationFn: async (body: SlotChange) =>
-      unwrap(await api.PATCH("/api/slots/{id}", { params: { path: { id } }, body })),
+    mutationFn: async (body: SlotChange) => unwrap(await api.PATCH("/slots/{id}", { params: { path: { id } }, body })),
     onSuccess: () => queries.invalidateQueries({ queryKey: ["layouts"] }),
   });
 }
@@ -69,7 +67,7 @@ export function useChangeSlot(id: string) {
 export function useAddSlot() {
   const queries = useQueryClient();
   return useMutation({
-    mutationFn: async (body: NewSlot) => unwrap(await api.POST("/api/slots", { body })),
+    mutationFn: async (body: NewSlot) => unwrap(await api.POST("/slots", { body })),
     onSuccess: () => queries.invalidateQueries({ queryKey: ["layouts"] }),
   });
 }
@@ -79,7 +77,7 @@ export function useJoin() {
   const queries = useQueryClient();
   return useMutation({
     mutationFn: async ({ slot, into }: { slot: string; into: string }) => {
-      const answer = await api.POST("/api/slots/{id}/join", {
+      const answer = await api.POST("/slots/{id}/join", {
         params: { path: { id: slot } },
         body: { slot_id: into },
       });
@@ -94,7 +92,7 @@ export function useKeepApart() {
   const queries = useQueryClient();
   return useMutation({
     mutationFn: async (place: string) => {
-      accept(await api.POST("/api/occurrences/{id}/apart", { params: { path: { id: place } } }));
+      accept(await api.POST("/occurrences/{id}/apart", { params: { path: { id: place } } }));
     },
     onSuccess: () => queries.invalidateQueries({ queryKey: ["layouts"] }),
   });
@@ -106,7 +104,7 @@ export function useImportSlots() {
   return useMutation({
     mutationFn: async (file: File) => {
       const type = /\.csv$/i.test(file.name) ? "text/csv" : "application/json";
-      const response = await fetch("/api/slots/import", {
+      const response = await fetch(`${siteApi}/slots/import`, {
         method: "POST",
         headers: { "content-type": type },
         body: file,
@@ -123,7 +121,7 @@ export function useSplit() {
   const queries = useQueryClient();
   return useMutation({
     mutationFn: async (place: string) =>
-      unwrap(await api.POST("/api/occurrences/{id}/split", { params: { path: { id: place } } })),
+      unwrap(await api.POST("/occurrences/{id}/split", { params: { path: { id: place } } })),
     onSuccess: () => queries.invalidateQueries({ queryKey: ["layouts"] }),
   });
 }
@@ -140,7 +138,7 @@ export function usePlace() {
   return useMutation({
     mutationFn: async ({ slot, picture, only }: Placement) => {
       const body = { picture_id: picture, ...(only && { places: only }) };
-      return unwrap(await api.POST("/api/slots/{id}/placement", { params: { path: { id: slot } }, body }));
+      return unwrap(await api.POST("/slots/{id}/placement", { params: { path: { id: slot } }, body }));
     },
     onSuccess: () => queries.invalidateQueries({ queryKey: ["layouts"] }),
   });

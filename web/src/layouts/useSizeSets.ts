@@ -5,7 +5,7 @@ import { accept, api, unwrap, type NewSizeSet, type SlotBoxes } from "../api/cli
 export function useSizeSets() {
   return useQuery({
     queryKey: ["layouts", "size-sets"],
-    queryFn: async ({ signal }) => unwrap(await api.GET("/api/size-sets", { signal })),
+    queryFn: async ({ signal }) => unwrap(await api.GET("/size-sets", { signal })),
   });
 }
 
@@ -16,19 +16,19 @@ function useChange<Wish, Answer>(mutationFn: (wish: Wish) => Promise<Answer>) {
 }
 
 export const useKeepSizeSet = () =>
-  useChange(async (body: NewSizeSet) => unwrap(await api.PUT("/api/size-sets", { body })));
+  useChange(async (body: NewSizeSet) => unwrap(await api.PUT("/size-sets", { body })));
 
 export const useRemoveSizeSet = () =>
   useChange(async (id: string) => {
-    accept(await api.DELETE("/api/size-sets/{id}", { params: { path: { id } } }));
+    accept(await api.DELETE("/size-sets/{id}", { params: { path: { id } } }));
   });
 
 /** Gives slots the sizes of a set; the answer is what was set by hand before. */
 export const useApplySizeSet = () =>
   useChange(async ({ set, slots }: { set: string; slots: string[] }) =>
-    unwrap(await api.POST("/api/size-sets/{id}/apply", { params: { path: { id: set } }, body: { slots } })),
+    unwrap(await api.POST("/size-sets/{id}/apply", { params: { path: { id: set } }, body: { slots } })),
   );
 
 /** Sets the boxes of slots by hand, or goes back to those measured. */
 export const useSetBoxes = () =>
-  useChange(async (body: SlotBoxes[]) => unwrap(await api.PUT("/api/slots/boxes", { body })));
+  useChange(async (body: SlotBoxes[]) => unwrap(await api.PUT("/slots/boxes", { body })));

@@ -28,7 +28,7 @@ export function BannerSheet({ open, onClose }: { open: boolean; onClose: () => v
   const begin = useMutation({
     mutationFn: async () => {
       const ground = kind === "colour" ? { colour } : { picture: picture ?? "" };
-      return unwrap(await api.POST("/api/banners", { body: { slots, name, ground, height } }));
+      return unwrap(await api.POST("/banners", { body: { slots, name, ground, height } }));
     },
     onSuccess: async (made) => {
       const notes = made.filter(({ height_note }) => height_note).map((one) => `${one.name}: ${one.height_note ?? ""}`);

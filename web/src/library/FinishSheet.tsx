@@ -23,7 +23,7 @@ export function FinishSheet({ which, pictures, onClose }: Props) {
   const chosen = finishes.data?.find((one) => one.id === id);
   const lay = useMutation({
     mutationFn: async ({ of, to }: { of: string; to: Which }) =>
-      unwrap(await api.POST("/api/finishes/{id}/lay", { params: { path: { id: of } }, body: { which: to } })),
+      unwrap(await api.POST("/finishes/{id}/lay", { params: { path: { id: of } }, body: { which: to } })),
     onSuccess: async ({ change, refused }) => {
       const left =
         refused.length > 0 ? ` ${count(refused.length, "picture")} left as they were: ${refused[0] ?? ""}` : "";

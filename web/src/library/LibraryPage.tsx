@@ -1,3 +1,4 @@
+import { siteApi } from "../api/client";
 import { Button, Segmented, Slider } from "antd";
 import { useMemo, useState } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
@@ -202,7 +203,7 @@ export function LibraryPage({ search }: { search: string }) {
 /** The order of a collection, to be taken along. */
 function CollectionLinks({ id, onGone }: { id: string; onGone: () => void }) {
   const forget = useForgetCollection();
-  const order = `/api/collections/${id}/order`;
+  const order = `${siteApi}/collections/${id}/order`;
   return (
     <>
       <a href={order} download="order.txt">

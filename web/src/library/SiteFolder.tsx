@@ -6,7 +6,7 @@ import { count } from "../ui/figures";
 export function SiteFolder() {
   const folder = useQuery({
     queryKey: ["site-folder"],
-    queryFn: async ({ signal }) => unwrap(await api.GET("/api/site-folder", { signal })),
+    queryFn: async ({ signal }) => unwrap(await api.GET("/site-folder", { signal })),
   });
   if (!folder.data) return null;
   const { folder: path, taken, waiting, refused, problem } = folder.data;

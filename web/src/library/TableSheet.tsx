@@ -1,3 +1,4 @@
+import { siteApi } from "../api/client";
 import { Button } from "antd";
 import { useRef, useState } from "react";
 import type { FilterBody } from "../api/client";
@@ -18,7 +19,7 @@ export function TableSheet({ open, filter, onClose }: Props) {
   const [file, setFile] = useState<File>();
   const preview = useTable();
   const apply = useTable();
-  const address = `/api/descriptions.csv?${new URLSearchParams(queryOf(filter) as Record<string, string>).toString()}`;
+  const address = `${siteApi}/descriptions.csv?${new URLSearchParams(queryOf(filter) as Record<string, string>).toString()}`;
   const told = preview.data;
   return (
     <SideSheet title="Descriptions as a table" open={open} width={520} onClose={onClose}>

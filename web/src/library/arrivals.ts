@@ -8,6 +8,7 @@ import {
   type Problem,
   type ImportAction,
   type UploadBody,
+  siteApi,
 } from "../api/client";
 
 export type Stage =
@@ -85,7 +86,7 @@ class Arrivals {
   cancel(key: number) {
     this.under.get(key)?.abort();
     const upload = this.list.find((arrival) => arrival.key === key)?.upload;
-    if (upload) void api.DELETE("/api/uploads/{id}", { params: { path: { id: upload } } });
+    if (upload) void api.DELETE("/uploads/{id}", { params: { path: { id: upload } } });
     this.list = this.list.map((arrival) =>
       arrival.key === key ? { key, file: arrival.file, folder: arrival.folder, stage: { name: "cancelled" } } : arrival,
     );
@@ -159,12 +160,12 @@ class Arrivals {
   /** Where the upload stands that was begun before, or a new one. */
   private async begin({ key, file, folder, upload }: Arrival): Promise<UploadBody> {
     if (upload) {
-      const found = await api.GET("/api/uploads/{id}", { params: { path: { id: upload } } });
+      const found = await api.GET("/uploads/{id}", { params: { path: { id: upload } } });
       if (found.data) return found.data;
     }
     const import_action = this.import_action && { import_action: this.import_action };
     const body = { name: file.name, bytes: file.size, folder, ...import_action };
-    const begun = unwrap(await api.POST("/api/uploads", { body }));
+    const begun = unwrap(await api.POST("/uploads", { body }));
     this.set(key, { upload: begun.id });
     return begun;
   }
@@ -227,7 +228,7 @@ function sendPiece(
     signal.addEventListener("abort", () => {
       request.abort();
     });
-    request.open("PATCH", `/api/uploads/${id}?offset=${offset}`);
+    request.open("PATCH", `${siteApi}/uploads/${id}?offset=${offset}`);
     request.setRequestHeader("Content-Type", "application/octet-stream");
     request.send(piece);
   });

@@ -34,7 +34,7 @@ export function usePictures(filter: FilterBody, order: Order) {
     initialPageParam: undefined as string | undefined,
     queryFn: async ({ pageParam, signal }) => {
       const query = { ...queryOf(filter), ...order, limit: 200, ...(pageParam && { after: pageParam }) };
-      return unwrap(await api.GET("/api/pictures", { params: { query }, signal }));
+      return unwrap(await api.GET("/pictures", { params: { query }, signal }));
     },
     getNextPageParam: (last) => last.next ?? undefined,
     placeholderData: (previous) => previous,
@@ -44,22 +44,21 @@ export function usePictures(filter: FilterBody, order: Order) {
 export function useShelves() {
   return useQuery({
     queryKey: ["shelves"],
-    queryFn: async ({ signal }) => unwrap(await api.GET("/api/shelves", { signal })),
+    queryFn: async ({ signal }) => unwrap(await api.GET("/shelves", { signal })),
   });
 }
 
 export function usePicturePage(id: string) {
   return useQuery({
     queryKey: ["picture-page", id],
-    queryFn: async ({ signal }) =>
-      unwrap(await api.GET("/api/pictures/{id}/page", { params: { path: { id } }, signal })),
+    queryFn: async ({ signal }) => unwrap(await api.GET("/pictures/{id}/page", { params: { path: { id } }, signal })),
   });
 }
 
 export function usePairs() {
   return useQuery({
     queryKey: ["alike"],
-    queryFn: async ({ signal }) => unwrap(await api.GET("/api/alike", { signal })),
+    queryFn: async ({ signal }) => unwrap(await api.GET("/alike", { signal })),
   });
 }
 
@@ -84,7 +83,7 @@ export function useDescribe() {
   const onSuccess = useDone();
   return useMutation({
     mutationFn: async (pictures: Record<string, PictureFields>) =>
-      unwrap(await api.PATCH("/api/pictures", { body: { pictures } })),
+      unwrap(await api.PATCH("/pictures", { body: { pictures } })),
     onSuccess,
     onError: sorry,
   });
@@ -95,14 +94,14 @@ export function useDescribeAll() {
   const onSuccess = useDone();
   return useMutation({
     mutationFn: async (body: { which: Which; set: PictureFields; from_file: boolean }) =>
-      unwrap(await api.POST("/api/pictures/describe", { body })),
+      unwrap(await api.POST("/pictures/describe", { body })),
     onSuccess,
   });
 }
 
 export function useNames() {
   return useMutation({
-    mutationFn: async (which: Which) => unwrap(await api.POST("/api/pictures/names", { body: { which } })),
+    mutationFn: async (which: Which) => unwrap(await api.POST("/pictures/names", { body: { which } })),
   });
 }
 
@@ -111,7 +110,7 @@ export function useRemove() {
   const done = useDone();
   return useMutation({
     mutationFn: async (body: { which: Which; dry_run: boolean }) =>
-      unwrap(await api.POST("/api/pictures/remove", { body })),
+      unwrap(await api.POST("/pictures/remove", { body })),
     onSuccess: ({ change }) => {
       if (change) done(change);
     },
@@ -122,7 +121,7 @@ export function useRemove() {
 export function useBringBack() {
   const onSuccess = useDone();
   return useMutation({
-    mutationFn: async (which: Which) => unwrap(await api.POST("/api/pictures/bring-back", { body: { which } })),
+    mutationFn: async (which: Which) => unwrap(await api.POST("/pictures/bring-back", { body: { which } })),
     onSuccess,
     onError: sorry,
   });
@@ -131,7 +130,7 @@ export function useBringBack() {
 export function useMerge() {
   const onSuccess = useDone();
   return useMutation({
-    mutationFn: async (body: { kept: string; gone: string[] }) => unwrap(await api.POST("/api/alike/merge", { body })),
+    mutationFn: async (body: { kept: string; gone: string[] }) => unwrap(await api.POST("/alike/merge", { body })),
     onSuccess,
     onError: sorry,
   });
@@ -141,7 +140,7 @@ export function useTellApart() {
   const done = useDone();
   return useMutation({
     mutationFn: async (body: { one: string; other: string; apart: boolean }) => {
-      accept(await api.POST("/api/alike/apart", { body }));
+      accept(await api.POST("/alike/apart", { body }));
     },
     onSuccess: () => {
       done(null);
@@ -154,7 +153,7 @@ export function useCollect() {
   const done = useDone();
   return useMutation({
     mutationFn: async (body: { name: string; which: Which; add: boolean }) =>
-      unwrap(await api.PUT("/api/collections", { body })),
+      unwrap(await api.PUT("/collections", { body })),
     onSuccess: () => {
       done(null);
     },
@@ -165,7 +164,7 @@ export function useForgetCollection() {
   const done = useDone();
   return useMutation({
     mutationFn: async (id: string) => {
-      accept(await api.DELETE("/api/collections/{id}", { params: { path: { id } } }));
+      accept(await api.DELETE("/collections/{id}", { params: { path: { id } } }));
     },
     onSuccess: () => {
       done(null);
@@ -177,7 +176,7 @@ export function useSaveFilter() {
   const done = useDone();
   return useMutation({
     mutationFn: async (body: { name: string; filter: FilterBody }) => {
-      accept(await api.PUT("/api/filters", { body }));
+      accept(await api.PUT("/filters", { body }));
     },
     onSuccess: (_, { name }) => {
       notices.show({ words: `Saved the filter “${name}”.` });
@@ -189,7 +188,7 @@ export function useSaveFilter() {
 export function useForgetFilter() {
   const done = useDone();
   return useMutation({
-    mutationFn: async (id: string) => unwrap(await api.DELETE("/api/filters/{id}", { params: { path: { id } } })),
+    mutationFn: async (id: string) => unwrap(await api.DELETE("/filters/{id}", { params: { path: { id } } })),
     onSuccess: () => {
       done(null);
     },
@@ -201,7 +200,7 @@ export function useTable() {
   const done = useDone();
   return useMutation({
     mutationFn: async ({ text, apply }: { text: File; apply: boolean }) => {
-      const answer = await api.POST("/api/descriptions.csv", {
+      const answer = await api.POST("/descriptions.csv", {
         params: { query: { apply } },
         body: text as unknown as string,
         bodySerializer: (body) => body as unknown as BodyInit,

@@ -17,7 +17,7 @@ export function useTally(of: Which) {
   return useQuery({
     queryKey: ["tally", of],
     queryFn: async ({ signal }) => {
-      return unwrap(await api.POST("/api/tally", { body: { which: of }, signal }));
+      return unwrap(await api.POST("/tally", { body: { which: of }, signal }));
     },
     placeholderData: (previous) => previous,
   });

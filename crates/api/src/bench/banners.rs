@@ -69,7 +69,7 @@ pub(crate) struct BannerBody {
 
 /// Begins a banner for each of some slots, as large as the slot's largest box at its highest
 /// density. A row of them is held to one height.
-#[utoipa::path(post, path = "/api/banners", request_body = NewBanners, responses(
+#[utoipa::path(post, path = "/banners", request_body = NewBanners, responses(
     (status = 201, body = Vec<BannerBody>),
     (status = 404, body = Problem, content_type = "application/problem+json"),
     (status = 422, body = Problem, content_type = "application/problem+json"),

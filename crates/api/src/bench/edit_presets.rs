@@ -18,7 +18,7 @@ use crate::pictures::which::Which;
 use crate::state::App;
 
 /// Every list of edits that was saved, by name.
-#[utoipa::path(get, path = "/api/finishes", responses((status = 200, body = Vec<EditPreset>)))]
+#[utoipa::path(get, path = "/finishes", responses((status = 200, body = Vec<EditPreset>)))]
 pub(crate) async fn edit_presets(State(app): State<App>) -> Result<Json<Vec<EditPreset>>, Problem> {
     Ok(Json(app.store.edit_presets().await?))
 }
@@ -34,7 +34,7 @@ pub(crate) struct NewFinish {
 }
 
 /// Saves a list of edits under a name.
-#[utoipa::path(post, path = "/api/finishes", request_body = NewFinish, responses(
+#[utoipa::path(post, path = "/finishes", request_body = NewFinish, responses(
     (status = 204),
     (status = 422, body = Problem, content_type = "application/problem+json"),
 ))]
@@ -54,7 +54,7 @@ pub(crate) async fn save_edit_preset(
 }
 
 /// Forgets a saved list of edits; pictures keep theirs. The answer can be saved again.
-#[utoipa::path(delete, path = "/api/finishes/{id}", responses(
+#[utoipa::path(delete, path = "/finishes/{id}", responses(
     (status = 200, body = EditPreset),
     (status = 404, body = Problem, content_type = "application/problem+json"),
 ), params(("id" = Uuid, Path, description = "The list's number")))]
@@ -84,7 +84,7 @@ pub(crate) struct Laid {
 
 /// Lays a list of edits on many pictures, in place of their own; how each was turned and
 /// straightened stays, unless the list says otherwise. It holds at once and can be taken back as one.
-#[utoipa::path(post, path = "/api/finishes/{id}/lay", request_body = Laying, responses(
+#[utoipa::path(post, path = "/finishes/{id}/lay", request_body = Laying, responses(
     (status = 200, body = Laid),
     (status = 404, body = Problem, content_type = "application/problem+json"),
 ), params(("id" = Uuid, Path, description = "The list's number")))]

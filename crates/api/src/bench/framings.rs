@@ -111,7 +111,7 @@ pub(crate) struct WidthFraming {
 }
 
 /// Frames a picture for all its slots at all their layout widths. Nothing is made.
-#[utoipa::path(post, path = "/api/pictures/{id}/framings", request_body = FramingsAsked, responses(
+#[utoipa::path(post, path = "/pictures/{id}/framings", request_body = FramingsAsked, responses(
     (status = 200, body = Framings),
     (status = 404, body = Problem, content_type = "application/problem+json"),
     (status = 422, body = Problem, content_type = "application/problem+json"),
@@ -267,7 +267,7 @@ pub(crate) struct CropMade {
 
 /// Frames a slot at a layout width by hand: the part that was dragged or typed is brought inside
 /// the picture and to its shape. Nothing is kept; the answer is the work with it.
-#[utoipa::path(post, path = "/api/pictures/{id}/crop", request_body = CropAsked, responses(
+#[utoipa::path(post, path = "/pictures/{id}/crop", request_body = CropAsked, responses(
     (status = 200, body = CropMade),
     (status = 404, body = Problem, content_type = "application/problem+json"),
     (status = 422, body = Problem, content_type = "application/problem+json"),
@@ -305,7 +305,7 @@ pub(crate) struct PointAsked {
 
 /// The work with another focal point or keep area, given where they lie on the picture with its
 /// geometry changed. Nothing is kept.
-#[utoipa::path(post, path = "/api/pictures/{id}/aim", request_body = PointAsked, responses(
+#[utoipa::path(post, path = "/pictures/{id}/aim", request_body = PointAsked, responses(
     (status = 200, body = Adjustments),
     (status = 404, body = Problem, content_type = "application/problem+json"),
     (status = 422, body = Problem, content_type = "application/problem+json"),

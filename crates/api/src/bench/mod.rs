@@ -77,7 +77,7 @@ pub(super) struct SlotName {
 }
 
 /// A picture as it lies on the bench, and all that was done to it.
-#[utoipa::path(get, path = "/api/pictures/{id}/bench", responses(
+#[utoipa::path(get, path = "/pictures/{id}/bench", responses(
     (status = 200, body = BenchBody),
     (status = 404, body = Problem, content_type = "application/problem+json"),
 ), params(("id" = Uuid, Path, description = "The picture's number")))]

@@ -95,7 +95,7 @@ pub(crate) struct Sheet {
 }
 
 /// Renders views of a picture. Nothing is kept.
-#[utoipa::path(post, path = "/api/pictures/{id}/sheet", request_body = SheetAsked, responses(
+#[utoipa::path(post, path = "/pictures/{id}/sheet", request_body = SheetAsked, responses(
     (status = 200, body = Sheet),
     (status = 404, body = Problem, content_type = "application/problem+json"),
     (status = 422, body = Problem, content_type = "application/problem+json"),
@@ -163,7 +163,7 @@ fn issues(rendered: Option<Rendered>) -> Vec<IssueBody> {
 }
 
 /// The image of a sheet that was rendered just now. It is forgotten once a few more were made.
-#[utoipa::path(get, path = "/api/sheets/{id}", responses(
+#[utoipa::path(get, path = "/sheets/{id}", responses(
     (status = 200, content_type = "image/png", body = Vec<u8>),
     (status = 404, body = Problem, content_type = "application/problem+json"),
 ), params(("id" = Uuid, Path, description = "The image's number")))]

@@ -56,7 +56,7 @@ pub(crate) struct NewStep {
 
 /// Notes a step of the work on a picture. What it was before stays and can be gone back to; where
 /// the picture is shown, nothing changes until it is saved.
-#[utoipa::path(post, path = "/api/pictures/{id}/steps", request_body = NewStep, responses(
+#[utoipa::path(post, path = "/pictures/{id}/steps", request_body = NewStep, responses(
     (status = 201, body = StepBody),
     (status = 404, body = Problem, content_type = "application/problem+json"),
     (status = 422, body = Problem, content_type = "application/problem+json"),
@@ -85,7 +85,7 @@ async fn of_picture(app: &App, step: Uuid, id: Uuid) -> Result<Adjustments, Prob
 }
 
 /// Goes to a step: its work lies on the bench, now and when the picture is opened again.
-#[utoipa::path(post, path = "/api/steps/{id}/go", responses(
+#[utoipa::path(post, path = "/steps/{id}/go", responses(
     (status = 200, body = Adjustments),
     (status = 404, body = Problem, content_type = "application/problem+json"),
 ), params(("id" = Uuid, Path, description = "The step's number")))]
@@ -98,7 +98,7 @@ pub(crate) async fn go_to_step(
 }
 
 /// The work of a step, to be looked at.
-#[utoipa::path(get, path = "/api/steps/{id}", responses(
+#[utoipa::path(get, path = "/steps/{id}", responses(
     (status = 200, body = Adjustments),
     (status = 404, body = Problem, content_type = "application/problem+json"),
 ), params(("id" = Uuid, Path, description = "The step's number")))]
@@ -118,7 +118,7 @@ pub(crate) struct StepName {
 }
 
 /// Names a step, so that it is found again.
-#[utoipa::path(patch, path = "/api/steps/{id}", request_body = StepName, responses(
+#[utoipa::path(patch, path = "/steps/{id}", request_body = StepName, responses(
     (status = 204),
     (status = 404, body = Problem, content_type = "application/problem+json"),
 ), params(("id" = Uuid, Path, description = "The step's number")))]
@@ -152,7 +152,7 @@ pub(crate) struct SavedBody {
 }
 
 /// Has a step hold wherever the picture is shown. Files made before stay as they are.
-#[utoipa::path(post, path = "/api/pictures/{id}/save", request_body = SaveAsked, responses(
+#[utoipa::path(post, path = "/pictures/{id}/save", request_body = SaveAsked, responses(
     (status = 200, body = SavedBody),
     (status = 404, body = Problem, content_type = "application/problem+json"),
     (status = 409, description = "Somebody else saved it in the meantime", body = Problem,
@@ -187,7 +187,7 @@ pub(crate) struct NewBeside {
 }
 
 /// Makes a new picture beside another: it shares that one's original and has its own work.
-#[utoipa::path(post, path = "/api/pictures/{id}/beside", request_body = NewBeside, responses(
+#[utoipa::path(post, path = "/pictures/{id}/beside", request_body = NewBeside, responses(
     (status = 201, body = SavedBody),
     (status = 404, body = Problem, content_type = "application/problem+json"),
     (status = 422, body = Problem, content_type = "application/problem+json"),

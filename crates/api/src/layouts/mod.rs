@@ -32,7 +32,7 @@ pub(super) struct Layouts {
 }
 
 /// The site's pages and slots.
-#[utoipa::path(get, path = "/api/layouts", responses((status = 200, body = Layouts)))]
+#[utoipa::path(get, path = "/layouts", responses((status = 200, body = Layouts)))]
 pub(super) async fn layouts(State(app): State<App>) -> Result<Json<Layouts>, Problem> {
     let SummedLayouts { pages, slots, uncertain } = app.layouts.all().await?;
     let widths: BTreeSet<u32> =
@@ -58,7 +58,7 @@ pub(super) struct PlacesAsked {
 }
 
 /// Where slots occur, and how well what is there does.
-#[utoipa::path(get, path = "/api/occurrences", params(PlacesAsked), responses(
+#[utoipa::path(get, path = "/occurrences", params(PlacesAsked), responses(
     (status = 200, body = [LayoutPlace]),
 ))]
 pub(super) async fn occurrences(

@@ -32,7 +32,7 @@ impl From<NamedSizes> for SizeSetBody {
 }
 
 /// Every set of sizes, by name.
-#[utoipa::path(get, path = "/api/size-sets", responses((status = 200, body = [SizeSetBody])))]
+#[utoipa::path(get, path = "/size-sets", responses((status = 200, body = [SizeSetBody])))]
 pub(crate) async fn size_sets(State(app): State<App>) -> Result<Json<Vec<SizeSetBody>>, Problem> {
     Ok(Json(app.store.size_sets().await?.into_iter().map(SizeSetBody::from).collect()))
 }
@@ -48,7 +48,7 @@ pub(crate) struct NewSizeSet {
 }
 
 /// Keeps a set of sizes under its name.
-#[utoipa::path(put, path = "/api/size-sets", request_body = NewSizeSet, responses(
+#[utoipa::path(put, path = "/size-sets", request_body = NewSizeSet, responses(
     (status = 200, body = SizeSetBody),
     (status = 422, body = Problem, content_type = "application/problem+json"),
 ))]
@@ -65,7 +65,7 @@ pub(crate) async fn keep_size_set(
 }
 
 /// Takes a set away. Slots that were sized by it stay as they are.
-#[utoipa::path(delete, path = "/api/size-sets/{id}", responses(
+#[utoipa::path(delete, path = "/size-sets/{id}", responses(
     (status = 204), (status = 404, body = Problem, content_type = "application/problem+json"),
 ), params(("id" = Uuid, Path, description = "The set's number")))]
 pub(crate) async fn remove_size_set(
@@ -87,7 +87,7 @@ pub(crate) struct Slots {
 
 /// Gives slots the sizes of a set. Answers with the boxes that were set by hand before, which
 /// bring those back when they are sent to `/api/slots/boxes`.
-#[utoipa::path(post, path = "/api/size-sets/{id}/apply", request_body = Slots, responses(
+#[utoipa::path(post, path = "/size-sets/{id}/apply", request_body = Slots, responses(
     (status = 200, body = [SlotBoxes]),
     (status = 404, body = Problem, content_type = "application/problem+json"),
     (status = 422, body = Problem, content_type = "application/problem+json"),

@@ -35,7 +35,7 @@ pub(crate) struct NewSlot {
 }
 
 /// Adds a slot that was typed by hand.
-#[utoipa::path(post, path = "/api/slots", request_body = NewSlot, responses(
+#[utoipa::path(post, path = "/slots", request_body = NewSlot, responses(
     (status = 201, body = SlotBody),
     (status = 422, body = Problem, content_type = "application/problem+json"),
 ))]
@@ -91,7 +91,7 @@ impl CroppingChoice {
 }
 
 /// Sets a slot's name, fit, budget, densities or cropping by hand; measuring again keeps them.
-#[utoipa::path(patch, path = "/api/slots/{id}", request_body = SlotChange, responses(
+#[utoipa::path(patch, path = "/slots/{id}", request_body = SlotChange, responses(
     (status = 200, body = SlotBody),
     (status = 404, body = Problem, content_type = "application/problem+json"),
 ), params(("id" = Uuid, Path, description = "The slot's number")))]
@@ -129,7 +129,7 @@ pub(crate) struct Placed {
 }
 
 /// Places a picture of the library in a slot: on one page, on some, or everywhere.
-#[utoipa::path(post, path = "/api/slots/{id}/placement", request_body = Placement, responses(
+#[utoipa::path(post, path = "/slots/{id}/placement", request_body = Placement, responses(
     (status = 200, body = Placed),
     (status = 404, body = Problem, content_type = "application/problem+json"),
 ), params(("id" = Uuid, Path, description = "The slot's number")))]
@@ -154,7 +154,7 @@ pub(crate) struct OtherSlot {
 }
 
 /// Joins a slot with another one: its occurrences move there, and it is gone.
-#[utoipa::path(post, path = "/api/slots/{id}/join", request_body = OtherSlot, responses(
+#[utoipa::path(post, path = "/slots/{id}/join", request_body = OtherSlot, responses(
     (status = 204), (status = 404, body = Problem, content_type = "application/problem+json"),
 ), params(("id" = Uuid, Path, description = "The slot that goes")))]
 pub(crate) async fn join(
@@ -169,7 +169,7 @@ pub(crate) async fn join(
 }
 
 /// Gives an occurrence a slot of its own, laid out as it is here. Joining undoes it.
-#[utoipa::path(post, path = "/api/occurrences/{id}/split", responses(
+#[utoipa::path(post, path = "/occurrences/{id}/split", responses(
     (status = 200, body = OtherSlot),
     (status = 404, body = Problem, content_type = "application/problem+json"),
 ), params(("id" = Uuid, Path, description = "The occurrence's number")))]
@@ -182,7 +182,7 @@ pub(crate) async fn split(
 }
 
 /// Says that a doubtful match is none: the occurrence keeps the slot of its own.
-#[utoipa::path(post, path = "/api/occurrences/{id}/apart", responses(
+#[utoipa::path(post, path = "/occurrences/{id}/apart", responses(
     (status = 204), (status = 404, body = Problem, content_type = "application/problem+json"),
 ), params(("id" = Uuid, Path, description = "The occurrence's number")))]
 pub(crate) async fn keep_apart(
@@ -211,7 +211,7 @@ impl SlotBoxes {
 
 /// Sets the boxes of slots by hand, all of them or none; measuring again keeps them. Answers with
 /// what was set before, which brings it back when it is sent.
-#[utoipa::path(put, path = "/api/slots/boxes", request_body = [SlotBoxes], responses(
+#[utoipa::path(put, path = "/slots/boxes", request_body = [SlotBoxes], responses(
     (status = 200, body = [SlotBoxes]),
     (status = 422, body = Problem, content_type = "application/problem+json"),
 ))]

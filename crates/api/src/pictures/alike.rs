@@ -25,7 +25,7 @@ pub(crate) struct PairBody {
 }
 
 /// Pairs that look the same and were not told apart, the most alike first.
-#[utoipa::path(get, path = "/api/alike", responses((status = 200, body = Vec<PairBody>)))]
+#[utoipa::path(get, path = "/alike", responses((status = 200, body = Vec<PairBody>)))]
 pub(crate) async fn alike(State(app): State<App>) -> Result<Json<Vec<PairBody>>, Problem> {
     let pairs = app.store.alike(200).await?;
     let words: Vec<&str> = pairs.iter().map(words).collect();
@@ -58,7 +58,7 @@ pub(crate) struct Apart {
 }
 
 /// Says that two pictures are not the same, or takes that back.
-#[utoipa::path(post, path = "/api/alike/apart", request_body = Apart, responses(
+#[utoipa::path(post, path = "/alike/apart", request_body = Apart, responses(
     (status = 204),
     (status = 404, body = Problem, content_type = "application/problem+json"),
 ))]
@@ -84,7 +84,7 @@ pub(crate) struct Merge {
 
 /// Moves every use of some pictures to another one and removes them, as one change that can be
 /// taken back.
-#[utoipa::path(post, path = "/api/alike/merge", request_body = Merge, responses(
+#[utoipa::path(post, path = "/alike/merge", request_body = Merge, responses(
     (status = 200, body = Option<ChangeBody>),
     (status = 404, body = Problem, content_type = "application/problem+json"),
     (status = 422, body = Problem, content_type = "application/problem+json"),

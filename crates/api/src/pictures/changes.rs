@@ -58,7 +58,7 @@ pub(crate) async fn settle(app: &App, pictures: &[Uuid]) -> Result<(), Problem> 
 }
 
 /// The newest changes that can be taken back.
-#[utoipa::path(get, path = "/api/changes", responses((status = 200, body = Vec<ChangeBody>)))]
+#[utoipa::path(get, path = "/changes", responses((status = 200, body = Vec<ChangeBody>)))]
 pub(crate) async fn changes(State(app): State<App>) -> Result<Json<Vec<ChangeBody>>, Problem> {
     let changes = app.store.changes(50).await?;
     Ok(Json(changes.into_iter().map(ChangeBody::from).collect()))
@@ -76,7 +76,7 @@ pub(crate) struct TakenBackBody {
 }
 
 /// Takes a change back. What was changed again since stays.
-#[utoipa::path(post, path = "/api/changes/{id}/back", responses(
+#[utoipa::path(post, path = "/changes/{id}/back", responses(
     (status = 200, body = TakenBackBody),
     (status = 404, body = Problem, content_type = "application/problem+json"),
 ), params(("id" = Uuid, Path, description = "The change's number")))]
@@ -131,7 +131,7 @@ pub(crate) struct UsedBody {
 
 /// Removes pictures, or says beforehand which of them are used where. Their places keep them, so
 /// that bringing them back brings the uses back.
-#[utoipa::path(post, path = "/api/pictures/remove", request_body = Removal, responses(
+#[utoipa::path(post, path = "/pictures/remove", request_body = Removal, responses(
     (status = 200, body = RemovalBody),
     (status = 422, body = Problem, content_type = "application/problem+json"),
 ))]
@@ -159,7 +159,7 @@ pub(crate) struct BringBack {
 }
 
 /// Brings removed pictures back, uses and all.
-#[utoipa::path(post, path = "/api/pictures/bring-back", request_body = BringBack, responses(
+#[utoipa::path(post, path = "/pictures/bring-back", request_body = BringBack, responses(
     (status = 200, body = Option<ChangeBody>),
     (status = 422, body = Problem, content_type = "application/problem+json"),
 ))]

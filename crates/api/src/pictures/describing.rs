@@ -82,7 +82,7 @@ pub(crate) struct Descriptions {
 }
 
 /// Describes pictures, each in its own words, as one change that can be taken back.
-#[utoipa::path(patch, path = "/api/pictures", request_body = Descriptions, responses(
+#[utoipa::path(patch, path = "/pictures", request_body = Descriptions, responses(
     (status = 200, description = "The change; nothing where nothing changed", body = Option<ChangeBody>),
     (status = 422, body = Problem, content_type = "application/problem+json"),
 ))]
@@ -113,7 +113,7 @@ pub(crate) struct DescribeAll {
 
 /// Describes many pictures in the same words, or fills what is empty from their own files
 /// and pages.
-#[utoipa::path(post, path = "/api/pictures/describe", request_body = DescribeAll, responses(
+#[utoipa::path(post, path = "/pictures/describe", request_body = DescribeAll, responses(
     (status = 200, description = "The change; nothing where nothing changed", body = Option<ChangeBody>),
     (status = 422, body = Problem, content_type = "application/problem+json"),
 ))]
@@ -176,7 +176,7 @@ pub(crate) struct NameProposal {
 }
 
 /// Proposes file names by the site's pattern: safe, transliterated, and each of them once.
-#[utoipa::path(post, path = "/api/pictures/names", request_body = Naming, responses(
+#[utoipa::path(post, path = "/pictures/names", request_body = Naming, responses(
     (status = 200, body = Vec<NameProposal>),
     (status = 422, body = Problem, content_type = "application/problem+json"),
 ))]

@@ -223,7 +223,7 @@ pub(super) struct PictureList {
 }
 
 /// The library, part by part.
-#[utoipa::path(get, path = "/api/pictures", params(Listing, FilterQuery), responses(
+#[utoipa::path(get, path = "/pictures", params(Listing, FilterQuery), responses(
     (status = 200, body = PictureList),
     (status = 422, body = Problem, content_type = "application/problem+json"),
 ))]
@@ -256,7 +256,7 @@ fn after(text: &str) -> Result<After, Problem> {
 }
 
 /// One picture.
-#[utoipa::path(get, path = "/api/pictures/{id}", responses(
+#[utoipa::path(get, path = "/pictures/{id}", responses(
     (status = 200, body = PictureBody),
     (status = 404, body = Problem, content_type = "application/problem+json"),
 ), params(("id" = Uuid, Path, description = "The picture's number")))]
@@ -276,7 +276,7 @@ pub(super) struct PictureChange {
 }
 
 /// Moves a picture's focal point. Files made before stay as they are.
-#[utoipa::path(patch, path = "/api/pictures/{id}", request_body = PictureChange, responses(
+#[utoipa::path(patch, path = "/pictures/{id}", request_body = PictureChange, responses(
     (status = 200, body = PictureBody),
     (status = 404, body = Problem, content_type = "application/problem+json"),
     (status = 422, body = Problem, content_type = "application/problem+json"),
@@ -293,7 +293,7 @@ pub(super) async fn change(
 }
 
 /// The original, unchanged, to be saved.
-#[utoipa::path(get, path = "/api/pictures/{id}/original", responses(
+#[utoipa::path(get, path = "/pictures/{id}/original", responses(
     (status = 200, content_type = "image/*", body = Vec<u8>),
     (status = 404, body = Problem, content_type = "application/problem+json"),
 ), params(("id" = Uuid, Path, description = "The picture's number")))]
@@ -318,7 +318,7 @@ pub(super) struct PreviewChoice {
 }
 
 /// The whole picture, upright and small, as WebP.
-#[utoipa::path(get, path = "/api/pictures/{id}/preview", params(
+#[utoipa::path(get, path = "/pictures/{id}/preview", params(
     ("id" = Uuid, Path, description = "The picture's number"), PreviewChoice,
 ), responses(
     (status = 200, content_type = "image/webp", body = Vec<u8>),

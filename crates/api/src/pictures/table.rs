@@ -34,7 +34,7 @@ const COLUMNS: [&str; 10] = [
 
 /// The descriptions of all pictures that meet the filter, as CSV. Cells that a spreadsheet would
 /// take for formulas begin with an apostrophe.
-#[utoipa::path(get, path = "/api/descriptions.csv", params(FilterQuery), responses(
+#[utoipa::path(get, path = "/descriptions.csv", params(FilterQuery), responses(
     (status = 200, content_type = "text/csv", body = String),
     (status = 422, body = Problem, content_type = "application/problem+json"),
 ))]
@@ -134,7 +134,7 @@ pub(crate) struct CellChange {
 
 /// Reads descriptions from a CSV table, matched by `hash` or else by `name`. Columns that are not
 /// there stay as they are; cells that are empty empty their field.
-#[utoipa::path(post, path = "/api/descriptions.csv", params(Reading),
+#[utoipa::path(post, path = "/descriptions.csv", params(Reading),
     request_body(content = String, content_type = "text/csv"), responses(
     (status = 200, body = TableBody),
     (status = 422, body = Problem, content_type = "application/problem+json"),

@@ -23,7 +23,7 @@ pub(crate) struct Upload {
 
 /// Brings one picture into the library. It is accepted only when its bytes are safely stored;
 /// bytes that are there already are answered with 200 and not stored again.
-#[utoipa::path(post, path = "/api/pictures",
+#[utoipa::path(post, path = "/pictures",
     request_body(content = Upload, content_type = "multipart/form-data"),
     responses(
         (status = 201, description = "Taken", body = PictureBody),

@@ -65,7 +65,7 @@ pub(crate) struct UseBody {
 }
 
 /// All that is known of one picture.
-#[utoipa::path(get, path = "/api/pictures/{id}/page", responses(
+#[utoipa::path(get, path = "/pictures/{id}/page", responses(
     (status = 200, body = PicturePage),
     (status = 404, body = Problem, content_type = "application/problem+json"),
 ), params(("id" = Uuid, Path, description = "The picture's number")))]

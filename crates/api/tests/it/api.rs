@@ -13,7 +13,10 @@ async fn health_and_the_document_answer() {
     let api = Api::start().await;
     assert_eq!(api.get("/api/health").await.json()["status"], "ok");
     let document = api.get("/api/openapi.json").await.json();
-    for path in ["/api/pictures", "/api/pictures/{id}/variants", "/api/variants/{id}/file"] {
+    assert!(document["paths"]["/api/sites"].is_object(), "sites are not described");
+    let document = api.get(&format!("/api/sites/{}/openapi.json", api.app.site.slug)).await.json();
+    assert_eq!(document["servers"][0]["url"], "/api/sites/{site}");
+    for path in ["/pictures", "/pictures/{id}/variants", "/variants/{id}/file"] {
         assert!(document["paths"][path].is_object(), "{path} is not described");
     }
 }

@@ -6,6 +6,7 @@ use std::time::Duration;
 use crate::support::Api;
 use axum::http::StatusCode;
 use brisk_margin_testing::pictures::{gradient_jpeg, gradient_png};
+use brisk_margin_work::jobs::runner::JobRunner;
 use brisk_margin_work::jobs::workers::Workers;
 use serde_json::{Value, json};
 
@@ -142,8 +143,8 @@ async fn files_in_the_sites_folder_are_taken_once_they_are_quiet_and_whole() {
     // A transfer that is paused in its middle, and a file that is no picture.
     std::fs::write(media.join("half.jpg"), &file[..file.len() / 2]).unwrap();
     std::fs::write(media.join("broken.png"), b"not a picture").unwrap();
-    let workers = Workers::start(&api.app.job_runner());
-    api.app.folder_watch.spawn(media.clone());
+    let workers = Workers::start(&JobRunner::new(&api.sites));
+    api.app.folder_watch.watch(Some(media.clone()));
     until(|| async { api.names("").await == ["dome.jpg"] }).await;
     let list = api.get("/api/pictures").await.json();
     let id = list["pictures"][0]["id"].as_str().unwrap().to_owned();

@@ -223,7 +223,7 @@ async fn a_removed_picture_comes_back_with_its_places_until_its_time_is_over() {
 
     api.post("/api/pictures/remove", &json!({"which": {"ids": [&id]}})).await;
     assert_eq!((api.names("").await.len(), api.names("removed=true").await.len()), (0, 1));
-    assert_eq!(removal::sweep(&api.store).await.unwrap(), 0, "90 days are not over");
+    assert_eq!(removal::forget_pictures(&api.store).await.unwrap(), 0, "90 days are not over");
     let tally = api.post("/api/tally", &json!({"which": {"ids": [&id]}})).await.json();
     assert_eq!(tally["pictures"], 1, "removed pictures that are selected count");
     api.post("/api/pictures/bring-back", &json!({"which": {"ids": [&id]}})).await;
@@ -241,9 +241,9 @@ async fn a_removed_picture_comes_back_with_its_places_until_its_time_is_over() {
     assert_eq!(api.store.forget_removed(later).await.unwrap(), 1);
     assert_eq!(api.get(&format!("/api/pictures/{other}")).await.status, StatusCode::NOT_FOUND);
     // Its bytes go a day after its row, unless somebody brought them again.
-    assert_eq!(removal::sweep(&api.store).await.unwrap(), 0);
+    assert_eq!(removal::forget_pictures(&api.store).await.unwrap(), 0);
     assert_eq!(api.files_below("blobs"), blobs);
-    assert_eq!(api.store.delete_orphans(later).await.unwrap(), 1);
+    assert_eq!(api.sites.installation().delete_unused_bytes(later).await.unwrap(), 1);
     assert_eq!(api.files_below("blobs"), blobs - 1, "its original is gone, and no other");
     assert_eq!(api.get(&format!("/api/pictures/{id}/original")).await.body, file);
 
@@ -251,7 +251,11 @@ async fn a_removed_picture_comes_back_with_its_places_until_its_time_is_over() {
     api.post("/api/pictures/remove", &json!({"which": {"ids": [&again]}})).await;
     assert_eq!(api.store.forget_removed(later).await.unwrap(), 1);
     let back = api.taken("moor.png", &gradient_png(50, 40)).await;
-    assert_eq!(api.store.delete_orphans(later).await.unwrap(), 0, "a row speaks of them again");
+    assert_eq!(
+        api.sites.installation().delete_unused_bytes(later).await.unwrap(),
+        0,
+        "a row speaks of them again"
+    );
     assert_eq!(api.get(&format!("/api/pictures/{back}/original")).await.body, gradient_png(50, 40));
 }
 

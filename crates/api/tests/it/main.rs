@@ -7,6 +7,7 @@ mod bench;
 mod layouts;
 mod library;
 mod responsive;
+mod sites;
 mod support;
 mod trials;
 mod upgrade;

@@ -6,6 +6,7 @@ mod made;
 mod measure;
 mod seed;
 mod serve;
+mod site;
 mod worker;
 
 use std::path::PathBuf;
@@ -30,6 +31,8 @@ enum Command {
     Serve(serve::Serve),
     /// Does the long work of servers with the same database and blobs
     Worker(worker::Worker),
+    /// Adds a site, or changes its settings
+    Site(site::SiteCommand),
     /// Fills the library with the pictures in a folder
     Seed(seed::Seed),
     /// Makes the files of pictures for a slot, without a database
@@ -43,8 +46,12 @@ enum Command {
     /// Decodes and encodes for the process that started it
     #[command(hide = true)]
     Codec,
-    /// Prints the document that describes the API
-    Openapi,
+    /// Prints the document that describes the API of a site
+    Openapi {
+        /// That of the installation instead
+        #[arg(long)]
+        installation: bool,
+    },
 }
 
 /// Prepares a data folder.
@@ -67,14 +74,19 @@ pub fn run() -> ExitCode {
     let done = match command {
         Command::Serve(serve) => within_runtime(serve.run()),
         Command::Worker(worker) => within_runtime(worker.run()),
+        Command::Site(site) => within_runtime(site.run()),
         Command::Seed(seed) => within_runtime(seed.run()),
         Command::Fit(fit) => return fit.run(),
         Command::Measure(measure) => within_runtime(measure.run()),
         Command::Host(host) => within_runtime(host.run()),
         Command::Folder(folder) => prepare(&folder),
         Command::Codec => return brisk_margin_codec_pool::child::run(),
-        Command::Openapi => {
-            println!("{}", brisk_margin_api::document());
+        Command::Openapi { installation } => {
+            let document = match installation {
+                true => brisk_margin_api::installation_document(),
+                false => brisk_margin_api::site_document(),
+            };
+            println!("{document}");
             Ok(())
         }
     };

@@ -2,7 +2,6 @@
 
 use std::path::{Path, PathBuf};
 
-use brisk_margin_api::App;
 use brisk_margin_core::budget;
 use brisk_margin_core::choice::EncodeRequest;
 use brisk_margin_core::encoding::{Encoding, Quality};
@@ -15,7 +14,9 @@ use brisk_margin_core::slot_shape::{Fit, SlotShape};
 use brisk_margin_core::units::Density;
 use brisk_margin_store::pictures::{Arrival, ChangeSet, FieldChange, Picture};
 use brisk_margin_work::intake::{self, IncomingFile};
+use brisk_margin_work::jobs::runner::JobRunner;
 use brisk_margin_work::making::files::{self, FileWish};
+use brisk_margin_work::sites::{SiteServices, Sites};
 use clap::Args;
 use serde::Deserialize;
 
@@ -73,8 +74,8 @@ impl Seed {
     pub(super) async fn run(self) -> Result<(), Failure> {
         let list: List = serde_json::from_slice(&std::fs::read(&self.list)?)?;
         let beside = self.list.parent().unwrap_or(Path::new("."));
-        let app = self.home.open().await?;
-        app.store.change_site(|site| site.name.clone_from(&list.site)).await?;
+        let sites = self.home.open().await?;
+        let app = site_named(&sites, &list.site).await?;
         let mut said = ChangeSet::default();
         for seeded in &list.pictures {
             let picture = bring_in(&app, &beside.join(&seeded.file), seeded).await?;
@@ -85,7 +86,7 @@ impl Seed {
         }
         said.pictures.retain(|_, change| *change != FieldChange::default());
         app.store.edit("described the first pictures", &said).await?;
-        app.job_runner().do_all().await?;
+        JobRunner::new(&sites).do_all().await?;
         Ok(())
     }
 }
@@ -103,7 +104,19 @@ impl Seeded {
     }
 }
 
-async fn bring_in(app: &App, path: &Path, seeded: &Seeded) -> Result<Picture, Failure> {
+/// The site called `name`, which is added where there is none.
+pub(super) async fn site_named(sites: &Sites, name: &str) -> Result<SiteServices, Failure> {
+    for site in sites.all().await? {
+        let services = sites.services(&site).await?;
+        if services.store.site().await?.name == name {
+            return Ok(services);
+        }
+    }
+    let site = sites.installation().add_site(name).await?;
+    Ok(sites.services(&site).await?)
+}
+
+async fn bring_in(app: &SiteServices, path: &Path, seeded: &Seeded) -> Result<Picture, Failure> {
     let hash = intake::hash_of(path).await?;
     let incoming = IncomingFile::upload(&seeded.file);
     let (Arrival::New(picture) | Arrival::There(picture) | Arrival::Back(picture)) =
@@ -113,7 +126,7 @@ async fn bring_in(app: &App, path: &Path, seeded: &Seeded) -> Result<Picture, Fa
     Ok(moved.unwrap_or(picture))
 }
 
-async fn make(app: &App, picture: &Picture, wanted: &Wanted) -> Result<(), Failure> {
+async fn make(app: &SiteServices, picture: &Picture, wanted: &Wanted) -> Result<(), Failure> {
     let slot = SlotShape::new(wanted.width, wanted.height, Fit::Cover)?;
     let adjustments = &picture.adjustments;
     let crop = adjustments.crop_spec(None);

@@ -1,15 +1,15 @@
 //! `serve`: the application on loopback, with workers or without.
 
-use std::collections::BTreeSet;
 use std::net::{Ipv4Addr, SocketAddr};
 use std::path::PathBuf;
 
 use brisk_margin_api::application;
+use brisk_margin_work::jobs::runner::JobRunner;
 use brisk_margin_work::jobs::workers::Workers;
+use brisk_margin_work::watched_folders;
 use clap::Args;
 use tokio::net::TcpListener;
 use tokio::signal::unix::{SignalKind, signal};
-use url::Url;
 
 use crate::client;
 use crate::home::{Failure, Home};
@@ -25,12 +25,6 @@ pub struct Serve {
     /// The folder of the built client, where it is not the one inside the program
     #[arg(long, value_name = "DIR")]
     web: Option<PathBuf>,
-    /// The site's own folder of pictures, to be watched; nothing is written there
-    #[arg(long, value_name = "DIR")]
-    media: Option<PathBuf>,
-    /// The address of the site's first page, to be measured
-    #[arg(long, value_name = "URL")]
-    site: Option<String>,
     /// Leave long work to `brisk-margin worker`, here or on other machines
     #[arg(long)]
     no_workers: bool,
@@ -45,16 +39,11 @@ impl Serve {
         let listener = TcpListener::bind(address).await.map_err(|error| {
             format!("port {} cannot be used ({error}); give another with --port", self.port)
         })?;
-        let mut own_ports = BTreeSet::from([listener.local_addr()?.port()]);
-        own_ports.extend(Url::parse(&self.home.database)?.port());
-        let app = self.home.open_for(own_ports, self.site).await?;
-        app.intake.folder().clear_spool()?;
-        app.uploads.clear().await?;
-        let workers = (!self.no_workers).then(|| Workers::start(&app.job_runner()));
-        if let Some(folder) = self.media {
-            app.folder_watch.spawn(folder);
-        }
-        let routes = application(app, client);
+        let sites = self.home.open_beside(Some(listener.local_addr()?.port())).await?;
+        sites.clear_uploads().await?;
+        let workers = (!self.no_workers).then(|| Workers::start(&JobRunner::new(&sites)));
+        watched_folders::spawn(&sites);
+        let routes = application(sites, client);
         println!("Brisk Margin is ready at http://{}", listener.local_addr()?);
         tokio::select! {
             served = axum::serve(listener, routes) => served?,

@@ -1,25 +1,49 @@
-//! The tables, step by step; a step that was released is never changed, and none goes back: an
-//! older program says that the data folder is newer than itself.
+//! The tables, step by step: those of the installation, and those of a site, which every site has in a
+//! schema of its own. A step that was released is never changed, and none goes back: an older program
+//! says that the data folder is newer than itself.
 
 use sea_orm_migration::async_trait::async_trait;
 use sea_orm_migration::prelude::*;
+use sea_orm_migration::sea_query::IntoIden;
 
-pub struct Migrator;
+/// Brings what all sites share up to date.
+pub struct InstallationMigrator;
+
+/// Brings the tables of a site up to date, over a connection that looks for them in its schema.
+pub struct SiteMigrator;
 
 #[async_trait]
-impl MigratorTrait for Migrator {
+impl MigratorTrait for InstallationMigrator {
     fn migrations() -> Vec<Box<dyn MigrationTrait>> {
-        STEPS.iter().map(|&step| Box::new(step) as Box<dyn MigrationTrait>).collect()
+        boxed(INSTALLATION)
+    }
+
+    fn migration_table_name() -> DynIden {
+        "installation_migrations".into_iden()
     }
 }
 
+#[async_trait]
+impl MigratorTrait for SiteMigrator {
+    fn migrations() -> Vec<Box<dyn MigrationTrait>> {
+        boxed(SITE)
+    }
+}
+
+fn boxed(steps: &[Step]) -> Vec<Box<dyn MigrationTrait>> {
+    steps.iter().map(|&step| Box::new(step) as Box<dyn MigrationTrait>).collect()
+}
+
 macro_rules! steps {
-    ($($name:literal),* $(,)?) => {
-        [$(Step { name: $name, sql: include_str!(concat!($name, ".sql")) }),*]
+    ($folder:literal: $($name:literal),* $(,)?) => {
+        [$(Step { name: $name, sql: include_str!(concat!($folder, "/", $name, ".sql")) }),*]
     };
 }
 
-const STEPS: &[Step] = &steps![
+const INSTALLATION: &[Step] = &steps!["installation": "i0001_sites_and_jobs"];
+
+const SITE: &[Step] = &steps![
+    "site":
     "m0001_pictures_and_variants",
     "m0002_layouts",
     "m0003_site_and_size_sets",

@@ -38,7 +38,7 @@ async fn settle(home: &Home) {
 #[tokio::test]
 async fn a_change_is_told_with_its_ids_once_it_is_committed() {
     let home = home().await;
-    let mut listener = home.store.listen(7).await.unwrap();
+    let mut listener = home.installation.listen(7).await.unwrap();
     let one = picture(&home.store, b"one").await;
     let heard = told(&mut listener, ChangeKind::Pictures).await;
     assert_eq!(heard, [Some([one.id].into())]);
@@ -55,7 +55,7 @@ async fn a_change_is_told_with_its_ids_once_it_is_committed() {
 async fn of_many_rows_only_the_kind_is_told() {
     let home = home().await;
     brisk_margin_testing::made_up::add_pictures(&home.database, 300).await.unwrap();
-    let mut listener = home.store.listen(7).await.unwrap();
+    let mut listener = home.installation.listen(7).await.unwrap();
     execute(&home.database, "UPDATE pictures SET title = 'Dome'").await;
     assert_eq!(told(&mut listener, ChangeKind::Pictures).await, [None]);
 }
@@ -63,7 +63,7 @@ async fn of_many_rows_only_the_kind_is_told() {
 #[tokio::test]
 async fn a_listener_whose_connection_broke_is_told_that_it_missed_some() {
     let home = home().await;
-    let mut listener = home.store.listen(7).await.unwrap();
+    let mut listener = home.installation.listen(7).await.unwrap();
     let others = "SELECT pg_terminate_backend(pid) FROM pg_stat_activity
         WHERE datname = current_database() AND pid <> pg_backend_pid()";
     execute(&home.database, others).await;
@@ -133,10 +133,10 @@ async fn what_a_change_makes_untrue_is_stale_and_nothing_else() {
 async fn processes_that_start_at_once_bring_the_tables_up_to_date_once() {
     let database = brisk_margin_testing::database().await;
     let folder = tempfile::tempdir().unwrap();
-    let open = || brisk_margin_store::Store::open(&database, folder.path());
+    let open = || brisk_margin_store::Installation::open(&database, folder.path());
     let opened = tokio::join!(open(), open(), open());
-    for store in [opened.0, opened.1, opened.2] {
-        store.unwrap().ping().await.unwrap();
+    for installation in [opened.0, opened.1, opened.2] {
+        installation.unwrap().ping().await.unwrap();
     }
 }
 
@@ -145,7 +145,7 @@ async fn a_start_that_is_broken_off_while_it_changes_tables_is_begun_again() {
     let database = brisk_margin_testing::database().await;
     let folder = tempfile::tempdir().unwrap();
     for pause in [5, 20, 45, 80, 130, 200] {
-        let open = brisk_margin_store::Store::open(&database, folder.path());
+        let open = brisk_margin_store::Installation::open(&database, folder.path());
         let broken = timeout(Duration::from_millis(pause), open);
         let _ = broken.await;
         // As the end of the process would: nothing of it goes on.
@@ -153,7 +153,9 @@ async fn a_start_that_is_broken_off_while_it_changes_tables_is_begun_again() {
             WHERE datname = current_database() AND pid <> pg_backend_pid()";
         execute(&database, others).await;
     }
-    let store = brisk_margin_store::Store::open(&database, folder.path()).await.unwrap();
+    let opened = brisk_margin_store::Installation::open(&database, folder.path()).await.unwrap();
+    let site = opened.add_site("Tarnlight").await.unwrap();
+    let store = opened.store(&site).await.unwrap();
     let kept = picture(&store, b"one").await;
     assert_eq!(store.picture(kept.id).await.unwrap().unwrap().name, "moor.jpg");
 }

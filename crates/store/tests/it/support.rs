@@ -3,13 +3,15 @@
 use brisk_margin_core::embedded::EmbeddedMetadata;
 use brisk_margin_core::geometry::Size;
 use brisk_margin_core::site::ImportAction;
-use brisk_margin_store::Store;
 use brisk_margin_store::pictures::{Arrival, NewPicture, Origin, Picture};
+use brisk_margin_store::{Installation, Store};
 use brisk_margin_testing::pictures::jpeg_facts;
 use tempfile::TempDir;
 
 pub struct Home {
+    pub installation: Installation,
     pub store: Store,
+    /// The address of the database as the site sees it.
     pub database: String,
     pub folder: TempDir,
 }
@@ -17,8 +19,11 @@ pub struct Home {
 pub async fn home() -> Home {
     let database = brisk_margin_testing::database().await;
     let folder = tempfile::tempdir().unwrap();
-    let store = Store::open(&database, folder.path()).await.unwrap();
-    Home { store, database, folder }
+    let installation = Installation::open(&database, folder.path()).await.unwrap();
+    let site = installation.add_site("Tarnlight").await.unwrap();
+    let store = installation.store(&site).await.unwrap();
+    let database = brisk_margin_testing::of_schema(&database, &site.schema);
+    Home { installation, store, database, folder }
 }
 
 /// A picture of 1,200 by 800 pixels whose file is `bytes`.

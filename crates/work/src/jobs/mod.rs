@@ -20,7 +20,7 @@ pub mod workers;
 use std::sync::Mutex;
 use std::time::{Duration, Instant};
 
-use brisk_margin_store::Store;
+use brisk_margin_store::Installation;
 use brisk_margin_store::jobs::{Claim, Heard, Job, Progress};
 use serde::Serialize;
 use serde::de::DeserializeOwned;
@@ -32,14 +32,14 @@ const EVERY: Duration = Duration::from_millis(300);
 
 /// A job in hand: what is to be done, and how far it is.
 pub struct JobInHand {
-    store: Store,
+    installation: Installation,
     job: Job,
     noted: Mutex<Option<Instant>>,
 }
 
 impl JobInHand {
-    fn new(store: Store, job: Job) -> Self {
-        Self { store, job, noted: Mutex::default() }
+    fn new(installation: Installation, job: Job) -> Self {
+        Self { installation, job, noted: Mutex::default() }
     }
 
     const fn claim(&self) -> Claim {
@@ -96,7 +96,7 @@ impl JobInHand {
         checkpoint: Option<serde_json::Value>,
     ) -> Result<(), JobFailure> {
         let progress = Progress { done: done as u64, total: Some(total as u64) };
-        match self.store.note_progress(self.claim(), progress, checkpoint).await? {
+        match self.installation.note_progress(self.claim(), progress, checkpoint).await? {
             Heard::GoOn => Ok(()),
             Heard::Cancel => Err(JobFailure::Cancelled),
             Heard::Lost => Err(JobFailure::Lost),

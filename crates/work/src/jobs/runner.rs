@@ -5,28 +5,22 @@ use std::time::Duration;
 use brisk_margin_core::job::{AfterFailure, JobKind, Priority};
 use brisk_margin_store::changes::{ChangeKind, RowsChanged, Told};
 use brisk_margin_store::jobs::{Claim, Ending, Job, NewJob};
-use brisk_margin_store::{Store, StoreError};
+use brisk_margin_store::{Installation, StoreError};
 use tokio::sync::watch;
 use uuid::Uuid;
 
 use super::{JobFailure, JobInHand};
 use crate::events::Events;
-use crate::layouts::LayoutSummaries;
-use crate::making::Maker;
-use crate::measuring::Measuring;
+use crate::sites::Sites;
 use crate::{analysis, import_actions, making, removal, status};
 
 /// How long is waited before the end of a job is noted again, where the database was away.
 const NOTE_AGAIN: Duration = Duration::from_secs(1);
 
-/// Does jobs. Clones do them with the same services.
+/// Does jobs of every site. Clones do them with the same services.
 #[derive(Clone)]
 pub struct JobRunner {
-    store: Store,
-    events: Events,
-    maker: Maker,
-    measuring: Measuring,
-    layouts: LayoutSummaries,
+    sites: Sites,
     give_back: watch::Sender<bool>,
 }
 
@@ -39,29 +33,21 @@ enum Stop {
 }
 
 impl JobRunner {
-    /// A runner with these services.
-    pub fn new(
-        events: Events,
-        maker: Maker,
-        measuring: Measuring,
-        layouts: LayoutSummaries,
-    ) -> Self {
-        Self {
-            store: maker.store.clone(),
-            events,
-            maker,
-            measuring,
-            layouts,
-            give_back: watch::Sender::new(false),
-        }
+    /// A runner for `sites`.
+    pub fn new(sites: &Sites) -> Self {
+        Self { sites: sites.clone(), give_back: watch::Sender::new(false) }
     }
 
-    pub(super) const fn store(&self) -> &Store {
-        &self.store
+    pub(super) const fn sites(&self) -> &Sites {
+        &self.sites
+    }
+
+    pub(super) const fn installation(&self) -> &Installation {
+        self.sites.installation()
     }
 
     pub(super) const fn events(&self) -> &Events {
-        &self.events
+        self.sites.events()
     }
 
     /// Has every job in hand given back, now and from now on.
@@ -77,13 +63,15 @@ impl JobRunner {
     /// Those of the database.
     pub async fn do_all(&self) -> Result<u64, StoreError> {
         loop {
-            if self.store.has_stale_pictures().await? {
-                self.store.push_job(&status_job()).await?;
+            for site in self.sites.all().await? {
+                if self.sites.services(&site).await?.store.has_stale_pictures().await? {
+                    self.installation().push_job(&site.schema, &status_job()).await?;
+                }
             }
-            match self.store.due_job().await? {
+            match self.installation().due_job().await? {
                 Some(id) => self.run(id).await?,
-                None => return self.store.count_put_off().await,
-            };
+                None => return self.installation().count_put_off().await,
+            }
         }
     }
 
@@ -92,9 +80,9 @@ impl JobRunner {
     /// # Errors
     /// Where the database does not say whose it is; the job is not begun then.
     pub async fn run(&self, id: Uuid) -> Result<(), StoreError> {
-        self.events.alive().await;
-        let heard = self.events.listen();
-        let Some(job) = self.store.claim_job(id, self.events.number()).await? else {
+        self.events().alive().await;
+        let heard = self.events().listen();
+        let Some(job) = self.installation().claim_job(id, self.events().number()).await? else {
             return Ok(());
         };
         let (kind, claim, attempts) = (job.kind, job.claim(), job.attempts);
@@ -142,21 +130,26 @@ impl JobRunner {
         self.end(claim, &ending).await;
         if let Some(after) = kind.comes_back_after().filter(|_| is_over) {
             let next = NewJob { after, ..NewJob::new(kind, "", serde_json::json!({})) };
-            self.store.push_job(&next).await?;
+            self.installation().push_job("", &next).await?;
         }
         Ok(())
     }
 
     async fn work(&self, job: Job) -> Result<(), JobFailure> {
-        let kind = job.kind;
-        let job = JobInHand::new(self.store.clone(), job);
+        let (kind, schema) = (job.kind, job.site.clone());
+        let job = JobInHand::new(self.installation().clone(), job);
+        if kind == JobKind::Sweep {
+            return removal::run(&self.sites).await;
+        }
+        let site = self.sites.in_schema(&schema).await?;
+        let site = site.ok_or_else(|| JobFailure::last("the site was removed"))?;
         match kind {
-            JobKind::Analyse => analysis::run(&self.maker, &job).await,
-            JobKind::Import => import_actions::run(&self.maker, &job).await,
-            JobKind::Status => status::run(&self.store, &self.layouts, &job).await,
-            JobKind::Measure => self.measuring.run(&job).await,
-            JobKind::Set => making::sets::making::run(&self.maker, &job).await,
-            JobKind::Sweep => removal::run(&self.store).await,
+            JobKind::Analyse => analysis::run(&site.maker, &job).await,
+            JobKind::Import => import_actions::run(&site.maker, &job).await,
+            JobKind::Status => status::run(&site.store, &site.layouts, &job).await,
+            JobKind::Measure => site.measuring.run(&job).await,
+            JobKind::Set => making::sets::making::run(&site.maker, &job).await,
+            JobKind::Sweep => Ok(()),
         }
     }
 
@@ -183,7 +176,7 @@ impl JobRunner {
         use tokio::sync::broadcast::error::RecvError;
         loop {
             let concerns_it = match heard.recv().await {
-                Ok(Told::Changed(RowsChanged { kind: ChangeKind::Jobs, ids })) => {
+                Ok(Told::Changed(RowsChanged { kind: ChangeKind::Jobs, ids, .. })) => {
                     ids.is_none_or(|ids| ids.contains(&claim.id))
                 }
                 Ok(Told::MissedSome) | Err(RecvError::Lagged(_)) => true,
@@ -193,7 +186,7 @@ impl JobRunner {
             if !concerns_it {
                 continue;
             }
-            match self.store.job(claim.id).await {
+            match self.installation().job(claim.id).await {
                 Ok(Some(job)) if job.claim() != claim => return Stop::Lost,
                 Ok(Some(job)) if job.cancel_asked => return Stop::Cancelled,
                 Ok(None) => return Stop::Lost,
@@ -206,7 +199,7 @@ impl JobRunner {
     /// Notes the end of an attempt, as often as it takes.
     async fn end(&self, claim: Claim, ending: &Ending) {
         loop {
-            match self.store.end_attempt(claim, ending).await {
+            match self.installation().end_attempt(claim, ending).await {
                 Ok(_) => return,
                 Err(error) => tracing::warn!("the end of a job is noted again: {error}"),
             }

@@ -21,14 +21,14 @@ pub(super) async fn keep_up(runner: JobRunner) {
     runner.events().alive().await;
     let mut heard = runner.events().listen();
     // What was changed while no worker ran is not told again.
-    let mut stale = true;
+    let mut stale = Some(Stale::AnySite);
     let mut recovery = Instant::now();
     loop {
-        if stale {
-            stale = match runner.store().push_job(&status_job()).await {
-                Ok(_) => false,
-                Err(error) => told(&error),
-            };
+        if let Some(found) = stale.take()
+            && let Err(error) = push(&runner, &found).await
+        {
+            told(&error);
+            stale = Some(Stale::AnySite);
         }
         tokio::select! {
             () = sleep_until(recovery) => {
@@ -37,40 +37,56 @@ pub(super) async fn keep_up(runner: JobRunner) {
                     told(&error);
                 }
             }
-            concerns_it = heard_of_stale(&mut heard) => {
-                if !concerns_it {
-                    return;
-                }
-                stale = true;
+            found = heard_of_stale(&mut heard) => {
+                let Some(found) = found else { return };
+                stale = Some(found);
                 sleep(TOGETHER).await;
             }
         }
     }
 }
 
-fn told(error: &StoreError) -> bool {
-    tracing::warn!("the upkeep of jobs waits: {error}");
-    true
+/// Where statuses became stale.
+enum Stale {
+    Site(String),
+    AnySite,
 }
 
-/// Waits until something became stale; false where nothing is told any more.
-async fn heard_of_stale(heard: &mut tokio::sync::broadcast::Receiver<Told>) -> bool {
+async fn push(runner: &JobRunner, stale: &Stale) -> Result<(), StoreError> {
+    match stale {
+        Stale::Site(schema) => runner.installation().push_job(schema, &status_job()).await,
+        Stale::AnySite => {
+            for site in runner.sites().all().await? {
+                runner.installation().push_job(&site.schema, &status_job()).await?;
+            }
+            Ok(())
+        }
+    }
+}
+
+fn told(error: &StoreError) {
+    tracing::warn!("the upkeep of jobs waits: {error}");
+}
+
+/// Waits until something became stale; nothing where nobody tells any more.
+async fn heard_of_stale(heard: &mut tokio::sync::broadcast::Receiver<Told>) -> Option<Stale> {
     loop {
         match heard.recv().await {
-            Ok(Told::Changed(RowsChanged { kind: ChangeKind::Stale, .. }))
-            | Ok(Told::MissedSome)
-            | Err(RecvError::Lagged(_)) => return true,
+            Ok(Told::Changed(RowsChanged { kind: ChangeKind::Stale, site, .. })) => {
+                return Some(Stale::Site(site));
+            }
+            Ok(Told::MissedSome) | Err(RecvError::Lagged(_)) => return Some(Stale::AnySite),
             Ok(_) => {}
-            Err(RecvError::Closed) => return false,
+            Err(RecvError::Closed) => return None,
         }
     }
 }
 
 async fn recover(runner: &JobRunner) -> Result<(), StoreError> {
-    let lost = runner.store().recover_jobs().await?;
+    let lost = runner.installation().recover_jobs().await?;
     if lost > 0 {
         tracing::info!("{lost} jobs go on that had got lost");
     }
     let sweep = NewJob::new(JobKind::Sweep, "", serde_json::json!({}));
-    runner.store().expect_job(&sweep).await
+    runner.installation().expect_job(&sweep).await
 }

@@ -132,7 +132,8 @@ async fn run_worker(
         .lock_tasks(false)
         .heartbeat_interval(HEARTBEAT)
         .missed_heartbeats(3);
-    let storage = PostgresStorage::<Delivery>::new(runner.store().pool()).with_config(config);
+    let storage =
+        PostgresStorage::<Delivery>::new(runner.installation().pool()).with_config(config);
     let looks = Strategy::new().stream(deliveries(runner, kind)).interval(LOOK);
     WorkerBuilder::new(&context)
         .backend(PollWith::new(storage, looks))

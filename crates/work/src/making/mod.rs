@@ -35,6 +35,11 @@ pub struct Maker {
 }
 
 impl Maker {
+    /// The same for pictures in another site's `store`, with the same memory.
+    pub fn of_another_site(&self, store: Store) -> Self {
+        Self { store, ..self.clone() }
+    }
+
     /// A maker of files from pictures in `store`. Beside the memory of `pool`, a quarter as much is
     /// taken for pixels that may be asked for again.
     pub fn new(store: Store, pool: WorkPool) -> Self {

@@ -8,7 +8,7 @@ import { ProblemNote } from "../../ui/ProblemNote";
 export function useFinishes() {
   return useQuery({
     queryKey: ["finishes"],
-    queryFn: async ({ signal }) => unwrap(await api.GET("/api/finishes", { signal })),
+    queryFn: async ({ signal }) => unwrap(await api.GET("/finishes", { signal })),
   });
 }
 
@@ -27,7 +27,7 @@ export function NamedFinishes({
   const save = useMutation({
     mutationFn: async (called: string) => {
       accept(
-        await api.POST("/api/finishes", {
+        await api.POST("/finishes", {
           body: { name: called, edits: adjustments.edits ?? { version: 1, steps: [] } },
         }),
       );

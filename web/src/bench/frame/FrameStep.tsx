@@ -106,7 +106,7 @@ export function FrameStep({ picture, on, slots, onSlots }: Props) {
   const aim = (point: { focal?: number[]; keep?: Rect }, done: boolean, summary: string) =>
     void ask(
       async (signal) =>
-        unwrap(await api.POST("/api/pictures/{id}/aim", { params: { path }, body: { adjustments, ...point }, signal })),
+        unwrap(await api.POST("/pictures/{id}/aim", { params: { path }, body: { adjustments, ...point }, signal })),
       done,
       summary,
     );
@@ -122,8 +122,7 @@ export function FrameStep({ picture, on, slots, onSlots }: Props) {
     }[lock];
     const body = { adjustments, crop, slot: current.slot.slot, viewport: current.one.viewport, aspect, holding };
     void ask(
-      async (signal) =>
-        unwrap(await api.POST("/api/pictures/{id}/crop", { params: { path }, body, signal })).adjustments,
+      async (signal) => unwrap(await api.POST("/pictures/{id}/crop", { params: { path }, body, signal })).adjustments,
       done,
       `framed ${current.slot.name} at ${current.one.viewport} by hand`,
     );

@@ -13,7 +13,7 @@ export function useRule(of: RuleOf, open: boolean) {
   return useQuery({
     queryKey: ["rule", of],
     enabled: open,
-    queryFn: async ({ signal }) => unwrap(await api.GET("/api/output-rules", { params: { query: of }, signal })),
+    queryFn: async ({ signal }) => unwrap(await api.GET("/output-rules", { params: { query: of }, signal })),
   });
 }
 
@@ -22,10 +22,10 @@ export function useSayRule(of: RuleOf, whose: string) {
   const queries = useQueryClient();
   return useMutation({
     mutationFn: async (rule: OutputRule) =>
-      unwrap(await api.PUT("/api/output-rules", { params: { query: of }, body: rule })),
+      unwrap(await api.PUT("/output-rules", { params: { query: of }, body: rule })),
     onSuccess: (before) => {
       const undo = async () => {
-        accept(await api.PUT("/api/output-rules", { params: { query: of }, body: before }));
+        accept(await api.PUT("/output-rules", { params: { query: of }, body: before }));
         notices.show({ words: `The rule of ${whose} is as it was.` });
         await queries.invalidateQueries();
       };
@@ -42,7 +42,7 @@ export function useDecision(picture: string, slot: string | undefined, open: boo
     enabled: open,
     queryFn: async ({ signal }) =>
       unwrap(
-        await api.GET("/api/pictures/{id}/decision", {
+        await api.GET("/pictures/{id}/decision", {
           params: { path: { id: picture }, query: slot ? { slot } : {} },
           signal,
         }),

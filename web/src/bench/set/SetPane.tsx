@@ -1,6 +1,14 @@
 import { Button } from "antd";
 import type { ReactNode } from "react";
-import { saveUrl, type Adjustments, type Job, type Picture, type ResponsiveSet, type SetFile } from "../../api/client";
+import {
+  saveUrl,
+  type Adjustments,
+  type Job,
+  type Picture,
+  type ResponsiveSet,
+  type SetFile,
+  siteApi,
+} from "../../api/client";
 import { Bytes } from "../../ui/Bytes";
 import { bytes, count, formatName } from "../../ui/figures";
 import { IssueLine } from "../../ui/IssueLine";
@@ -141,7 +149,7 @@ function DrawingLine({ picture, drawing }: { picture: string; drawing: NonNullab
       </span>
       <MarginBar margin={drawing.margin} />
       <MarginWords margin={drawing.margin} />
-      <a href={`/api/pictures/${picture}/drawing`} download={drawing.name}>
+      <a href={`${siteApi}/pictures/${picture}/drawing`} download={drawing.name}>
         Download
       </a>
       <Copy text={drawing.markup} words="Copy its markup" />

@@ -11,7 +11,7 @@ export function useSet(id: string, slot: string | undefined, adjustments: Adjust
     queryFn: async ({ signal }) => {
       if (!slot) throw new Error("no slot yet");
       return unwrap(
-        await api.POST("/api/pictures/{id}/set", { params: { path: { id } }, body: { slot, adjustments }, signal }),
+        await api.POST("/pictures/{id}/set", { params: { path: { id } }, body: { slot, adjustments }, signal }),
       );
     },
   });
@@ -25,14 +25,14 @@ export function useMakeSet(id: string, slot: string | undefined, adjustments: Ad
     mutationFn: async () => {
       if (!slot) throw new Error("no slot yet");
       const body = { slot, adjustments };
-      return unwrap(await api.POST("/api/pictures/{id}/set/files", { params: { path: { id } }, body }));
+      return unwrap(await api.POST("/pictures/{id}/set/files", { params: { path: { id } }, body }));
     },
     onSettled: refresh,
   });
   /** Cancels it; what was made stays. */
   const cancel = useMutation({
     mutationFn: async (job: string) => {
-      accept(await api.DELETE("/api/jobs/{id}", { params: { path: { id: job } } }));
+      accept(await api.DELETE("/jobs/{id}", { params: { path: { id: job } } }));
     },
     onSettled: refresh,
   });

@@ -1,3 +1,4 @@
+import { siteApi } from "../../api/client";
 import { useEffect, useRef } from "react";
 import type { Spot, Trial } from "../../api/client";
 import { bytes } from "../../ui/figures";
@@ -24,8 +25,8 @@ interface Props {
 
 /** One trial: the detail at true size, and its mark on the byte ruler. */
 export function Band({ trial, spot, zoom, width, original, paints, chosen, at, onChoose }: Props) {
-  const file = useBitmap(`/api/trials/${trial.id}/file`);
-  const differences = useBitmap(paints === "differences" ? `/api/trials/${trial.id}/differences` : undefined);
+  const file = useBitmap(`${siteApi}/trials/${trial.id}/file`);
+  const differences = useBitmap(paints === "differences" ? `${siteApi}/trials/${trial.id}/differences` : undefined);
   const canvas = useRef<HTMLCanvasElement>(null);
   const ratio = devicePixelRatio;
   const size = { width: Math.floor(width * ratio), height: Math.floor(HEIGHT * ratio) };

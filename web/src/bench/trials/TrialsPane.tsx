@@ -1,3 +1,4 @@
+import { siteApi } from "../../api/client";
 import { Button, InputNumber, Segmented, Select } from "antd";
 import { useEffect, useMemo, useState, type ReactNode } from "react";
 import { createPortal } from "react-dom";
@@ -45,7 +46,7 @@ export function TrialsPane({ picture, target: asked, adjustments, hindrance, lea
   const active = trials.find(({ id }) => id === chosen) ?? trials[0];
   const spots = active?.spots ?? [];
   const place = spots[spot % Math.max(spots.length, 1)];
-  const original = useBitmap(active && `/api/trials/${active.id}/reference`);
+  const original = useBitmap(active && `${siteApi}/trials/${active.id}/reference`);
   const end = proof.data ? Math.max(proof.data.budget * 1.3, ...trials.map((one) => one.margin.weight * 1.15)) : 1;
   const move = (by: number) => {
     const next = trials[Math.min(Math.max(trials.findIndex(({ id }) => id === active?.id) + by, 0), trials.length - 1)];

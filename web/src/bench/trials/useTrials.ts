@@ -35,7 +35,7 @@ export function useProof(id: string, target: Target | undefined, adjustments: Ad
     queryFn: async ({ signal }) => {
       if (!target) throw new Error("no size yet");
       return unwrap(
-        await api.POST("/api/pictures/{id}/proof", {
+        await api.POST("/pictures/{id}/proof", {
           params: { path: { id } },
           body: { ...target, adjustments },
           signal,
@@ -54,9 +54,7 @@ async function ask(
   signal?: AbortSignal,
 ): Promise<Tried> {
   const body = { ...target, adjustments, format, how };
-  return unwrap(
-    await api.POST("/api/pictures/{id}/trials", { params: { path: { id } }, body, ...(signal && { signal }) }),
-  );
+  return unwrap(await api.POST("/pictures/{id}/trials", { params: { path: { id } }, body, ...(signal && { signal }) }));
 }
 
 /** Searches each format as the rules say, side by side; one that is no longer wanted hangs up. */
@@ -104,11 +102,11 @@ export function useChoose(picture: string) {
   const refresh = () => queries.invalidateQueries({ queryKey: ["proof"] });
   return useMutation({
     mutationFn: async ({ trial, slot }: { trial: Trial; slot: string | null }) =>
-      unwrap(await api.POST("/api/trials/{id}/choose", { params: { path: { id: trial.id } }, body: { slot } })),
+      unwrap(await api.POST("/trials/{id}/choose", { params: { path: { id: trial.id } }, body: { slot } })),
     onSuccess: (before, { trial, slot }) => {
       const undo = async () => {
         const query = slot ? { slot } : { picture };
-        accept(await api.PUT("/api/output-rules", { params: { query }, body: before }));
+        accept(await api.PUT("/output-rules", { params: { query }, body: before }));
         notices.show({ words: `The rule for this ${slot ? "slot" : "picture"} is as it was.` });
         await refresh();
       };

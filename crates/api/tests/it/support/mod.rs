@@ -16,8 +16,10 @@ use brisk_margin_api::application;
 use brisk_margin_api::web;
 use brisk_margin_core::units::Bytes;
 use brisk_margin_imaging::codecs::Codecs;
-use brisk_margin_store::Store;
+use brisk_margin_store::{Installation, Store};
 use brisk_margin_work::data_folder::DataFolder;
+use brisk_margin_work::jobs::runner::JobRunner;
+use brisk_margin_work::sites::Sites;
 use brisk_margin_work::work_pool::WorkPool;
 use http_body_util::BodyExt;
 use serde_json::Value;
@@ -29,6 +31,7 @@ const BOUNDARY: &str = "a-boundary-of-our-own";
 pub struct Api {
     pub store: Store,
     pub app: App,
+    pub sites: Sites,
     router: Router,
     database: String,
     data: TempDir,
@@ -71,9 +74,10 @@ impl Api {
         Self::on(database, tempfile::tempdir().unwrap()).await
     }
 
-    /// Does `sql` in its database, as an older program would have.
+    /// Does `sql` in its site's tables, as an older program would have.
     pub async fn execute(&self, sql: &str) {
-        brisk_margin_testing::execute(&self.database, sql).await;
+        let of_site = brisk_margin_testing::of_schema(&self.database, self.store.schema());
+        brisk_margin_testing::execute(&of_site, sql).await;
     }
 
     /// The same data in a new process, as far as anybody can tell.
@@ -87,16 +91,33 @@ impl Api {
         let page = r#"<script nonce="__NONCE__" src="/assets/x.js"></script>"#;
         std::fs::write(client.path().join("index.html"), page).unwrap();
         let folder = DataFolder::open(&data.path().join("data")).unwrap();
-        let store = Store::open(&database, &folder.blobs()).await.unwrap();
-        folder.clear_spool().unwrap();
+        let installation = Installation::open(&database, &folder.blobs()).await.unwrap();
         let pool = WorkPool::new(2, Bytes::mb(500), Codecs::in_process());
-        let app = App::new(store.clone(), pool, folder, BTreeSet::new(), None);
-        app.uploads.clear().await.unwrap();
-        let router = application(app.clone(), web::router(client.path()).unwrap());
-        Self { store, app, router, database, data }
+        let sites = Sites::new(installation, pool, folder, BTreeSet::new());
+        sites.clear_uploads().await.unwrap();
+        let site = match sites.all().await.unwrap().into_iter().next() {
+            Some(site) => site,
+            None => sites.installation().add_site("Tarnlight").await.unwrap(),
+        };
+        let app = sites.services(&site).await.unwrap();
+        let router = application(sites.clone(), web::router(client.path()).unwrap());
+        Self { store: app.store.clone(), app, sites, router, database, data }
     }
 
-    pub async fn send(&self, request: Request<Body>) -> Answer {
+    /// The address of `path`, where that is one below `/api` of the first site.
+    fn at(&self, path: &str) -> String {
+        let of_all = ["/api/sites", "/api/health", "/api/limits", "/api/openapi.json"];
+        match path.strip_prefix("/api/") {
+            Some(rest) if !of_all.iter().any(|all| path.starts_with(all)) => {
+                format!("/api/sites/{}/{rest}", self.app.site.slug)
+            }
+            _ => path.to_owned(),
+        }
+    }
+
+    pub async fn send(&self, mut request: Request<Body>) -> Answer {
+        let uri = request.uri().to_string();
+        *request.uri_mut() = self.at(&uri).parse().unwrap();
         let response = self.router.clone().oneshot(request).await.unwrap();
         let (parts, body) = response.into_parts();
         let body = body.collect().await.unwrap().to_bytes().to_vec();
@@ -105,7 +126,9 @@ impl Api {
 
     /// Opens a stream that goes on.
     pub async fn open(&self, path: &str) -> Listening {
-        Listening(self.router.clone().oneshot(request("GET", path)).await.unwrap().into_body())
+        Listening(
+            self.router.clone().oneshot(request("GET", &self.at(path))).await.unwrap().into_body(),
+        )
     }
 
     pub async fn get(&self, path: &str) -> Answer {
@@ -147,7 +170,7 @@ impl Api {
     /// Does every job that is due, as the running application does; returns how many are left for
     /// later.
     pub async fn work(&self) -> u64 {
-        self.app.job_runner().do_all().await.unwrap()
+        JobRunner::new(&self.sites).do_all().await.unwrap()
     }
 
     /// The picture `id`.

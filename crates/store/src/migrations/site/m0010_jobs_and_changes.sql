@@ -1,85 +1,10 @@
--- Jobs: what is to be done, and how far it is. The queue hands them out (schema apalis); this table
--- is what holds, so that a job that is handed out twice is done once.
-CREATE TABLE jobs (
-    id uuid PRIMARY KEY DEFAULT gen_random_uuid(),
-    kind text NOT NULL,
-    -- What it is about: two waiting jobs of a kind never have the same.
-    key text NOT NULL,
-    args jsonb NOT NULL DEFAULT '{}',
-    priority integer NOT NULL DEFAULT 0,
-    state text NOT NULL DEFAULT 'waiting'
-        CHECK (state IN ('waiting', 'running', 'done', 'failed', 'cancelled')),
-    -- Attempts since it last came further.
-    attempts integer NOT NULL DEFAULT 0,
-    -- Why the last one failed.
-    reason text,
-    done bigint NOT NULL DEFAULT 0,
-    total bigint,
-    -- Where it goes on after an end in its middle.
-    checkpoint jsonb,
-    cancel_asked boolean NOT NULL DEFAULT false,
-    -- The process that is at it, and how often it was begun: who began it before is not heard.
-    worker integer,
-    claim integer NOT NULL DEFAULT 0,
-    -- Its row in the queue.
-    delivery text,
-    created_at timestamptz NOT NULL DEFAULT now(),
-    due_at timestamptz NOT NULL DEFAULT now(),
-    started_at timestamptz,
-    ended_at timestamptz
-);
-CREATE UNIQUE INDEX jobs_waiting ON jobs (kind, key) WHERE state = 'waiting';
-CREATE INDEX jobs_open ON jobs (kind, created_at) WHERE state IN ('waiting', 'running', 'failed');
-CREATE INDEX jobs_latest ON jobs (kind, created_at);
-CREATE INDEX jobs_latest_of ON jobs (kind, key, created_at);
-CREATE INDEX jobs_ended ON jobs (ended_at) WHERE ended_at IS NOT NULL;
-
--- Adds a job, unless the same one waits already.
-CREATE FUNCTION push_job(new_kind text, new_key text, new_args jsonb) RETURNS void LANGUAGE sql AS $$
-    INSERT INTO jobs (kind, key, args)
-    SELECT new_kind, new_key, new_args
-    WHERE NOT EXISTS (SELECT FROM jobs WHERE (kind, key, state) = (new_kind, new_key, 'waiting'))
-    ON CONFLICT (kind, key) WHERE state = 'waiting' DO NOTHING;
-$$;
-
--- A job that is to wait is handed to the queue in the same transaction.
-CREATE FUNCTION deliver_job() RETURNS trigger LANGUAGE plpgsql AS $$
-BEGIN
-    UPDATE apalis.jobs SET status = 'Killed', done_at = now()
-        WHERE id = NEW.delivery AND status IN ('Pending', 'Failed');
-    NEW.delivery := apalis.generate_ulid();
-    INSERT INTO apalis.jobs (id, job_type, job, status, attempts, max_attempts, run_at, priority, metadata)
-    VALUES (
-        NEW.delivery, 'brisk-margin/' || NEW.kind,
-        convert_to(jsonb_build_object('job', NEW.id)::text, 'UTF8'),
-        'Pending', 0, 1000, NEW.due_at, NEW.priority, ''
-    );
-    RETURN NEW;
-END $$;
-CREATE TRIGGER deliver_new_job BEFORE INSERT ON jobs
-    FOR EACH ROW WHEN (NEW.state = 'waiting') EXECUTE FUNCTION deliver_job();
-CREATE TRIGGER deliver_job_again BEFORE UPDATE OF state, due_at, priority ON jobs
-    FOR EACH ROW WHEN (
-        NEW.state = 'waiting'
-        AND (OLD.state, OLD.due_at, OLD.priority) IS DISTINCT FROM (NEW.state, NEW.due_at, NEW.priority)
-    ) EXECUTE FUNCTION deliver_job();
-
--- A process of ours holds an advisory lock of this class under its number for as long as it lives.
-CREATE FUNCTION is_worker_alive(worker integer) RETURNS boolean LANGUAGE sql STABLE AS $$
-    SELECT EXISTS (
-        SELECT FROM pg_locks
-        WHERE locktype = 'advisory' AND granted AND classid = 1112363088 AND objid = worker::oid
-            AND objsubid = 2 AND database = (SELECT oid FROM pg_database WHERE datname = current_database())
-    );
-$$;
-
 -- What is to be done with pictures is noted in the transaction that makes it so.
 CREATE FUNCTION picture_to_do() RETURNS trigger LANGUAGE plpgsql AS $$
 BEGIN
     IF NEW.class IS NULL THEN
-        PERFORM push_job('analyse', NEW.id::text, jsonb_build_object('picture', NEW.id));
+        PERFORM public.push_job(TG_TABLE_SCHEMA, 'analyse', NEW.id::text, jsonb_build_object('picture', NEW.id));
     ELSE
-        PERFORM push_job('import', NEW.id::text, jsonb_build_object('picture', NEW.id));
+        PERFORM public.push_job(TG_TABLE_SCHEMA, 'import', NEW.id::text, jsonb_build_object('picture', NEW.id));
     END IF;
     RETURN NULL;
 END $$;
@@ -89,10 +14,13 @@ CREATE TRIGGER picture_to_analyse AFTER INSERT ON pictures
 CREATE TRIGGER picture_to_import AFTER UPDATE OF class ON pictures
     FOR EACH ROW WHEN (OLD.class IS NULL AND NEW.class IS NOT NULL AND NEW.import_action IS NOT NULL)
     EXECUTE FUNCTION picture_to_do();
-SELECT push_job('analyse', id::text, jsonb_build_object('picture', id))
-    FROM pictures WHERE class IS NULL AND analysis_failed IS NULL;
-SELECT push_job('import', id::text, jsonb_build_object('picture', id))
-    FROM pictures WHERE class IS NOT NULL AND import_action IS NOT NULL;
+CREATE FUNCTION push_all_jobs() RETURNS void LANGUAGE sql AS $$
+    SELECT public.push_job(current_schema(), 'analyse', id::text, jsonb_build_object('picture', id))
+        FROM pictures WHERE class IS NULL AND analysis_failed IS NULL;
+    SELECT public.push_job(current_schema(), 'import', id::text, jsonb_build_object('picture', id))
+        FROM pictures WHERE class IS NOT NULL AND import_action IS NOT NULL;
+$$;
+SELECT push_all_jobs();
 
 -- Pictures whose status another row made untrue, as rows of their own: no transaction waits for
 -- another's. A change of the picture's own row counts its revision up instead.
@@ -164,27 +92,7 @@ CREATE TRIGGER ceiling_changed AFTER UPDATE ON site
     FOR EACH ROW WHEN ((OLD.settings -> 'ceiling') IS DISTINCT FROM (NEW.settings -> 'ceiling'))
     EXECUTE FUNCTION ceiling_changed();
 
--- Whoever listens is told what changed once that is committed: which kind, and which ids where
--- they are few. An argument names the kind; a second one, the column of the ids.
-CREATE FUNCTION tell_changed() RETURNS trigger LANGUAGE plpgsql AS $$
-DECLARE
-    ids jsonb;
-BEGIN
-    -- A statement that changed no row.
-    IF NOT EXISTS (SELECT FROM changed) THEN RETURN NULL; END IF;
-    IF TG_NARGS > 1 THEN
-        EXECUTE format(
-            'SELECT CASE WHEN count(*) <= 40 THEN jsonb_agg(id) END FROM (
-                 SELECT DISTINCT %I AS id FROM changed LIMIT 41
-             ) AS few', TG_ARGV[1]
-        ) INTO ids;
-    END IF;
-    PERFORM pg_notify(
-        'brisk_margin', jsonb_strip_nulls(jsonb_build_object('kind', TG_ARGV[0], 'ids', ids))::text
-    );
-    RETURN NULL;
-END $$;
-
+-- Who listens is told of every change, by a function that all sites share.
 DO $$
 DECLARE
     told record;
@@ -196,7 +104,6 @@ BEGIN
         ('variants', 'variants', 'picture_id'),
         ('trials', 'trials', 'picture_id'),
         ('steps', 'steps', 'picture_id'),
-        ('jobs', 'jobs', 'id'),
         ('pages', 'layouts', NULL),
         ('slots', 'layouts', NULL),
         ('places', 'layouts', NULL),
@@ -217,7 +124,7 @@ BEGIN
             CONTINUE WHEN told.kind = 'stale' AND event <> 'INSERT';
             EXECUTE format(
                 'CREATE TRIGGER tell_%s AFTER %s ON %I REFERENCING %s TABLE AS changed
-                 FOR EACH STATEMENT EXECUTE FUNCTION tell_changed(%s)',
+                 FOR EACH STATEMENT EXECUTE FUNCTION public.tell_changed(%s)',
                 lower(event), event, told.name, source,
                 concat_ws(', ', quote_literal(told.kind), quote_literal(told.ids))
             );
@@ -229,7 +136,7 @@ END $$;
 CREATE FUNCTION tell_stale() RETURNS trigger LANGUAGE plpgsql AS $$
 BEGIN
     IF EXISTS (SELECT FROM changed WHERE revision <> status_revision) THEN
-        PERFORM pg_notify('brisk_margin', '{"kind": "stale"}');
+        PERFORM pg_notify('brisk_margin', jsonb_build_object('site', TG_TABLE_SCHEMA, 'kind', 'stale')::text);
     END IF;
     RETURN NULL;
 END $$;
@@ -237,3 +144,7 @@ CREATE TRIGGER tell_stale_insert AFTER INSERT ON pictures
     REFERENCING NEW TABLE AS changed FOR EACH STATEMENT EXECUTE FUNCTION tell_stale();
 CREATE TRIGGER tell_stale_update AFTER UPDATE ON pictures
     REFERENCING NEW TABLE AS changed FOR EACH STATEMENT EXECUTE FUNCTION tell_stale();
+
+-- Bytes are shared by all sites, and so is the note of those that nobody needs.
+INSERT INTO public.unused_bytes (hash, since) SELECT hash, since FROM orphans ON CONFLICT DO NOTHING;
+DROP TABLE orphans;

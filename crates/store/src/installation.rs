@@ -1,0 +1,439 @@
+//! An installation: sites in one database, each in a schema of its own, and blobs that they share.
+//!
+//! A connection of a site looks for tables in the site's schema, so that no query can reach another
+//! site's rows. What all share (sites, jobs, bytes that nobody needs) stands in the schema `public`.
+
+use std::collections::HashMap;
+use std::path::Path;
+use std::sync::Arc;
+use std::time::Duration;
+
+use apalis_postgres::PostgresStorage;
+use brisk_margin_core::naming;
+use brisk_margin_core::site::SiteSettings;
+use chrono::{DateTime, Utc};
+use sea_orm::{
+    ConnectOptions, ConnectionTrait, Database, DatabaseConnection, DatabaseTransaction, DbErr,
+    FromQueryResult, Statement, TransactionTrait, Value, sqlx,
+};
+use sea_orm_migration::MigratorTrait;
+use tokio::sync::Mutex;
+use uuid::Uuid;
+
+use crate::layouts::read;
+use crate::migrations::{InstallationMigrator, SiteMigrator};
+use crate::{Blobs, Store, StoreError};
+
+/// Connections of a site at most, and those for what all share.
+const CONNECTIONS: u32 = 12;
+/// A connection that nobody needs is given up after this time: many sites may sleep.
+const IDLE: Duration = Duration::from_secs(60);
+/// The number of the lock on bringing tables up to date.
+const MIGRATING: i64 = 0x6d69_6772_6174;
+/// What nobody may call a site, since other addresses begin so.
+const RESERVED: [&str; 3] = ["api", "assets", "sites"];
+
+/// An installation. Clones share its connections.
+#[derive(Clone)]
+pub struct Installation {
+    db: DatabaseConnection,
+    blobs: Blobs,
+    address: Arc<str>,
+    open: Arc<Mutex<HashMap<Uuid, Store>>>,
+}
+
+/// A site of an installation.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Site {
+    /// Its id.
+    pub id: Uuid,
+    /// What its addresses begin with.
+    pub slug: String,
+    /// Where its tables are.
+    pub schema: String,
+    /// When it was added.
+    pub created_at: DateTime<Utc>,
+    /// When it was removed; it can be restored for a while.
+    pub removed_at: Option<DateTime<Utc>>,
+}
+
+#[derive(FromQueryResult)]
+struct Row {
+    id: Uuid,
+    slug: String,
+    schema: String,
+    created_at: DateTime<Utc>,
+    removed_at: Option<DateTime<Utc>>,
+}
+
+impl From<Row> for Site {
+    fn from(row: Row) -> Self {
+        let Row { id, slug, schema, created_at, removed_at } = row;
+        Self { id, slug, schema, created_at, removed_at }
+    }
+}
+
+#[derive(FromQueryResult)]
+struct Named {
+    name: String,
+}
+
+#[derive(FromQueryResult)]
+struct Hash {
+    hash: String,
+}
+
+impl Installation {
+    /// Connects to PostgreSQL at `address`, brings all tables up to date, and opens the blob store
+    /// in `folder`, which is made where it is missing. An installation of before there were several
+    /// sites has one afterwards.
+    ///
+    /// # Errors
+    /// [`StoreError::Newer`] where the tables were made by a later version of the program.
+    pub async fn open(address: &str, folder: &Path) -> Result<Self, StoreError> {
+        let db = connect(address, None).await?;
+        let blobs = Blobs::open(folder)?;
+        let open = Arc::default();
+        let installation = Self { db, blobs, address: address.into(), open };
+        installation.bring_up_to_date().await?;
+        Ok(installation)
+    }
+
+    /// Of several processes, one does it and the others wait. Each step is a transaction: one that
+    /// was broken off is begun again.
+    async fn bring_up_to_date(&self) -> Result<(), StoreError> {
+        let turn = self.db.begin().await?;
+        turn.execute_unprepared(&format!("SELECT pg_advisory_xact_lock({MIGRATING})")).await?;
+        PostgresStorage::setup(self.pool()).await.map_err(|error| {
+            StoreError::Database(DbErr::Custom(format!("the queue's tables: {error}")))
+        })?;
+        InstallationMigrator::up(&self.db, None).await.map_err(newer)?;
+        self.adopt().await?;
+        for site in self.sites().await? {
+            let db = connect(&self.address, Some(&site.schema)).await?;
+            SiteMigrator::up(&db, None).await.map_err(newer)?;
+            db.close().await?;
+        }
+        Ok(turn.commit().await?)
+    }
+
+    /// Makes the tables of before there were several sites those of the first one.
+    async fn adopt(&self) -> Result<(), StoreError> {
+        let of_before = "SELECT tablename::text AS name FROM pg_tables WHERE schemaname = 'public'
+            AND tablename NOT IN ('sites', 'jobs', 'unused_bytes', 'installation_migrations')";
+        let tables = Named::find_by_statement(self.statement(of_before, [])).all(&self.db).await?;
+        if !tables.iter().any(|table| table.name == "pictures") {
+            return Ok(());
+        }
+        // Those of extensions stay, and so do ours.
+        let functions = "SELECT p.oid::regprocedure::text AS name FROM pg_proc p
+            WHERE pronamespace = 'public'::regnamespace
+            AND proname NOT IN ('push_job', 'deliver_job', 'is_worker_alive', 'tell_changed',
+                'tell_jobs', 'tell_sites')
+            AND NOT EXISTS (SELECT FROM pg_depend WHERE objid = p.oid AND deptype = 'e')";
+        let functions = Named::find_by_statement(self.statement(functions, []));
+        let functions = functions.all(&self.db).await?;
+        let transaction = self.db.begin().await?;
+        let settings = Settings::find_by_statement(self.statement("SELECT settings FROM site", []));
+        let name = settings.one(&transaction).await?.and_then(|row| row.name());
+        let site = self.named(&name.unwrap_or_else(|| "Site".to_owned())).await?;
+        self.insert(&transaction, &site).await?;
+        transaction.execute_unprepared(&format!("CREATE SCHEMA \"{}\"", site.schema)).await?;
+        for table in &tables {
+            let Site { schema, .. } = &site;
+            let sql = format!("ALTER TABLE public.\"{}\" SET SCHEMA \"{schema}\"", table.name);
+            transaction.execute_unprepared(&sql).await?;
+        }
+        for function in &functions {
+            let Site { schema, .. } = &site;
+            let sql = format!("ALTER FUNCTION {} SET SCHEMA \"{schema}\"", function.name);
+            transaction.execute_unprepared(&sql).await?;
+        }
+        Ok(transaction.commit().await?)
+    }
+
+    /// The connections, for the queue.
+    pub fn pool(&self) -> &sqlx::PgPool {
+        self.db.get_postgres_connection_pool()
+    }
+
+    /// The blob store.
+    pub const fn blobs(&self) -> &Blobs {
+        &self.blobs
+    }
+
+    pub(crate) const fn db(&self) -> &DatabaseConnection {
+        &self.db
+    }
+
+    pub(crate) fn statement(
+        &self,
+        sql: &str,
+        values: impl IntoIterator<Item = Value>,
+    ) -> Statement {
+        Statement::from_sql_and_values(self.db.get_database_backend(), sql, values)
+    }
+
+    /// Checks that database and blob store answer.
+    ///
+    /// # Errors
+    /// Where one of them does not.
+    pub async fn ping(&self) -> Result<(), StoreError> {
+        self.db.ping().await?;
+        Ok(self.blobs.ping().await?)
+    }
+
+    /// Every site, removed ones among them, in the order in which they were added.
+    ///
+    /// # Errors
+    /// Those of the database.
+    pub async fn sites(&self) -> Result<Vec<Site>, StoreError> {
+        let sql =
+            "SELECT id, slug, schema, created_at, removed_at FROM sites ORDER BY created_at, id";
+        let rows = Row::find_by_statement(self.statement(sql, [])).all(&self.db).await?;
+        Ok(rows.into_iter().map(Site::from).collect())
+    }
+
+    /// The site whose addresses begin with `slug`, removed or not.
+    ///
+    /// # Errors
+    /// Those of the database.
+    pub async fn site(&self, slug: &str) -> Result<Option<Site>, StoreError> {
+        Ok(self.sites().await?.into_iter().find(|site| site.slug == slug))
+    }
+
+    /// Adds a site called `name`. Its addresses begin with that name, or with it and a number.
+    ///
+    /// # Errors
+    /// Those of the database.
+    pub async fn add_site(&self, name: &str) -> Result<Site, StoreError> {
+        let turn = self.db.begin().await?;
+        turn.execute_unprepared(&format!("SELECT pg_advisory_xact_lock({MIGRATING})")).await?;
+        let site = self.named(name).await?;
+        // The row comes last: what is broken off before leaves tables that nobody looks at.
+        self.db.execute_unprepared(&format!("CREATE SCHEMA \"{}\"", site.schema)).await?;
+        let db = connect(&self.address, Some(&site.schema)).await?;
+        SiteMigrator::up(&db, None).await?;
+        let store = Store::of_site(db, self.blobs.clone(), &site.schema);
+        store.change_site(|settings| name.trim().clone_into(&mut settings.name)).await?;
+        self.insert(&turn, &site).await?;
+        turn.commit().await?;
+        self.open.lock().await.insert(site.id, store);
+        Ok(site)
+    }
+
+    /// A new site called `name`, with a slug that none has.
+    async fn named(&self, name: &str) -> Result<Site, StoreError> {
+        let taken: Vec<String> = self.sites().await?.into_iter().map(|site| site.slug).collect();
+        let is_free =
+            |slug: &str| !taken.iter().any(|one| one == slug) && !RESERVED.contains(&slug);
+        let stem = naming::slug(name);
+        let mut slugs = std::iter::once(stem.clone()).chain((2..).map(|n| format!("{stem}-{n}")));
+        let slug = slugs.find(|slug| is_free(slug)).expect("numbers do not end");
+        let id = Uuid::now_v7();
+        let schema = format!("site_{}", id.simple());
+        Ok(Site { id, slug, schema, created_at: Utc::now(), removed_at: None })
+    }
+
+    async fn insert(&self, turn: &DatabaseTransaction, site: &Site) -> Result<(), StoreError> {
+        let Site { id, slug, schema, created_at, .. } = site.clone();
+        let sql = "INSERT INTO sites (id, slug, schema, created_at) VALUES ($1, $2, $3, $4)";
+        let values = [id.into(), slug.into(), schema.into(), created_at.into()];
+        turn.execute_raw(self.statement(sql, values)).await?;
+        Ok(())
+    }
+
+    /// The rows of `site`, and the blobs.
+    ///
+    /// # Errors
+    /// Those of the database.
+    pub async fn store(&self, site: &Site) -> Result<Store, StoreError> {
+        let mut open = self.open.lock().await;
+        if let Some(store) = open.get(&site.id) {
+            return Ok(store.clone());
+        }
+        let db = connect(&self.address, Some(&site.schema)).await?;
+        let store = Store::of_site(db, self.blobs.clone(), &site.schema);
+        open.insert(site.id, store.clone());
+        Ok(store)
+    }
+
+    /// Copies size presets, edit presets and the site's own output rule. What `to` has under the same
+    /// name stays as it is.
+    ///
+    /// # Errors
+    /// Those of the database.
+    pub async fn copy_presets(&self, from: &Site, to: &Site) -> Result<(), StoreError> {
+        let (from, to) = (&from.schema, &to.schema);
+        let transaction = self.db.begin().await?;
+        for sql in [
+            format!(
+                "INSERT INTO \"{to}\".size_sets (id, name, sizes)
+                 SELECT gen_random_uuid(), name, sizes FROM \"{from}\".size_sets
+                 ON CONFLICT DO NOTHING"
+            ),
+            format!(
+                "INSERT INTO \"{to}\".edit_presets (id, name, edits)
+                 SELECT gen_random_uuid(), name, edits FROM \"{from}\".edit_presets
+                 ON CONFLICT DO NOTHING"
+            ),
+            format!(
+                "INSERT INTO \"{to}\".output_rules (rule)
+                 SELECT rule FROM \"{from}\".output_rules
+                 WHERE slot_id IS NULL AND picture_id IS NULL ON CONFLICT DO NOTHING"
+            ),
+        ] {
+            transaction.execute_unprepared(&sql).await?;
+        }
+        Ok(transaction.commit().await?)
+    }
+
+    /// Removes `site`: nothing is done with it any more, and it can be restored until
+    /// [`Self::forget_sites`].
+    ///
+    /// # Errors
+    /// Those of the database.
+    pub async fn remove_site(&self, site: &Site) -> Result<(), StoreError> {
+        let sql = "WITH removed AS (
+                UPDATE sites SET removed_at = now() WHERE id = $1 AND removed_at IS NULL
+            )
+            UPDATE jobs SET cancel_asked = true,
+                ended_at = CASE WHEN state = 'running' THEN NULL ELSE now() END,
+                state = CASE WHEN state = 'running' THEN state ELSE 'cancelled' END
+            WHERE site = $2 AND state IN ('waiting', 'running')";
+        let values = [site.id.into(), site.schema.clone().into()];
+        self.db.execute_raw(self.statement(sql, values)).await?;
+        Ok(())
+    }
+
+    /// Restores `site`; what is to be done with its pictures goes on.
+    ///
+    /// # Errors
+    /// Those of the database.
+    pub async fn restore_site(&self, site: &Site) -> Result<(), StoreError> {
+        let sql = "UPDATE sites SET removed_at = NULL WHERE id = $1";
+        self.db.execute_raw(self.statement(sql, [site.id.into()])).await?;
+        self.store(site).await?.push_all_jobs().await
+    }
+
+    /// Forgets sites that were removed before `then`, with all their rows; their bytes count as
+    /// unused from now on. Returns how many.
+    ///
+    /// # Errors
+    /// Those of the database.
+    pub async fn forget_sites(&self, then: DateTime<Utc>) -> Result<usize, StoreError> {
+        let over = |site: &Site| site.removed_at.is_some_and(|at| at < then);
+        let sites: Vec<Site> = self.sites().await?.into_iter().filter(over).collect();
+        for site in &sites {
+            let schema = &site.schema;
+            let transaction = self.db.begin().await?;
+            for sql in [
+                format!(
+                    "INSERT INTO unused_bytes (hash, since)
+                     SELECT hash, now() FROM \"{schema}\".pictures
+                     UNION SELECT hash, now() FROM \"{schema}\".variants
+                     UNION SELECT s.hash, now() FROM \"{schema}\".places o,
+                         jsonb_array_elements_text(o.served) AS s (hash)
+                     ON CONFLICT DO NOTHING"
+                ),
+                format!("DROP SCHEMA \"{schema}\" CASCADE"),
+                format!("DELETE FROM jobs WHERE site = '{schema}'"),
+                format!("DELETE FROM sites WHERE id = '{}'", site.id),
+            ] {
+                transaction.execute_unprepared(&sql).await?;
+            }
+            transaction.commit().await?;
+            self.open.lock().await.remove(&site.id);
+        }
+        Ok(sites.len())
+    }
+
+    /// Deletes bytes of which no row of any site has spoken since before `then`, while nobody can
+    /// store the same ones; returns how many. Rows went before bytes, so that an end in the middle
+    /// leaves bytes too many and never too few.
+    ///
+    /// # Errors
+    /// Those of the database and the blob store.
+    pub async fn delete_unused_bytes(&self, then: DateTime<Utc>) -> Result<usize, StoreError> {
+        let transaction = self.db.begin().await?;
+        let lock = self.statement("SELECT pg_advisory_xact_lock($1)", [crate::BYTES.into()]);
+        transaction.execute_raw(lock).await?;
+        let old = "DELETE FROM unused_bytes WHERE since < $1 RETURNING hash";
+        let old = Hash::find_by_statement(self.statement(old, [then.into()]));
+        let mut unused: Vec<String> =
+            old.all(&transaction).await?.into_iter().map(|row| row.hash).collect();
+        for site in self.sites().await? {
+            unused = self.unused_in(&transaction, &site, unused).await?;
+        }
+        for hash in &unused {
+            self.blobs.delete(&crate::BlobHash::stored(hash)).await?;
+        }
+        transaction.commit().await?;
+        Ok(unused.len())
+    }
+
+    /// Those of `hashes` of which no row of `site` speaks.
+    async fn unused_in(
+        &self,
+        transaction: &DatabaseTransaction,
+        site: &Site,
+        hashes: Vec<String>,
+    ) -> Result<Vec<String>, StoreError> {
+        let schema = &site.schema;
+        let sql = format!(
+            "SELECT hash FROM unnest($1::text[]) AS o (hash) WHERE NOT (
+                 EXISTS (SELECT FROM \"{schema}\".pictures WHERE hash = o.hash)
+                 OR EXISTS (SELECT FROM \"{schema}\".variants WHERE hash = o.hash)
+                 -- Laid on other pictures as a logo, now or at any step of theirs.
+                 OR EXISTS (SELECT FROM \"{schema}\".steps
+                     WHERE adjustments::text LIKE '%' || o.hash || '%')
+                 OR EXISTS (SELECT FROM \"{schema}\".edit_presets
+                     WHERE edits::text LIKE '%' || o.hash || '%')
+                 OR EXISTS (SELECT FROM \"{schema}\".places WHERE served @> to_jsonb(o.hash))
+                 -- A site's files that are measured, or may be again.
+                 OR EXISTS (SELECT FROM jobs WHERE args -> 'files' ->> 'hash' = o.hash)
+             )"
+        );
+        let left = Hash::find_by_statement(self.statement(&sql, [hashes.into()]));
+        Ok(left.all(transaction).await?.into_iter().map(|row| row.hash).collect())
+    }
+}
+
+#[derive(FromQueryResult)]
+struct Settings {
+    settings: serde_json::Value,
+}
+
+impl Settings {
+    fn name(self) -> Option<String> {
+        let settings: SiteSettings = read(self.settings).ok()?;
+        Some(settings.name).filter(|name| !name.trim().is_empty())
+    }
+}
+
+/// Connections to the database at `address`, which look for tables in `schema` first.
+async fn connect(address: &str, schema: Option<&str>) -> Result<DatabaseConnection, StoreError> {
+    let mut options = ConnectOptions::new(address);
+    options
+        .max_connections(CONNECTIONS)
+        .idle_timeout(IDLE)
+        .acquire_timeout(Duration::from_secs(10))
+        .sqlx_logging(false);
+    let path = schema.map_or_else(|| "public".to_owned(), |schema| format!("{schema},public"));
+    // Lists are short and asked for often: a plan made for its own values, not compiled.
+    options.map_sqlx_postgres_opts(move |options| {
+        options.options([
+            ("jit", "off"),
+            ("plan_cache_mode", "force_custom_plan"),
+            ("search_path", path.as_str()),
+        ])
+    });
+    Ok(Database::connect(options).await?)
+}
+
+fn newer(error: DbErr) -> StoreError {
+    match error {
+        DbErr::Custom(text) if text.contains("missing") => StoreError::Newer,
+        other => StoreError::Database(other),
+    }
+}
