@@ -245,13 +245,36 @@ mod tests {
     }
 
     #[test]
-    fn a_stopped_upload_leaves_nothing_behind() {
+    fn what_a_stopped_process_left_goes_and_what_a_running_one_has_stays() {
+        let home = tempfile::tempdir().unwrap();
+        let running = DataFolder::open(home.path()).unwrap();
+        fs::write(running.spool().join("half"), "...").unwrap();
+        let stopped = home.path().join(SPOOL).join("0198-stopped");
+        fs::create_dir(&stopped).unwrap();
+        fs::write(stopped.join(LOCK), "").unwrap();
+        fs::write(stopped.join("half"), "...").unwrap();
+        fs::write(home.path().join(SPOOL).join("of-an-older-version"), "...").unwrap();
+        DataFolder::open(home.path()).unwrap().clear_spool().unwrap();
+        assert!(running.spool().join("half").exists());
+        assert!(!stopped.exists());
+        assert!(!home.path().join(SPOOL).join("of-an-older-version").exists());
+
+        let own = running.spool();
+        drop(running);
+        assert!(!own.exists(), "nothing is left of a process that ended well");
+    }
+
+    #[test]
+    fn uploads_that_can_go_on_stay_and_others_go() {
         let home = tempfile::tempdir().unwrap();
         let folder = DataFolder::open(home.path()).unwrap();
-        fs::write(folder.spool().join("half"), "...").unwrap();
-        fs::write(folder.uploads().join("resumable"), "...").unwrap();
+        let (known, unknown) = (Uuid::new_v4(), Uuid::new_v4());
+        for id in [known, unknown] {
+            fs::write(folder.uploads().join(id.to_string()), "...").unwrap();
+        }
         folder.clear_spool().unwrap();
-        assert!(!folder.spool().join("half").exists());
-        assert!(folder.uploads().join("resumable").exists());
+        folder.clear_uploads(&[known].into()).unwrap();
+        assert!(folder.uploads().join(known.to_string()).exists());
+        assert!(!folder.uploads().join(unknown.to_string()).exists());
     }
 }
