@@ -1,5 +1,7 @@
 // Refuses dependencies of the binary whose licence is not a permissive one.
 import { execFileSync } from "node:child_process";
+import { readFileSync } from "node:fs";
+import { dirname, join } from "node:path";
 
 const PERMISSIVE = new Set([
   "0BSD", "Apache-2.0", "Apache-2.0 WITH LLVM-exception", "BSD-2-Clause", "BSD-3-Clause",
@@ -12,6 +14,14 @@ function allowed(expression) {
   const plain = (expression ?? "").replaceAll("/", " OR ").replaceAll(/[()]/g, " ");
   return plain.split(/\s+OR\s+/).some((side) =>
     side.split(/\s+AND\s+/).every((name) => PERMISSIVE.has(name.trim())));
+}
+
+/** The licence of a package, also of one that only brings its text: the MIT licence, word for word. */
+function licenceOf({ license, license_file: file, manifest_path: manifest }) {
+  if (license || !file) return license;
+  const text = readFileSync(join(dirname(manifest), file), "utf8").replaceAll(/\s+/g, " ");
+  const grants = "Permission is hereby granted, free of charge, to any person obtaining a copy of this software and associated documentation files (the \"Software\"), to deal in the Software without restriction";
+  return text.startsWith("MIT License") && text.includes(grants) ? "MIT" : license;
 }
 
 const arguments_ = [
@@ -34,7 +44,7 @@ while (pending.length > 0) {
   }
 }
 const refused = metadata.packages
-  .filter(({ id, license }) => reached.has(id) && !allowed(license))
+  .filter((entry) => reached.has(entry.id) && !allowed(licenceOf(entry)))
   .map(({ name, version, license }) => `${name} ${version}: ${license ?? "no licence told"}`);
 if (refused.length > 0) {
   console.error(`Dependencies without a permissive licence:\n${refused.join("\n")}`);
