@@ -1,4 +1,4 @@
-import { Button, Input } from "antd";
+import { Button, Checkbox, Input } from "antd";
 import { useState } from "react";
 import type { Site } from "../api/client";
 import { useChangeSite, useSite } from "../api/useSite";
@@ -34,6 +34,8 @@ function read(text: string) {
 function Settings({ site }: { site: Site }) {
   const [name, setName] = useState(site.name);
   const [widths, setWidths] = useState(written(site.widths));
+  const [folder, setFolder] = useState(site.folder ?? "");
+  const [watches, setWatches] = useState(site.watches);
   const [hosts, setHosts] = useState(site.allowed_hosts.join("\n"));
   const change = useChangeSite();
   return (
@@ -41,7 +43,8 @@ function Settings({ site }: { site: Site }) {
       className="add-slot"
       onSubmit={(event) => {
         event.preventDefault();
-        change.mutate({ name, widths: read(widths), allowed_hosts: hosts.split(/\s+/).filter(Boolean) });
+        const allowed_hosts = hosts.split(/\s+/).filter(Boolean);
+        change.mutate({ name, folder, watches: watches && folder.trim() !== "", widths: read(widths), allowed_hosts });
       }}
     >
       <label htmlFor="site-name">Name</label>
@@ -53,6 +56,26 @@ function Settings({ site }: { site: Site }) {
           setName(target.value);
         }}
       />
+      <label htmlFor="site-folder">Folder that holds its files, on the server’s machine</label>
+      <Input
+        id="site-folder"
+        aria-label="Folder that holds its files"
+        value={folder}
+        placeholder="/srv/www/…"
+        onChange={({ target }) => {
+          setFolder(target.value);
+        }}
+      />
+      <Checkbox
+        checked={watches && folder.trim() !== ""}
+        disabled={folder.trim() === ""}
+        title={folder.trim() === "" ? "Type the folder first" : ""}
+        onChange={({ target }) => {
+          setWatches(target.checked);
+        }}
+      >
+        Add pictures by themselves that are put there
+      </Checkbox>
       <label htmlFor="site-widths">Layout widths, in CSS px</label>
       <Input
         id="site-widths"

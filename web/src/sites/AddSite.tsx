@@ -26,14 +26,7 @@ export function AddSite({ isFirst, others }: Props) {
       aria-label="Add site"
       onSubmit={(event) => {
         event.preventDefault();
-        add.mutate(
-          { address, name, folder, watches: watches && folder.trim() !== "", like: like ?? null },
-          {
-            onSuccess: (site) => {
-              location.assign(`/${site.slug}/layouts`);
-            },
-          },
-        );
+        add.mutate({ address, name, folder, watches: watches && folder.trim() !== "", like: like ?? null });
       }}
     >
       <h1>{isFirst ? "Which site do you look after?" : "Add site"}</h1>

@@ -21,7 +21,7 @@ export function useChangesOfAll() {
   }, [queries]);
 }
 
-/** Adds a site and has it measured, at its address or in its folder; gives its slug. */
+/** Adds a site and has it measured, at its address or in its folder; then goes there. */
 export function useAddSite() {
   return useMutation({
     mutationFn: async (body: NewSite) => {
@@ -36,6 +36,10 @@ export function useAddSite() {
         if (response.status >= 500) accept({ response });
       }
       return site;
+    },
+    // Here and not where it is called: the form goes away once the list has the site.
+    onSuccess: (site) => {
+      location.assign(`/${site.slug}/layouts`);
     },
   });
 }
