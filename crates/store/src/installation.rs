@@ -188,10 +188,7 @@ impl Installation {
     /// # Errors
     /// Those of the database.
     pub async fn sites(&self) -> Result<Vec<Site>, StoreError> {
-        let sql =
-            "SELECT id, slug, schema, created_at, removed_at FROM sites ORDER BY created_at, id";
-        let rows = Row::find_by_statement(self.statement(sql, [])).all(&self.db).await?;
-        Ok(rows.into_iter().map(Site::from).collect())
+        self.sites_where("true", []).await
     }
 
     /// The site whose addresses begin with `slug`, removed or not.
@@ -199,7 +196,28 @@ impl Installation {
     /// # Errors
     /// Those of the database.
     pub async fn site(&self, slug: &str) -> Result<Option<Site>, StoreError> {
-        Ok(self.sites().await?.into_iter().find(|site| site.slug == slug))
+        Ok(self.sites_where("slug = $1", [slug.into()]).await?.pop())
+    }
+
+    /// The site whose tables are in `schema`, removed or not.
+    ///
+    /// # Errors
+    /// Those of the database.
+    pub async fn site_in(&self, schema: &str) -> Result<Option<Site>, StoreError> {
+        Ok(self.sites_where("schema = $1", [schema.into()]).await?.pop())
+    }
+
+    async fn sites_where(
+        &self,
+        condition: &str,
+        values: impl IntoIterator<Item = Value>,
+    ) -> Result<Vec<Site>, StoreError> {
+        let sql = format!(
+            "SELECT id, slug, schema, created_at, removed_at FROM sites WHERE {condition}
+             ORDER BY created_at, id"
+        );
+        let rows = Row::find_by_statement(self.statement(&sql, values)).all(&self.db).await?;
+        Ok(rows.into_iter().map(Site::from).collect())
     }
 
     /// Adds a site called `name`. Its addresses begin with that name, or with it and a number.

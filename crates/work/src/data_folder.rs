@@ -98,11 +98,6 @@ impl DataFolder {
         self.path.join(SPOOL).join(UPLOADS)
     }
 
-    /// Where the demo's website is written.
-    pub fn site(&self) -> PathBuf {
-        self.path.join("site")
-    }
-
     /// Takes away what stopped processes left of uploads that they never accepted and that cannot
     /// be resumed. What belongs to a process that runs is left alone.
     pub fn clear_spool(&self) -> io::Result<()> {

@@ -21,8 +21,8 @@ pub struct Events {
 }
 
 impl Events {
-    /// Listens to what is committed at any site of `installation`, for as long as the application runs. A connection
-    /// that breaks is made again, and everybody told that something was missed.
+    /// Listens to what is committed at any site of `installation`, for as long as the application
+    /// runs. A connection that breaks is made again, and everybody told that something was missed.
     pub fn of(installation: &Installation) -> Self {
         let (told, _) = broadcast::channel(ROOM);
         let (lives, alive) = watch::channel(false);

@@ -228,6 +228,8 @@ impl Measuring {
         };
         let packed = tokio::task::spawn_blocking(pack).await.map_err(std::io::Error::other);
         let (first, packed) = packed.map_err(ArchiveError::Disk)??;
+        // Until a job speaks of them.
+        let _held = self.store.hold_bytes().await?;
         let hash = self.store.blobs().put(packed).await.map_err(StoreError::Blob)?;
         let files = SiteArchive { name: name.to_owned(), hash: hash.as_str().to_owned() };
         self.push(MeasureArgs {

@@ -1,7 +1,7 @@
 //! The sites of an installation, each with services of its own. What costs memory is shared: the work
 //! pool, and pixels and previews that may be asked for again.
 
-use std::collections::{BTreeSet, HashMap};
+use std::collections::{BTreeSet, HashMap, HashSet};
 use std::sync::Arc;
 
 use brisk_margin_store::installation::{Installation, Site};
@@ -12,12 +12,12 @@ use uuid::Uuid;
 use crate::data_folder::DataFolder;
 use crate::events::Events;
 use crate::folder_watch::FolderWatch;
-use crate::intake::Intake;
+use crate::intake::{Intake, IntakeError};
 use crate::layouts::LayoutSummaries;
 use crate::making::Maker;
 use crate::making::pyramids::PreviewAtlases;
 use crate::measuring::Measuring;
-use crate::uploads::Uploads;
+use crate::uploads::{UploadError, Uploads};
 use crate::work_pool::WorkPool;
 
 /// The sites of an installation. Clones share the services of each.
@@ -128,10 +128,7 @@ impl Sites {
     /// # Errors
     /// Those of the database.
     pub async fn named(&self, slug: &str) -> Result<Option<SiteServices>, StoreError> {
-        match self.installation.site(slug).await? {
-            Some(site) if site.removed_at.is_none() => Ok(Some(self.services(&site).await?)),
-            _ => Ok(None),
-        }
+        self.living(self.installation.site(slug).await?).await
     }
 
     /// The services of the site in `schema`; nothing where there is none, or it was removed.
@@ -139,8 +136,11 @@ impl Sites {
     /// # Errors
     /// Those of the database.
     pub async fn in_schema(&self, schema: &str) -> Result<Option<SiteServices>, StoreError> {
-        let sites = self.installation.sites().await?;
-        match sites.into_iter().find(|site| site.schema == schema && site.removed_at.is_none()) {
+        self.living(self.installation.site_in(schema).await?).await
+    }
+
+    async fn living(&self, site: Option<Site>) -> Result<Option<SiteServices>, StoreError> {
+        match site.filter(|site| site.removed_at.is_none()) {
             Some(site) => Ok(Some(self.services(&site).await?)),
             None => Ok(None),
         }
@@ -160,15 +160,13 @@ impl Sites {
     ///
     /// # Errors
     /// Those of disk and database.
-    pub async fn clear_uploads(&self) -> Result<(), crate::uploads::UploadError> {
-        let disk = crate::intake::IntakeError::Disk;
-        let store = crate::intake::IntakeError::Store;
-        self.folder.clear_spool().map_err(disk)?;
-        let mut known = std::collections::HashSet::new();
-        for site in self.installation.sites().await.map_err(store)? {
-            let services = self.services(&site).await.map_err(store)?;
+    pub async fn clear_uploads(&self) -> Result<(), UploadError> {
+        self.folder.clear_spool().map_err(IntakeError::Disk)?;
+        let mut known = HashSet::new();
+        for site in self.installation.sites().await.map_err(IntakeError::Store)? {
+            let services = self.services(&site).await.map_err(IntakeError::Store)?;
             known.extend(services.uploads.keep_recent().await?);
         }
-        Ok(self.folder.clear_uploads(&known).map_err(disk)?)
+        Ok(self.folder.clear_uploads(&known).map_err(IntakeError::Disk)?)
     }
 }

@@ -2,7 +2,6 @@
 
 use std::path::PathBuf;
 
-use brisk_margin_core::job::JobKind;
 use brisk_margin_work::measuring::Wish;
 use clap::Args;
 
@@ -42,7 +41,8 @@ impl SiteCommand {
             settings.address = self.address.or(settings.address.take());
         });
         let settings = settings.await?;
-        let was_measured = site.store.latest_job(JobKind::Measure).await?.is_some();
+        // Jobs that ended are forgotten after a while; pages are not.
+        let was_measured = !site.store.summed_pages().await?.is_empty();
         if let Some(address) = settings.address.clone().filter(|_| self.measure && !was_measured) {
             let wish = Wish { address, whole_site: true };
             site.measuring.start(wish, &settings).await?;
