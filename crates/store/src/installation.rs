@@ -9,6 +9,7 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use apalis_postgres::PostgresStorage;
+use brisk_margin_core::job::JobKind;
 use brisk_margin_core::naming;
 use brisk_margin_core::site::SiteSettings;
 use chrono::{DateTime, Utc};
@@ -20,6 +21,7 @@ use sea_orm_migration::MigratorTrait;
 use tokio::sync::Mutex;
 use uuid::Uuid;
 
+use crate::jobs::NewJob;
 use crate::layouts::read;
 use crate::migrations::{InstallationMigrator, SiteMigrator};
 use crate::{Blobs, Store, StoreError};
@@ -331,7 +333,10 @@ impl Installation {
     pub async fn restore_site(&self, site: &Site) -> Result<(), StoreError> {
         let sql = "UPDATE sites SET removed_at = NULL WHERE id = $1";
         self.db.execute_raw(self.statement(sql, [site.id.into()])).await?;
-        self.store(site).await?.push_all_jobs().await
+        self.store(site).await?.push_all_jobs().await?;
+        // What became stale before was told to nobody.
+        let status = NewJob::new(JobKind::Status, "", serde_json::json!({}));
+        self.push_job(&site.schema, &status).await
     }
 
     /// Forgets sites that were removed before `then`, with all their rows; their bytes count as

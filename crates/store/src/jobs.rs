@@ -500,16 +500,23 @@ impl Installation {
     /// whose delivery is gone, and those that are due later than any pause since the clock was set
     /// back. Returns how many.
     pub async fn recover_jobs(&self) -> Result<u64, StoreError> {
+        // Of several with one key, one goes on: it sees what the others would have seen.
         let dead = self.statement(
-            "UPDATE jobs j SET worker = NULL, claim = claim + 1, due_at = now(),
+            "WITH dead AS (
+                 SELECT id, row_number() OVER (PARTITION BY site, kind, key ORDER BY created_at) > 1
+                     OR EXISTS (SELECT FROM jobs o
+                         WHERE (o.site, o.kind, o.key, o.state) = (j.site, j.kind, j.key, 'waiting'))
+                     AS is_twin
+                 FROM jobs j WHERE state = 'running' AND NOT is_worker_alive(worker)
+             )
+             UPDATE jobs j SET worker = NULL, claim = claim + 1, due_at = now(),
                  reason = 'the program ended while this was being done',
-                 ended_at = CASE WHEN attempts >= $1 THEN now() END,
+                 ended_at = CASE WHEN is_twin OR attempts >= $1 THEN now() END,
                  state = CASE
+                     WHEN is_twin THEN 'done'
                      WHEN attempts >= $1 THEN 'failed'
-                     WHEN EXISTS (SELECT FROM jobs o
-                         WHERE (o.site, o.kind, o.key, o.state) = (j.site, j.kind, j.key, 'waiting')) THEN 'done'
                      ELSE 'waiting' END
-             WHERE state = 'running' AND NOT is_worker_alive(worker)",
+             FROM dead WHERE j.id = dead.id AND j.state = 'running'",
             [(MOST_ATTEMPTS as i32).into()],
         );
         let lost = self.statement(

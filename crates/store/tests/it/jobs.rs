@@ -101,6 +101,22 @@ async fn a_job_whose_process_died_goes_on_where_it_was_and_the_dead_are_not_hear
 }
 
 #[tokio::test]
+async fn of_two_with_one_key_whose_processes_died_one_goes_on() {
+    let home = home().await;
+    let (store, all) = (&home.store, &home.installation);
+    // One was begun, the same wished for again, and begun elsewhere; neither process lives.
+    for worker in [8, 9] {
+        let id = store.push_job(&measuring("a")).await.unwrap();
+        all.claim_job(id, worker).await.unwrap().unwrap();
+    }
+    assert_eq!(all.recover_jobs().await.unwrap(), 2);
+    let id = store.open_job(JobKind::Measure, "a").await.unwrap().unwrap().id;
+    assert_eq!(state(store, id).await.0, JobState::Waiting);
+    assert_eq!(all.recover_jobs().await.unwrap(), 0);
+    assert!(all.claim_job(id, 8).await.unwrap().is_some());
+}
+
+#[tokio::test]
 async fn a_job_that_ends_every_process_is_set_aside() {
     let home = home().await;
     let (store, all) = (&home.store, &home.installation);
