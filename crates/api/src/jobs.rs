@@ -116,7 +116,7 @@ async fn bodies(app: &App, jobs: Vec<Job>) -> Result<Vec<JobBody>, Problem> {
     let names = app.store.names_of(&ids).await?;
     let body = |job: Job| {
         let about = match job.kind {
-            JobKind::Measure => Some(job.key.clone()),
+            JobKind::Measure => job.args.get("address").and_then(|a| Some(a.as_str()?.to_owned())),
             _ => picture_of(&job).and_then(|id| names.get(&id).cloned()),
         };
         JobBody::new(job, about)

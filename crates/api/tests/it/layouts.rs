@@ -149,6 +149,23 @@ async fn an_address_that_is_none_is_refused_before_a_browser_starts() {
 }
 
 #[tokio::test]
+async fn what_is_measured_already_is_not_wished_for_twice_and_anything_else_is() {
+    let api = Api::start().await;
+    let job = async |wish: Value| {
+        let answer = api.post("/api/measurements", &wish).await;
+        assert_eq!(answer.status, StatusCode::ACCEPTED, "{}", answer.text());
+        answer.json()["job"].clone()
+    };
+    let address = "http://127.0.0.1:9/index.html";
+    let page = job(json!({"address": address})).await;
+    assert_eq!(job(json!({"address": address})).await, page);
+    let site = job(json!({"address": address, "whole_site": true})).await;
+    assert_ne!(site, page, "one page does not stand for all of them");
+    let told = api.get(&format!("/api/jobs/{}", site.as_str().unwrap())).await.json();
+    assert_eq!((&told["about"], &told["state"]), (&json!(address), &json!("waiting")));
+}
+
+#[tokio::test]
 async fn the_site_keeps_its_layout_widths_and_allowed_hosts() {
     let api = Api::start().await;
     let site = api.get("/api/site").await.json();

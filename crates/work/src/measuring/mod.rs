@@ -4,43 +4,40 @@
 //! loses only the pages under way; what was measured before stays when a page cannot be measured
 //! now.
 
-use std::collections::BTreeSet;
-use std::io::Write;
-use std::path::{Path, PathBuf};
+mod site_files;
 
+use std::collections::BTreeSet;
+use std::path::PathBuf;
+
+use brisk_margin_core::cache_key::CacheKey;
 use brisk_margin_core::job::{JobKind, JobState};
 use brisk_margin_core::place::ServedFile;
 use brisk_margin_core::site::SiteSettings;
 use brisk_margin_core::source_format::{self, Content};
 use brisk_margin_imaging::codecs::Codecs;
 use brisk_margin_imaging::original;
-use brisk_margin_site::archive::{self, ArchiveError, Unpacking};
+use brisk_margin_site::archive::ArchiveError;
 use brisk_margin_site::error::MeasureError;
 use brisk_margin_site::fetched::Files as PageFiles;
 use brisk_margin_site::file_reader::{FileFacts, FileReader};
 use brisk_margin_site::gate::Authority;
-use brisk_margin_site::host::{self, Faults};
 use brisk_margin_site::measure::{Crawl, Measurer, PageDone};
 use brisk_margin_site::measured::{FoundPlace, MeasuredPage};
 use brisk_margin_site::plan::Plan;
 use brisk_margin_store::jobs::{Job, NewJob};
 use brisk_margin_store::layouts::{Changes, NewPage, NewPlace};
-use brisk_margin_store::{BlobHash, Store, StoreError};
+use brisk_margin_store::{Store, StoreError};
 use serde::{Deserialize, Serialize};
 use tempfile::TempDir;
 use thiserror::Error;
-use tokio::net::TcpListener;
 use tokio::sync::mpsc;
-use tokio::task::JoinHandle;
 use url::Url;
 use utoipa::ToSchema;
 use uuid::Uuid;
 
 use crate::jobs::{JobFailure, JobInHand};
 use crate::work_pool::WorkPool;
-
-/// What addresses of pages in the site's own folder begin with.
-const OF_FOLDER: &str = "folder:";
+use site_files::SiteFiles;
 
 /// Measures pages, as jobs. Clones measure into the same store.
 #[derive(Clone)]
@@ -57,20 +54,10 @@ struct MeasureArgs {
     address: String,
     /// Whether pages that it links to are measured, too.
     whole_site: bool,
-    /// The site's files, where it came as such.
-    files: Option<SiteArchive>,
-    /// The site's own folder, where that is measured.
-    #[serde(default)]
-    folder: Option<PathBuf>,
+    /// The site's files, where no host serves them.
+    files: Option<SiteFiles>,
     /// Ports of the server that no page may reach, besides those that the worker knows of.
     own_ports: BTreeSet<u16>,
-}
-
-/// A site that came as files: an archive in the blob store.
-#[derive(Debug, Clone, Serialize, Deserialize)]
-struct SiteArchive {
-    name: String,
-    hash: String,
 }
 
 /// What was measured so far: enough to go on after an end in the middle, and to tell of it.
@@ -129,6 +116,14 @@ pub struct Wish {
     pub whole_site: bool,
 }
 
+impl MeasureArgs {
+    /// Two jobs with the same one would find the same.
+    fn key(&self) -> String {
+        let Self { address, whole_site, files, .. } = self;
+        CacheKey::versioned(1, &(address, whole_site, files)).into()
+    }
+}
+
 impl Report {
     /// What the job tells of itself; nothing where its row is not understood.
     fn of(job: Job) -> Option<Self> {
@@ -136,8 +131,9 @@ impl Report {
         let told = job.checkpoint.and_then(|told| serde_json::from_value(told).ok());
         let Measured { crawl, new, changed, gone, mut problems, refused } =
             told.unwrap_or_default();
-        let is_last = !matches!(job.state, JobState::Done | JobState::Cancelled);
-        problems.extend(job.reason.filter(|_| is_last));
+        // What failed before it ended well is no trouble any more.
+        let has_ended_well = matches!(job.state, JobState::Done | JobState::Cancelled);
+        problems.extend(job.reason.filter(|_| !has_ended_well));
         Some(Self {
             job: job.id,
             address: args.address,
@@ -187,10 +183,7 @@ impl Measuring {
     /// [`StartError::Address`] where an address is none.
     pub async fn start(&self, wish: Wish, site: &SiteSettings) -> Result<(), StartError> {
         self.plan(&wish.address, site)?;
-        let Wish { address, whole_site } = wish;
-        let (files, folder) = (None, None);
-        let own_ports = self.own_ports.clone();
-        self.push(MeasureArgs { address, whole_site, files, folder, own_ports }).await
+        Ok(self.push(wish, None).await?)
     }
 
     /// Adds a job that measures the pages in the site's own folder, as a web host would serve them.
@@ -199,16 +192,8 @@ impl Measuring {
     /// # Errors
     /// [`ArchiveError::NoPages`] where there is none.
     pub async fn start_folder(&self, folder: PathBuf) -> Result<(), StartError> {
-        let first = pages_in(folder.clone()).await?.into_iter().next();
-        let first = first.ok_or(ArchiveError::NoPages)?;
-        self.push(MeasureArgs {
-            address: format!("{OF_FOLDER}/{first}"),
-            whole_site: true,
-            files: None,
-            folder: Some(folder),
-            own_ports: self.own_ports.clone(),
-        })
-        .await
+        let first = site_files::first_page(folder.clone()).await?;
+        self.push_files(SiteFiles::Folder { path: folder }, &first).await
     }
 
     /// Adds a job that measures the site whose files lie in `folder`, called `name`. Its pages are
@@ -217,33 +202,23 @@ impl Measuring {
     /// # Errors
     /// [`ArchiveError::NoPages`] where there is none.
     pub async fn start_files(&self, folder: TempDir, name: &str) -> Result<(), StartError> {
-        let pack = move || -> Result<(String, bytes::Bytes), ArchiveError> {
-            let first = archive::pages(folder.path())?.into_iter().next();
-            let first = first.ok_or(ArchiveError::NoPages)?;
-            let packed = tempfile::tempfile_in(folder.path())?;
-            archive::pack(folder.path(), &packed)?;
-            // SAFETY: the file has no name, so that nobody else can change it.
-            let map = unsafe { memmap2::Mmap::map(&packed) }?;
-            Ok((first, bytes::Bytes::from_owner(map)))
-        };
-        let packed = tokio::task::spawn_blocking(pack).await.map_err(std::io::Error::other);
-        let (first, packed) = packed.map_err(ArchiveError::Disk)??;
+        let (first, packed) = site_files::pack(folder).await?;
         // Until a job speaks of them.
         let _held = self.store.hold_bytes().await?;
         let hash = self.store.blobs().put(packed).await.map_err(StoreError::Blob)?;
-        let files = SiteArchive { name: name.to_owned(), hash: hash.as_str().to_owned() };
-        self.push(MeasureArgs {
-            address: format!("{}/{first}", files.shown_as()),
-            whole_site: true,
-            files: Some(files),
-            folder: None,
-            own_ports: self.own_ports.clone(),
-        })
-        .await
+        let (name, hash) = (name.to_owned(), hash.as_str().to_owned());
+        self.push_files(SiteFiles::Archive { name, hash }, &first).await
     }
 
-    async fn push(&self, args: MeasureArgs) -> Result<(), StartError> {
-        let key = args.address.clone();
+    async fn push_files(&self, files: SiteFiles, first: &str) -> Result<(), StartError> {
+        let wish = Wish { address: format!("{}/{first}", files.shown_as()), whole_site: true };
+        Ok(self.push(wish, Some(files)).await?)
+    }
+
+    async fn push(&self, wish: Wish, files: Option<SiteFiles>) -> Result<(), StoreError> {
+        let Wish { address, whole_site } = wish;
+        let args = MeasureArgs { address, whole_site, files, own_ports: self.own_ports.clone() };
+        let key = args.key();
         if self.store.open_job(JobKind::Measure, &key).await?.is_none() {
             let args = serde_json::to_value(args).expect("plain values");
             self.store.push_job(&NewJob::new(JobKind::Measure, key, args).awaited()).await?;
@@ -272,10 +247,9 @@ impl Measuring {
     pub(crate) async fn run(&self, job: &JobInHand) -> Result<(), JobFailure> {
         let args: MeasureArgs = job.args()?;
         let site = self.store.site().await?;
-        let served = match (&args.files, &args.folder) {
-            (Some(files), _) => Some(self.unpack(files).await?),
-            (None, Some(folder)) => Some(ServedFiles::of_folder(folder).await?),
-            (None, None) => None,
+        let served = match &args.files {
+            Some(files) => Some(files.serve(self.store.blobs()).await?),
+            None => None,
         };
         let at =
             |address: &str| served.as_ref().map_or_else(|| address.to_owned(), |s| s.at(address));
@@ -286,11 +260,8 @@ impl Measuring {
         }
         let mut measured: Measured = job.checkpoint().unwrap_or_default();
         let mut crawl = measured.crawl.clone().with(at);
-        if let (Some(folder), true) = (&args.folder, crawl.known.is_empty()) {
-            // Pages that no other page links to are found, too.
-            let pages = pages_in(folder.clone()).await?;
-            crawl.known = pages.iter().map(|page| at(&format!("{OF_FOLDER}/{page}"))).collect();
-            crawl.known.truncate(plan.pages);
+        if let (Some(served), true) = (&served, crawl.known.is_empty()) {
+            crawl.known = served.pages().take(plan.pages).collect();
         }
         let measurer = Measurer::start(plan).await?;
         // Two wait at most, so that few pages are in memory.
@@ -321,24 +292,6 @@ impl Measuring {
         Ok(())
     }
 
-    /// Unpacks a site that came as files and serves it, for as long as the value lives.
-    async fn unpack(&self, files: &SiteArchive) -> Result<ServedFiles, JobFailure> {
-        let hash = BlobHash::parse(&files.hash);
-        let hash = hash.ok_or_else(|| JobFailure::last("the site's files have no hash"))?;
-        let packed = self.store.blobs().get(&hash).await?;
-        let listener = TcpListener::bind(("127.0.0.1", 0)).await.map_err(ArchiveError::Disk)?;
-        let origin = listener.local_addr().map_err(ArchiveError::Disk)?;
-        let origin = format!("http://{origin}");
-        let folder = {
-            let origin = origin.clone();
-            let unpack = move || unpack_site(&packed, &origin);
-            let unpacked = tokio::task::spawn_blocking(unpack).await;
-            unpacked.map_err(std::io::Error::other).map_err(ArchiveError::Disk)??
-        };
-        let server = tokio::spawn(host::serve(listener, folder.path(), Faults::default()));
-        Ok(ServedFiles { _folder: Some(folder), server, origin, shown_as: files.shown_as() })
-    }
-
     /// Keeps a page; one that cannot be kept is told, and stops no other.
     async fn keep(&self, page: MeasuredPage, measured: &mut Measured) -> Result<(), StoreError> {
         let address = page.address.clone();
@@ -361,10 +314,7 @@ impl Measuring {
         Ok(())
     }
 
-    async fn keep_page(
-        &self,
-        page: MeasuredPage,
-    ) -> Result<Changes, brisk_margin_store::StoreError> {
+    async fn keep_page(&self, page: MeasuredPage) -> Result<Changes, StoreError> {
         let _held = self.store.hold_bytes().await?;
         let mut places = Vec::new();
         for place in page.places {
@@ -408,77 +358,9 @@ impl Measuring {
     }
 }
 
-/// Unpacks a site into a folder of its own, and writes a map of its pages where there is none:
-/// pages that no other page links to are found through it.
-fn unpack_site(packed: &[u8], origin: &str) -> Result<TempDir, ArchiveError> {
-    let folder = tempfile::tempdir()?;
-    let mut spooled = tempfile::tempfile()?;
-    spooled.write_all(packed)?;
-    Unpacking::into(folder.path()).zip(spooled)?;
-    let map = folder.path().join("sitemap.xml");
-    if !map.exists() {
-        std::fs::write(map, sitemap(origin, &archive::pages(folder.path())?))?;
-    }
-    Ok(folder)
-}
-
-/// The pages in a folder, index pages first.
-async fn pages_in(folder: PathBuf) -> Result<Vec<String>, ArchiveError> {
-    let pages = tokio::task::spawn_blocking(move || archive::pages(&folder)).await;
-    Ok(pages.map_err(std::io::Error::other)??)
-}
-
 fn refused(measurer: &Measurer) -> Vec<Refused> {
     let refused = measurer.refused().into_iter();
     refused.map(|(host, example)| Refused { host: host.to_string(), example }).collect()
-}
-
-fn sitemap(origin: &str, pages: &[String]) -> String {
-    let location = |page: &String| {
-        let path = page.replace('&', "&amp;").replace('<', "&lt;");
-        format!("<url><loc>{origin}/{path}</loc></url>")
-    };
-    let locations: String = pages.iter().map(location).collect();
-    format!("<urlset xmlns=\"http://www.sitemaps.org/schemas/sitemap/0.9\">{locations}</urlset>")
-}
-
-impl SiteArchive {
-    /// What its addresses begin with where they are shown.
-    fn shown_as(&self) -> String {
-        format!("files:{}", self.name)
-    }
-}
-
-/// A site that came as files, served while it is measured.
-struct ServedFiles {
-    _folder: Option<TempDir>,
-    server: JoinHandle<std::io::Result<()>>,
-    origin: String,
-    shown_as: String,
-}
-
-impl ServedFiles {
-    /// Serves the site's own folder.
-    async fn of_folder(folder: &Path) -> Result<Self, ArchiveError> {
-        let listener = TcpListener::bind(("127.0.0.1", 0)).await?;
-        let origin = format!("http://{}", listener.local_addr()?);
-        let server = tokio::spawn(host::serve(listener, folder, Faults::default()));
-        Ok(Self { _folder: None, server, origin, shown_as: OF_FOLDER.to_owned() })
-    }
-
-    fn at(&self, address: &str) -> String {
-        address.replacen(&self.shown_as, &self.origin, 1)
-    }
-
-    fn shown(&self, address: &str) -> String {
-        address.replacen(&self.origin, &self.shown_as, 1)
-    }
-}
-
-impl Drop for ServedFiles {
-    fn drop(&mut self) {
-        self.server.abort();
-    }
 }
 
 /// Why nothing is measured.
