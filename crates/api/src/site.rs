@@ -114,6 +114,7 @@ impl From<ViewportWish> for LayoutWidth {
 /// Changes the site's settings.
 #[utoipa::path(patch, path = "/site", request_body = SiteChange, responses(
     (status = 200, body = SiteBody),
+    (status = 409, body = Problem, content_type = "application/problem+json"),
     (status = 422, body = Problem, content_type = "application/problem+json"),
 ))]
 pub(super) async fn change_site(

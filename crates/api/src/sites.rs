@@ -12,6 +12,7 @@ use axum::{Json, Router};
 use brisk_margin_core::budget::Margin;
 use brisk_margin_core::job::JobState;
 use brisk_margin_core::layout_summary::SiteSummary;
+use brisk_margin_core::site::SiteSettings;
 use brisk_margin_store::Site;
 use brisk_margin_store::pictures::Filter;
 use brisk_margin_work::sites::Sites;
@@ -191,20 +192,14 @@ pub(super) async fn add_site(
         Some(slug) => Some(find_other(&hub, slug).await?),
         None => None,
     };
-    if let Some(address) = &address {
-        has_no_other(&hub.sites, address).await?;
-    }
-    let site = hub.sites.installation().add_site(name).await?;
-    let services = hub.sites.services(&site).await?;
+    let installation = hub.sites.installation();
+    let name = name.to_owned();
+    let settings =
+        SiteSettings { name, address, folder, watches: new.watches, ..SiteSettings::default() };
+    let site = installation.add_site_with(settings).await?;
     if let Some(like) = like {
-        hub.sites.installation().copy_presets(&like, &site).await?;
+        installation.copy_presets(&like, &site).await?;
     }
-    let change = services.store.change_site(|settings| {
-        settings.address = address;
-        settings.folder = folder;
-        settings.watches = new.watches;
-    });
-    change.await?;
     Ok((StatusCode::CREATED, Json(listed(&hub.sites, &site).await?)))
 }
 
@@ -212,22 +207,6 @@ fn host_of(address: &str) -> Option<String> {
     let url = Url::parse(address).ok()?;
     let host = url.host_str()?;
     Some(host.trim_start_matches("www.").to_owned())
-}
-
-/// Two sites with one address would show the same pages twice.
-async fn has_no_other(sites: &Sites, address: &str) -> Result<(), Problem> {
-    for site in sites.all().await? {
-        let settings = sites.services(&site).await?.store.site().await?;
-        if settings.address.as_deref() == Some(address) {
-            let detail = format!(
-                "“{}” has that address already; open that site, or give this one another address",
-                settings.name
-            );
-            let title = "Another site has this address";
-            return Err(Problem::new(StatusCode::CONFLICT, "same-address", title, detail));
-        }
-    }
-    Ok(())
 }
 
 /// The site that a request names beside the one that it is about.
@@ -259,6 +238,7 @@ pub(super) async fn remove_site(
 #[utoipa::path(post, path = "/api/sites/{site}/restore", responses(
     (status = 204),
     (status = 404, body = Problem, content_type = "application/problem+json"),
+    (status = 409, body = Problem, content_type = "application/problem+json"),
 ), params(("site" = String, Path, description = "The site's slug")))]
 pub(super) async fn restore_site(
     State(hub): State<Hub>,

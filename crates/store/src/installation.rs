@@ -139,7 +139,8 @@ impl Installation {
         let settings = Settings::find_by_statement(self.statement("SELECT settings FROM site", []));
         let name = settings.one(&transaction).await?.and_then(|row| row.name());
         let site = self.named(&name.unwrap_or_else(|| "Site".to_owned())).await?;
-        self.insert(&transaction, &site).await?;
+        // The step that knows of it notes its address.
+        self.insert(&transaction, &site, None).await?;
         transaction.execute_unprepared(&format!("CREATE SCHEMA \"{}\"", site.schema)).await?;
         for table in &tables {
             let Site { schema, .. } = &site;
@@ -227,16 +228,30 @@ impl Installation {
     /// # Errors
     /// Those of the database.
     pub async fn add_site(&self, name: &str) -> Result<Site, StoreError> {
+        let name = name.trim().to_owned();
+        self.add_site_with(SiteSettings { name, ..SiteSettings::default() }).await
+    }
+
+    /// Adds a site with these settings.
+    ///
+    /// # Errors
+    /// [`StoreError::SameAddress`] where another site has its address; nothing is added then.
+    pub async fn add_site_with(&self, settings: SiteSettings) -> Result<Site, StoreError> {
         let turn = self.db.begin().await?;
         turn.execute_unprepared(&format!("SELECT pg_advisory_xact_lock({MIGRATING})")).await?;
-        let site = self.named(name).await?;
+        let site = self.named(&settings.name).await?;
+        let address = settings.address.clone();
         // The row comes last: what is broken off before leaves tables that nobody looks at.
         self.db.execute_unprepared(&format!("CREATE SCHEMA \"{}\"", site.schema)).await?;
         let db = connect(&self.address, Some(&site.schema)).await?;
         SiteMigrator::up(&db, None).await?;
         let store = Store::of_site(db, self.blobs.clone(), &site.schema);
-        store.change_site(|settings| name.trim().clone_into(&mut settings.name)).await?;
-        self.insert(&turn, &site).await?;
+        store.change_site(|of_site| *of_site = settings).await?;
+        if let Err(error) = self.insert(&turn, &site, address).await {
+            drop(store);
+            self.db.execute_unprepared(&format!("DROP SCHEMA \"{}\" CASCADE", site.schema)).await?;
+            return Err(error);
+        }
         turn.commit().await?;
         self.open.lock().await.insert(site.id, store);
         Ok(site)
@@ -255,11 +270,17 @@ impl Installation {
         Ok(Site { id, slug, schema, created_at: Utc::now(), removed_at: None })
     }
 
-    async fn insert(&self, turn: &DatabaseTransaction, site: &Site) -> Result<(), StoreError> {
+    async fn insert(
+        &self,
+        turn: &DatabaseTransaction,
+        site: &Site,
+        address: Option<String>,
+    ) -> Result<(), StoreError> {
         let Site { id, slug, schema, created_at, .. } = site.clone();
-        let sql = "INSERT INTO sites (id, slug, schema, created_at) VALUES ($1, $2, $3, $4)";
-        let values = [id.into(), slug.into(), schema.into(), created_at.into()];
-        turn.execute_raw(self.statement(sql, values)).await?;
+        let sql = "INSERT INTO sites (id, slug, schema, created_at, address)
+            VALUES ($1, $2, $3, $4, $5)";
+        let values = [id.into(), slug.into(), schema.into(), created_at.into(), address.into()];
+        turn.execute_raw(self.statement(sql, values)).await.map_err(StoreError::of_site)?;
         Ok(())
     }
 
@@ -329,10 +350,11 @@ impl Installation {
     /// Restores `site`; what is to be done with its pictures goes on.
     ///
     /// # Errors
-    /// Those of the database.
+    /// [`StoreError::SameAddress`] where another site has its address by now.
     pub async fn restore_site(&self, site: &Site) -> Result<(), StoreError> {
         let sql = "UPDATE sites SET removed_at = NULL WHERE id = $1";
-        self.db.execute_raw(self.statement(sql, [site.id.into()])).await?;
+        let restore = self.statement(sql, [site.id.into()]);
+        self.db.execute_raw(restore).await.map_err(StoreError::of_site)?;
         self.store(site).await?.push_all_jobs().await?;
         // What became stale before was told to nobody.
         let status = NewJob::new(JobKind::Status, "", serde_json::json!({}));

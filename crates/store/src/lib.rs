@@ -25,7 +25,9 @@ pub mod variants;
 
 use std::sync::Arc;
 
-use sea_orm::{ConnectionTrait, DatabaseConnection, DatabaseTransaction, DbErr, TransactionTrait};
+use sea_orm::{
+    ConnectionTrait, DatabaseConnection, DatabaseTransaction, DbErr, SqlErr, TransactionTrait,
+};
 use thiserror::Error;
 
 pub use blobs::{BlobError, BlobHash, BlobHasher, Blobs};
@@ -93,6 +95,11 @@ pub enum StoreError {
          then save over it, or save yours as a new picture"
     )]
     SavedMeanwhile,
+    /// Another site has the address.
+    #[error(
+        "another site has this address already; open that one, or give this one another address"
+    )]
+    SameAddress,
     /// A row holds a value that this version does not know.
     #[error("a stored value is not understood: {0}")]
     Corrupt(String),
@@ -102,12 +109,22 @@ pub enum StoreError {
 }
 
 impl StoreError {
+    /// What it means that the database refused to write the row of a site.
+    fn of_site(error: DbErr) -> Self {
+        match error.sql_err() {
+            Some(SqlErr::UniqueConstraintViolation(of)) if of.contains("sites_address") => {
+                Self::SameAddress
+            }
+            _ => Self::Database(error),
+        }
+    }
+
     /// Whether database or disk are at fault and not what was asked: later it may go well.
     pub const fn is_transient(&self) -> bool {
         match self {
             Self::Database(_) => true,
             Self::Blob(error) => error.is_transient(),
-            Self::SavedMeanwhile | Self::Corrupt(_) | Self::Newer => false,
+            Self::SavedMeanwhile | Self::SameAddress | Self::Corrupt(_) | Self::Newer => false,
         }
     }
 }

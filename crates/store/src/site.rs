@@ -16,6 +16,9 @@ impl Store {
     }
 
     /// Changes the site's settings; two changes at once follow each other.
+    ///
+    /// # Errors
+    /// [`StoreError::SameAddress`] where it would have that of another site.
     pub async fn change_site(
         &self,
         change: impl FnOnce(&mut SiteSettings) + Send,
@@ -27,7 +30,7 @@ impl Store {
         change(&mut settings);
         let mut active = row.into_active_model();
         active.settings = Set(json(&settings));
-        active.update(&transaction).await?;
+        active.update(&transaction).await.map_err(StoreError::of_site)?;
         transaction.commit().await?;
         Ok(settings)
     }

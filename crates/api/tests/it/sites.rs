@@ -7,7 +7,7 @@ use brisk_margin_testing::pictures::gradient_jpeg;
 use chrono::{TimeDelta, Utc};
 use serde_json::{Value, json};
 
-use crate::support::{Api, form, form_bytes, request};
+use crate::support::{Answer, Api, form, form_bytes, request};
 
 /// Adds a site and returns its slug.
 async fn added(api: &Api, new: Value) -> String {
@@ -44,9 +44,6 @@ async fn a_site_is_added_by_its_address_or_its_folder_and_called_after_it() {
     assert_eq!(added(&api, json!({"name": "Tea Room"})).await, "tea-room-2", "the name is taken");
     assert_eq!(added(&api, json!({"name": "API"})).await, "api-2", "and this one is ours");
 
-    let again = api.post("/api/sites", &by_address).await;
-    assert_eq!(again.status, StatusCode::CONFLICT);
-    assert!(again.json()["detail"].as_str().unwrap().contains("tarnlight.example"));
     for (wrong, words) in [
         (json!({"name": " "}), "an address, a folder, or a name"),
         (json!({"folder": "srv/www"}), "whole path"),
@@ -58,6 +55,34 @@ async fn a_site_is_added_by_its_address_or_its_folder_and_called_after_it() {
         assert!(refused.text().contains(words), "{}", refused.text());
     }
     assert_eq!(api.get("/api/sites").await.json().as_array().unwrap().len(), 5);
+}
+
+#[tokio::test]
+async fn no_two_sites_have_one_address() {
+    let api = Api::start().await;
+    let address = json!({"address": "https://www.tarnlight.example/"});
+    let first = added(&api, address.clone()).await;
+    let taken = |answer: &Answer| {
+        assert_eq!(answer.status, StatusCode::CONFLICT, "{}", answer.text());
+        assert!(answer.text().contains("another site has this address"), "{}", answer.text());
+    };
+    taken(&api.post("/api/sites", &address).await);
+    assert_eq!(api.get("/api/sites").await.json().as_array().unwrap().len(), 2);
+
+    let second = added(&api, json!({"name": "Tea Room"})).await;
+    let of_second = format!("/api/sites/{second}/site");
+    taken(&api.patch(&of_second, &address).await);
+    let settings = api.get(&of_second).await.json();
+    assert_eq!(settings["address"], json!(null));
+
+    // It is free once its site is removed, which does not come back beside another one.
+    api.delete(&format!("/api/sites/{first}")).await;
+    assert_eq!(api.patch(&of_second, &address).await.status, StatusCode::OK);
+    taken(&api.post(&format!("/api/sites/{first}/restore"), &json!({})).await);
+    let moved = json!({"address": "https://tea.example/"});
+    assert_eq!(api.patch(&of_second, &moved).await.status, StatusCode::OK);
+    let restored = api.post(&format!("/api/sites/{first}/restore"), &json!({})).await;
+    assert_eq!(restored.status, StatusCode::NO_CONTENT, "{}", restored.text());
 }
 
 #[tokio::test]

@@ -40,7 +40,7 @@ macro_rules! steps {
     };
 }
 
-const INSTALLATION: &[Step] = &steps!["installation": "i0001_sites_and_jobs"];
+const INSTALLATION: &[Step] = &steps!["installation": "i0001_sites_and_jobs", "i0002_addresses"];
 
 const SITE: &[Step] = &steps![
     "site":
@@ -54,6 +54,7 @@ const SITE: &[Step] = &steps![
     "m0008_standard_names",
     "m0009_summaries_and_search",
     "m0010_jobs_and_changes",
+    "m0011_address",
 ];
 
 /// A step: a file of SQL beside this one.
