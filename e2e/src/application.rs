@@ -5,7 +5,8 @@ use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Stdio};
 use std::time::{Duration, Instant};
 
-use brisk_margin_store::{Installation, Store};
+use brisk_margin_store::{BlobAddress, Blobs, Installation, Store};
+use brisk_margin_testing::Buckets;
 use brisk_margin_work::data_folder::DataFolder;
 use tempfile::TempDir;
 
@@ -41,6 +42,8 @@ pub struct Home {
     /// A folder of its own; the data folder is `data` in it.
     pub data: TempDir,
     database: String,
+    /// What its processes find in their environment.
+    environment: Vec<(String, String)>,
     /// Whether what goes wrong is wanted and would only fill the report.
     pub says_little: bool,
 }
@@ -50,7 +53,8 @@ impl Home {
     pub async fn empty() -> Self {
         let home = Self::without_sites().await;
         let folder = DataFolder::open(&home.data.path().join("data")).unwrap();
-        let installation = Installation::open(&home.database, &folder.blobs()).await.unwrap();
+        let installation =
+            Installation::open(&home.database, blobs_in(&folder.blobs())).await.unwrap();
         assert_eq!(installation.add_site("Tarnlight").await.unwrap().slug, SLUG);
         home
     }
@@ -58,13 +62,31 @@ impl Home {
     /// Nothing in it yet, not even a site.
     pub async fn without_sites() -> Self {
         let database = brisk_margin_testing::database().await;
-        Self { data: tempfile::tempdir().unwrap(), database, says_little: false }
+        let data = tempfile::tempdir().unwrap();
+        Self { data, database, environment: Vec::new(), says_little: false }
+    }
+
+    /// The same site, whose bytes are kept in `buckets`.
+    pub fn in_buckets(mut self, buckets: &Buckets) -> Self {
+        self.environment = buckets.settings(None);
+        self.environment.push(("BRISK_MARGIN_BLOBS".to_owned(), buckets.address("pictures")));
+        self
+    }
+
+    /// The same site on another machine, which shares no folder with this one.
+    pub fn elsewhere(&self) -> Self {
+        Self {
+            data: tempfile::tempdir().unwrap(),
+            database: self.database.clone(),
+            environment: self.environment.clone(),
+            says_little: self.says_little,
+        }
     }
 
     /// Rows and blobs of the site, past the application.
     pub async fn store(&self) -> Store {
         let blobs = self.data.path().join("data/blobs");
-        let installation = Installation::open(&self.database, &blobs).await.unwrap();
+        let installation = Installation::open(&self.database, blobs_in(&blobs)).await.unwrap();
         let site = installation.site(SLUG).await.unwrap().unwrap();
         installation.store(&site).await.unwrap()
     }
@@ -109,6 +131,7 @@ impl Home {
         let command = command
             .arg("--data")
             .arg(self.data.path().join("data"))
+            .envs(self.environment.iter().cloned())
             .env("BRISK_MARGIN_DATABASE_URL", &self.database)
             .env("RUST_LOG", if self.says_little { "off" } else { "warn" })
             .stdout(Stdio::piped());
@@ -161,7 +184,8 @@ impl Application {
 
     /// What the API answers at `path`.
     pub async fn json(&self, path: &str) -> serde_json::Value {
-        let text = reqwest::get(self.url(path)).await.unwrap().text().await.unwrap();
+        let text =
+            crate::http::client().get(self.url(path)).send().await.unwrap().text().await.unwrap();
         serde_json::from_str(&text).unwrap()
     }
 
@@ -172,4 +196,8 @@ impl Application {
             None => format!("{}/{SLUG}{path}", self.address),
         }
     }
+}
+
+fn blobs_in(folder: &Path) -> Blobs {
+    Blobs::open(&BlobAddress::Folder(folder.to_owned())).unwrap()
 }

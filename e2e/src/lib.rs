@@ -2,4 +2,5 @@
 
 pub mod application;
 pub mod browser;
+pub mod http;
 pub mod web_host;

@@ -82,7 +82,7 @@ impl IntoResponse for Problem {
 
 impl From<IntakeError> for Problem {
     fn from(error: IntakeError) -> Self {
-        match &error {
+        match error {
             IntakeError::TooLarge => {
                 let status = StatusCode::PAYLOAD_TOO_LARGE;
                 Self::new(status, "too-large", "The file is too large", error)
@@ -93,14 +93,10 @@ impl From<IntakeError> for Problem {
             }
             IntakeError::Disk(_) => Self::no_room(error),
             IntakeError::Archive(_) | IntakeError::EmptyArchive => Self::invalid(error),
-            IntakeError::Picture(reason) => Self::refused(reason),
-            IntakeError::Work(reason) => (*reason).into(),
-            IntakeError::Store(StoreError::Blob(full)) | IntakeError::Blob(full)
-                if full.is_out_of_room() =>
-            {
-                Self::no_room(error)
-            }
-            IntakeError::Store(_) | IntakeError::Blob(_) => Self::internal(error),
+            IntakeError::Picture(reason) => Self::refused(&reason),
+            IntakeError::Work(reason) => reason.into(),
+            IntakeError::Store(reason) => reason.into(),
+            IntakeError::Blob(reason) => reason.into(),
         }
     }
 }
@@ -182,6 +178,24 @@ impl From<StoreError> for Problem {
 
 impl From<BlobError> for Problem {
     fn from(error: BlobError) -> Self {
-        if error.is_out_of_room() { Self::no_room(error) } else { Self::internal(error) }
+        if error.is_out_of_room() {
+            return Self::no_room(error);
+        }
+        let status = StatusCode::INTERNAL_SERVER_ERROR;
+        match error {
+            BlobError::Missing(_) => {
+                Self::new(status, "file-missing", "The file is missing from the blob store", error)
+            }
+            BlobError::Damaged(_) => {
+                Self::new(status, "file-damaged", "The file in the blob store is damaged", error)
+            }
+            error if error.is_transient() => {
+                tracing::error!("{error}");
+                let status = StatusCode::SERVICE_UNAVAILABLE;
+                let title = "The blob store cannot be reached";
+                Self::new(status, "blobs-away", title, format!("{error}; try again in a moment"))
+            }
+            error => Self::internal(error),
+        }
     }
 }

@@ -6,7 +6,7 @@ use std::path::PathBuf;
 use brisk_margin_codec_pool::Processes;
 use brisk_margin_core::units::Bytes;
 use brisk_margin_imaging::codecs::Codecs;
-use brisk_margin_store::Installation;
+use brisk_margin_store::{BlobAddress, Blobs, Installation};
 use brisk_margin_work::data_folder::DataFolder;
 use brisk_margin_work::sites::{SiteServices, Sites};
 use brisk_margin_work::work_pool::WorkPool;
@@ -25,6 +25,11 @@ pub struct Home {
     /// The address of the PostgreSQL database
     #[arg(long, env = "BRISK_MARGIN_DATABASE_URL", hide_env_values = true)]
     pub database: String,
+    /// Where blobs are kept: a folder, or s3://BUCKET/PREFIX with AWS_ENDPOINT_URL, AWS_REGION,
+    /// AWS_ACCESS_KEY_ID and AWS_SECRET_ACCESS_KEY in the environment; “blobs” in the data folder
+    /// where nothing is given
+    #[arg(long, env = "BRISK_MARGIN_BLOBS")]
+    pub blobs: Option<BlobAddress>,
     /// Memory for pictures in work, in MB
     #[arg(long, default_value_t = 1_500)]
     pub memory: u64,
@@ -47,7 +52,8 @@ impl Home {
         let mut own_ports: BTreeSet<u16> = port.into_iter().collect();
         own_ports.extend(Url::parse(&self.database)?.port());
         let folder = DataFolder::open(&self.data)?;
-        let installation = Installation::open(&self.database, &folder.blobs()).await?;
+        let blobs = self.blobs.clone().unwrap_or_else(|| BlobAddress::Folder(folder.blobs()));
+        let installation = Installation::open(&self.database, Blobs::open(&blobs)?).await?;
         let workers = std::thread::available_parallelism().map_or(2, usize::from);
         let pool = WorkPool::new(workers, Bytes::mb(self.memory), own_codecs());
         Ok(Sites::new(installation, pool, folder, own_ports))

@@ -4,7 +4,6 @@
 //! site's rows. What all share (sites, jobs, bytes that nobody needs) stands in the schema `public`.
 
 use std::collections::HashMap;
-use std::path::Path;
 use std::sync::Arc;
 use std::time::Duration;
 
@@ -38,8 +37,8 @@ const RESERVED: [&str; 3] = ["api", "assets", "sites"];
 /// An installation. Clones share its connections.
 #[derive(Clone)]
 pub struct Installation {
-    db: DatabaseConnection,
-    blobs: Blobs,
+    pub(crate) db: DatabaseConnection,
+    pub(crate) blobs: Blobs,
     address: Arc<str>,
     open: Arc<Mutex<HashMap<Uuid, Store>>>,
 }
@@ -76,25 +75,25 @@ impl From<Row> for Site {
 }
 
 #[derive(FromQueryResult)]
+struct Id {
+    id: Uuid,
+}
+
+#[derive(FromQueryResult)]
 struct Named {
     name: String,
 }
 
-#[derive(FromQueryResult)]
-struct Hash {
-    hash: String,
-}
-
 impl Installation {
-    /// Connects to PostgreSQL at `address`, brings all tables up to date, and opens the blob store
-    /// in `folder`, which is made where it is missing. An installation of before there were several
-    /// sites has one afterwards.
+    /// Connects to PostgreSQL at `address` and brings all tables up to date. An installation of
+    /// before there were several sites has one afterwards.
     ///
     /// # Errors
-    /// [`StoreError::Newer`] where the tables were made by a later version of the program.
-    pub async fn open(address: &str, folder: &Path) -> Result<Self, StoreError> {
+    /// [`StoreError::Newer`] where the tables were made by a later version of the program, and
+    /// [`BlobError::OfAnother`](crate::BlobError::OfAnother) where `blobs` are not those of this
+    /// database.
+    pub async fn open(address: &str, blobs: Blobs) -> Result<Self, StoreError> {
         let db = connect(address, None).await?;
-        let blobs = Blobs::open(folder)?;
         let open = Arc::default();
         let installation = Self { db, blobs, address: address.into(), open };
         installation.bring_up_to_date().await?;
@@ -110,6 +109,7 @@ impl Installation {
             StoreError::Database(DbErr::Custom(format!("the queue's tables: {error}")))
         })?;
         InstallationMigrator::up(&self.db, None).await.map_err(newer)?;
+        self.blobs.belongs_to(self.id().await?).await?;
         self.adopt().await?;
         for site in self.sites().await? {
             let db = connect(&self.address, Some(&site.schema)).await?;
@@ -119,10 +119,18 @@ impl Installation {
         Ok(turn.commit().await?)
     }
 
+    /// The number that tells this installation's blobs from those of others.
+    async fn id(&self) -> Result<Uuid, StoreError> {
+        let row = Id::find_by_statement(self.statement("SELECT id FROM installation", []));
+        let row = row.one(&self.db).await?;
+        row.map(|row| row.id).ok_or_else(|| StoreError::Corrupt("it has no number".to_owned()))
+    }
+
     /// Makes the tables of before there were several sites those of the first one.
     async fn adopt(&self) -> Result<(), StoreError> {
         let of_before = "SELECT tablename::text AS name FROM pg_tables WHERE schemaname = 'public'
-            AND tablename NOT IN ('sites', 'jobs', 'unused_bytes', 'installation_migrations')";
+            AND tablename NOT IN ('sites', 'jobs', 'unused_bytes', 'installation',
+             'installation_migrations')";
         let tables = Named::find_by_statement(self.statement(of_before, [])).all(&self.db).await?;
         if !tables.iter().any(|table| table.name == "pictures") {
             return Ok(());
@@ -391,56 +399,6 @@ impl Installation {
             self.open.lock().await.remove(&site.id);
         }
         Ok(sites.len())
-    }
-
-    /// Deletes bytes of which no row of any site has spoken since before `then`, while nobody can
-    /// store the same ones; returns how many. Rows went before bytes, so that an end in the middle
-    /// leaves bytes too many and never too few.
-    ///
-    /// # Errors
-    /// Those of the database and the blob store.
-    pub async fn delete_unused_bytes(&self, then: DateTime<Utc>) -> Result<usize, StoreError> {
-        let transaction = self.db.begin().await?;
-        let lock = self.statement("SELECT pg_advisory_xact_lock($1)", [crate::BYTES.into()]);
-        transaction.execute_raw(lock).await?;
-        let old = "DELETE FROM unused_bytes WHERE since < $1 RETURNING hash";
-        let old = Hash::find_by_statement(self.statement(old, [then.into()]));
-        let mut unused: Vec<String> =
-            old.all(&transaction).await?.into_iter().map(|row| row.hash).collect();
-        for site in self.sites().await? {
-            unused = self.unused_in(&transaction, &site, unused).await?;
-        }
-        for hash in &unused {
-            self.blobs.delete(&crate::BlobHash::stored(hash)).await?;
-        }
-        transaction.commit().await?;
-        Ok(unused.len())
-    }
-
-    /// Those of `hashes` of which no row of `site` speaks.
-    async fn unused_in(
-        &self,
-        transaction: &DatabaseTransaction,
-        site: &Site,
-        hashes: Vec<String>,
-    ) -> Result<Vec<String>, StoreError> {
-        let schema = &site.schema;
-        let sql = format!(
-            "SELECT hash FROM unnest($1::text[]) AS o (hash) WHERE NOT (
-                 EXISTS (SELECT FROM \"{schema}\".pictures WHERE hash = o.hash)
-                 OR EXISTS (SELECT FROM \"{schema}\".variants WHERE hash = o.hash)
-                 -- Laid on other pictures as a logo, now or at any step of theirs.
-                 OR EXISTS (SELECT FROM \"{schema}\".steps
-                     WHERE adjustments::text LIKE '%' || o.hash || '%')
-                 OR EXISTS (SELECT FROM \"{schema}\".edit_presets
-                     WHERE edits::text LIKE '%' || o.hash || '%')
-                 OR EXISTS (SELECT FROM \"{schema}\".places WHERE served @> to_jsonb(o.hash))
-                 -- A site's files that are measured, or may be again.
-                 OR EXISTS (SELECT FROM jobs WHERE args -> 'files' ->> 'hash' = o.hash)
-             )"
-        );
-        let left = Hash::find_by_statement(self.statement(&sql, [hashes.into()]));
-        Ok(left.all(transaction).await?.into_iter().map(|row| row.hash).collect())
     }
 }
 

@@ -20,6 +20,7 @@ pub mod saved_filters;
 pub mod site;
 pub mod tally;
 pub mod trials;
+mod unused;
 pub mod uploads;
 pub mod variants;
 
@@ -30,7 +31,7 @@ use sea_orm::{
 };
 use thiserror::Error;
 
-pub use blobs::{BlobError, BlobHash, BlobHasher, Blobs};
+pub use blobs::{BlobAddress, BlobError, BlobHash, BlobHasher, Blobs, Keep};
 pub use installation::{Installation, Site};
 
 /// The rows of a site and the blob store together. Clones share their connections.

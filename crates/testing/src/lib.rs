@@ -1,5 +1,7 @@
 //! What the tests of several crates share: databases of their own, and small pictures.
 
+#[cfg(feature = "buckets")]
+mod buckets;
 #[cfg(feature = "databases")]
 mod databases;
 #[cfg(feature = "databases")]
@@ -7,5 +9,7 @@ pub mod made_up;
 pub mod pictures;
 pub mod places;
 
+#[cfg(feature = "buckets")]
+pub use buckets::Buckets;
 #[cfg(feature = "databases")]
 pub use databases::{database, execute, numbers, of_schema};

@@ -152,7 +152,8 @@ impl Intake {
         incoming: IncomingFile,
     ) -> Result<Arrival, IntakeError> {
         if let Some(found) = self.store.picture_by_hash(hash).await? {
-            return Ok(self.store.arrive_again(found).await?);
+            let data = bytes::Bytes::from_owner(map(path)?);
+            return Ok(self.store.arrive_again(found, data).await?);
         }
         match tokio::fs::metadata(path).await?.len() {
             0 => return Err(PictureError::Empty.into()),

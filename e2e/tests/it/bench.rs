@@ -13,14 +13,14 @@ use serde_json::{Value, json};
 
 async fn uploaded(application: &Application, name: &str, bytes: Vec<u8>) -> String {
     let part = Part::bytes(bytes).file_name(name.to_owned());
-    let request = reqwest::Client::new().post(application.url("/api/pictures"));
+    let request = brisk_margin_e2e::http::client().post(application.url("/api/pictures"));
     let answer = request.multipart(Form::new().part("file", part)).send().await.unwrap();
     assert_eq!(answer.status(), 201);
     text(&serde_json::from_str::<Value>(&answer.text().await.unwrap()).unwrap()["id"])
 }
 
 async fn post(application: &Application, path: &str, body: Value) -> Value {
-    let request = reqwest::Client::new().post(application.url(path));
+    let request = brisk_margin_e2e::http::client().post(application.url(path));
     let request = request.header("content-type", "application/json").body(body.to_string());
     let answer = request.send().await.unwrap();
     let status = answer.status();

@@ -45,13 +45,14 @@ impl Drop for Running {
 }
 
 async fn names(address: &str) -> Vec<String> {
-    let text =
-        reqwest::get(format!("{address}/api/sites/tarnlight-observatory/pictures?limit=500"))
-            .await
-            .unwrap()
-            .text()
-            .await
-            .unwrap();
+    let text = brisk_margin_e2e::http::client()
+        .get(format!("{address}/api/sites/tarnlight-observatory/pictures?limit=500"))
+        .send()
+        .await
+        .unwrap()
+        .text()
+        .await
+        .unwrap();
     let list: serde_json::Value = serde_json::from_str(&text).unwrap();
     let pictures = list["pictures"].as_array().unwrap();
     pictures.iter().map(|picture| picture["name"].as_str().unwrap().to_owned()).collect()

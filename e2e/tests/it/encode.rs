@@ -104,7 +104,7 @@ async fn the_worst_spot_a_trial_under_a_weight_and_the_rule() {
     let picture = application.json("/api/pictures").await["pictures"][0]["id"].clone();
     let body = json!({"slot": {"width": 700, "height": 450, "fit": "cover"}, "density": 1});
     let path = format!("/api/pictures/{}/proof", picture.as_str().unwrap());
-    let request = reqwest::Client::new().post(application.url(&path));
+    let request = brisk_margin_e2e::http::client().post(application.url(&path));
     let request = request.header("content-type", "application/json").body(body.to_string());
     let proof: Value =
         serde_json::from_str(&request.send().await.unwrap().text().await.unwrap()).unwrap();

@@ -4,7 +4,8 @@ use std::collections::BTreeSet;
 use std::time::{Duration, Instant};
 
 use brisk_margin_e2e::application::{Application, Home};
-use brisk_margin_e2e::web_host;
+use brisk_margin_e2e::{http, web_host};
+use brisk_margin_testing::Buckets;
 use brisk_margin_testing::pictures::gradient_jpeg;
 use reqwest::multipart::{Form, Part};
 use serde_json::{Value, json};
@@ -23,7 +24,7 @@ fn moment(round: u32, limit: u64) -> Duration {
 
 async fn upload(application: &Application, name: &str, bytes: Vec<u8>) -> bool {
     let form = Form::new().part("file", Part::bytes(bytes).file_name(name.to_owned()));
-    let request = reqwest::Client::new().post(application.url("/api/pictures"));
+    let request = http::client().post(application.url("/api/pictures"));
     request.multipart(form).send().await.is_ok_and(|answer| answer.status() == 201)
 }
 
@@ -64,6 +65,36 @@ async fn two_servers_and_two_workers_do_everything_once() {
     let shown = |picture: &Value| picture["issues"].as_array().map(Vec::len);
     let list = one.json("/api/pictures?limit=500").await;
     assert!(list["pictures"].as_array().unwrap().iter().all(|picture| shown(picture) > Some(0)));
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn machines_that_share_a_bucket_and_no_folder_work_for_one_site() {
+    let buckets = Buckets::start().await;
+    let here = Home::empty().await.in_buckets(&buckets);
+    let (there, third) = (here.elsewhere(), here.elsewhere());
+    let server = here.serve_with(&["--no-workers"]);
+    let _worker = there.worker();
+    let file = gradient_jpeg(900, 600);
+    assert!(upload(&server, "dome.jpg", file.clone()).await);
+    until_all_is_done(&server, 1).await;
+
+    let other = third.serve_with(&["--no-workers"]);
+    let id = other.json("/api/pictures").await["pictures"][0]["id"].as_str().unwrap().to_owned();
+    let wish = json!({
+        "slot": {"width": 200, "height": 100, "fit": "cover"}, "density": 1,
+        "format": "jpeg", "quality": 60,
+    });
+    let made = http::client().post(server.url(&format!("/api/pictures/{id}/variants")));
+    let made: Value = made.json(&wish).send().await.unwrap().json().await.unwrap();
+    let variant = made["id"].as_str().unwrap_or_else(|| panic!("{made}"));
+    let variant = format!("/api/variants/{variant}/file");
+    for (path, bytes) in [
+        (format!("/api/pictures/{id}/original"), file.len()),
+        (variant, made["margin"]["weight"].as_u64().unwrap() as usize),
+    ] {
+        let answer = http::client().get(other.url(&path)).send().await.unwrap();
+        assert_eq!(answer.bytes().await.unwrap().len(), bytes, "{path}");
+    }
 }
 
 #[tokio::test(flavor = "multi_thread")]
@@ -116,7 +147,7 @@ async fn told_to_end_a_worker_gives_its_job_back_and_another_goes_on_where_it_wa
     let server = home.serve_with(&["--no-workers"]);
     let worker = home.worker();
     let wish = json!({"address": format!("{host}/index.html"), "whole_site": true});
-    let answer = reqwest::Client::new().post(server.url("/api/measurements"));
+    let answer = http::client().post(server.url("/api/measurements"));
     let answer = answer.body(wish.to_string()).header("content-type", "application/json");
     assert_eq!(answer.send().await.unwrap().status(), 202);
     let measured = async || server.json("/api/measurements/latest").await;

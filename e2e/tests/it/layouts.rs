@@ -18,7 +18,7 @@ async fn a_page_is_measured_and_a_wasteful_slot_gets_another_picture() {
     let home = Home::empty().await;
     let application = home.serve();
     let part = Part::bytes(gradient_jpeg(336, 240)).file_name("mark-small.jpg");
-    let upload = reqwest::Client::new().post(application.url("/api/pictures"));
+    let upload = brisk_margin_e2e::http::client().post(application.url("/api/pictures"));
     let answer = upload.multipart(Form::new().part("file", part)).send().await.unwrap();
     assert_eq!(answer.status(), 201);
 
@@ -63,7 +63,8 @@ async fn a_site_that_comes_as_files_is_measured_like_any_other() {
         .part("file", part(page.into(), "mysite/deep/index.html"))
         .part("file", part(gradient_jpeg(900, 600), "mysite/p.jpg"));
     let post = async |form: Form| {
-        let request = reqwest::Client::new().post(application.url("/api/measurements/files"));
+        let request =
+            brisk_margin_e2e::http::client().post(application.url("/api/measurements/files"));
         request.multipart(form).send().await.unwrap()
     };
     let climbing = Form::new().part("file", part(page.into(), "../../index.html"));

@@ -25,7 +25,7 @@ const SLOTS: [(&str, Boxes); 4] = [
 ];
 
 async fn post(application: &Application, path: &str, body: &Value) -> Value {
-    let request = reqwest::Client::new().post(application.url(path));
+    let request = brisk_margin_e2e::http::client().post(application.url(path));
     let request = request.header("content-type", "application/json").body(body.to_string());
     let answer = request.send().await.unwrap();
     let (status, text) = (answer.status(), answer.text().await.unwrap());
@@ -36,7 +36,7 @@ async fn post(application: &Application, path: &str, body: &Value) -> Value {
 /// Adds the picture, described, and the slots; returns their numbers.
 async fn stocked(application: &Application) -> (String, Vec<String>) {
     let part = Part::bytes(gradient_jpeg(1000, 700)).file_name("dome.jpg");
-    let upload = reqwest::Client::new().post(application.url("/api/pictures"));
+    let upload = brisk_margin_e2e::http::client().post(application.url("/api/pictures"));
     upload.multipart(Form::new().part("file", part)).send().await.unwrap();
     let picture = application.json("/api/pictures").await["pictures"][0]["id"].clone();
     let picture = picture.as_str().unwrap().to_owned();
@@ -44,12 +44,12 @@ async fn stocked(application: &Application) -> (String, Vec<String>) {
         "alt": "The \"dome\" & its <hill>", "caption": "At dusk", "creator": "Ada Fenn",
     });
     let described = json!({"pictures": {&picture: fields}});
-    let describe = reqwest::Client::new().patch(application.url("/api/pictures"));
+    let describe = brisk_margin_e2e::http::client().patch(application.url("/api/pictures"));
     let describe = describe.header("content-type", "application/json").body(described.to_string());
     assert_eq!(describe.send().await.unwrap().status(), 200);
     // AVIF takes long on a busy machine, and is chosen as any other.
     let rule = json!({"formats": ["webp", "jpeg"]});
-    let said = reqwest::Client::new().put(application.url("/api/output-rules"));
+    let said = brisk_margin_e2e::http::client().put(application.url("/api/output-rules"));
     let said = said.header("content-type", "application/json").body(rule.to_string());
     assert_eq!(said.send().await.unwrap().status(), 200);
     let mut slots = Vec::new();
@@ -86,7 +86,14 @@ async fn hosted(application: &Application, name: &str, set: &Value, markup: &str
     for file in files(set) {
         let variant = file["made"]["variant"].as_str().unwrap();
         let address = application.url(&format!("/api/variants/{variant}/file"));
-        let bytes = reqwest::get(address).await.unwrap().bytes().await.unwrap();
+        let bytes = brisk_margin_e2e::http::client()
+            .get(address)
+            .send()
+            .await
+            .unwrap()
+            .bytes()
+            .await
+            .unwrap();
         let path = format!("/{{screen}}/{}", file["name"].as_str().unwrap());
         router = router.route(&path, get(move || async move { bytes }));
     }

@@ -33,7 +33,8 @@ async fn a_kill_in_the_middle_of_an_upload() {
     assert_eq!(list["pictures"][0]["id"], accepted["id"]);
     let original =
         application.url(&format!("/api/pictures/{}/original", accepted["id"].as_str().unwrap()));
-    let bytes = reqwest::get(original).await.unwrap().bytes().await.unwrap();
+    let bytes =
+        brisk_margin_e2e::http::client().get(original).send().await.unwrap().bytes().await.unwrap();
     assert_eq!(bytes, gradient_jpeg(400, 300));
 }
 
@@ -46,7 +47,7 @@ async fn two_hundred_files_survive_a_kill_in_their_middle_and_the_uploads_go_on(
     let mut uploads = Vec::new();
     for (n, file) in files.iter().enumerate() {
         let new = json!({"name": format!("{n:03}.jpg"), "bytes": file.len(), "folder": "camera"});
-        let answer = reqwest::Client::new().post(application.url("/api/uploads"));
+        let answer = brisk_margin_e2e::http::client().post(application.url("/api/uploads"));
         let answer = answer.body(new.to_string()).header("content-type", "application/json");
         let body = answer.send().await.unwrap().text().await.unwrap();
         let begun: serde_json::Value = serde_json::from_str(&body).unwrap();
@@ -90,7 +91,8 @@ async fn send_from(
     bytes: &[u8],
 ) -> serde_json::Value {
     let url = application.url(&format!("/api/uploads/{id}?offset={offset}"));
-    let answer = reqwest::Client::new().patch(url).body(bytes.to_vec()).send().await.unwrap();
+    let answer =
+        brisk_margin_e2e::http::client().patch(url).body(bytes.to_vec()).send().await.unwrap();
     serde_json::from_str(&answer.text().await.unwrap()).unwrap()
 }
 
@@ -108,7 +110,7 @@ async fn kills_at_random_moments_lose_nothing_that_was_accepted() {
                 let width = 300 + round * 50 + n;
                 let form = form(&format!("{width}.jpg"), gradient_jpeg(width, 200));
                 let url = address.clone();
-                match reqwest::Client::new().post(url).multipart(form).send().await {
+                match brisk_margin_e2e::http::client().post(url).multipart(form).send().await {
                     Ok(answer) if answer.status() == 201 => {
                         taken.push(format!("{width}.jpg"));
                         let _ = told.send(());
@@ -137,7 +139,14 @@ async fn kills_at_random_moments_lose_nothing_that_was_accepted() {
     for picture in pictures {
         let id = picture["id"].as_str().unwrap();
         let original = application.url(&format!("/api/pictures/{id}/original"));
-        let bytes = reqwest::get(original).await.unwrap().bytes().await.unwrap();
+        let bytes = brisk_margin_e2e::http::client()
+            .get(original)
+            .send()
+            .await
+            .unwrap()
+            .bytes()
+            .await
+            .unwrap();
         assert_eq!(bytes.len(), picture["bytes"], "{} is not whole", picture["name"]);
     }
 }
@@ -157,7 +166,7 @@ fn form(name: &str, bytes: Vec<u8>) -> Form {
 }
 
 async fn upload(application: &Application, name: &str, bytes: Vec<u8>) -> serde_json::Value {
-    let request = reqwest::Client::new().post(application.url("/api/pictures"));
+    let request = brisk_margin_e2e::http::client().post(application.url("/api/pictures"));
     let answer = request.multipart(form(name, bytes)).send().await.unwrap();
     assert_eq!(answer.status(), 201);
     serde_json::from_str(&answer.text().await.unwrap()).unwrap()
@@ -209,7 +218,7 @@ async fn fill_and_free(home: &Home, application: &Application, width: u32, balla
     let filler = home.data.path().join("ballast");
     std::fs::write(&filler, vec![1; ballast]).unwrap();
     let new = json!({"name": "dome.jpg", "bytes": file.len()});
-    let begun = reqwest::Client::new().post(application.url("/api/uploads"));
+    let begun = brisk_margin_e2e::http::client().post(application.url("/api/uploads"));
     let begun = begun.body(new.to_string()).header("content-type", "application/json");
     let begun = begun.send().await.unwrap().text().await.unwrap();
     let begun: serde_json::Value = serde_json::from_str(&begun).unwrap();

@@ -277,19 +277,34 @@ async fn a_judgement_of_yesterday_does_not_hide_what_changed_since() {
 }
 
 #[tokio::test]
-async fn an_original_that_is_gone_costs_one_picture() {
+async fn an_original_that_is_gone_or_damaged_costs_one_picture_and_comes_back_with_its_upload() {
     let api = Api::start().await;
     let file = gradient_jpeg(90, 60);
     let lost = api.taken("lost.jpg", &file).await;
     let hash = BlobHash::of(&file);
-    std::fs::remove_file(
-        api.app.intake.folder().blobs().join(&hash.as_str()[..2]).join(hash.as_str()),
-    )
-    .unwrap();
+    let place = api.blobs().join(&hash.as_str()[..2]).join(hash.as_str());
+    std::fs::remove_file(&place).unwrap();
     let kept = api.taken("kept.jpg", &gradient_jpeg(91, 60)).await;
     api.work().await;
-    assert!(api.picture(&lost).await["analysis_failed"].as_str().unwrap().contains("not found"));
+    let reason = api.picture(&lost).await["analysis_failed"].as_str().unwrap().to_owned();
+    assert!(reason.contains("missing from the blob store"), "{reason}");
     assert!(api.picture(&kept).await["analysis"].is_object());
+
+    let mut damaged = file.clone();
+    damaged[40] ^= 1;
+    for (bytes, kind) in [(None, "file-missing"), (Some(damaged), "file-damaged")] {
+        if let Some(bytes) = bytes {
+            std::fs::write(&place, bytes).unwrap();
+        }
+        let refused = api.get(&format!("/api/pictures/{lost}/original")).await;
+        assert_eq!(refused.status, StatusCode::INTERNAL_SERVER_ERROR);
+        assert!(refused.json()["type"].as_str().unwrap().ends_with(kind), "{}", refused.text());
+    }
+    assert!(api.upload("again.jpg", &file).await.status.is_success());
+    let original = api.get(&format!("/api/pictures/{lost}/original")).await;
+    assert_eq!(original.body, file, "whole again");
+    api.work().await;
+    assert!(api.picture(&lost).await["analysis"].is_object(), "and looked at again");
 }
 
 #[tokio::test]

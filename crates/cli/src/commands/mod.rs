@@ -1,5 +1,6 @@
 //! The subcommands of the binary.
 
+mod blobs;
 mod fit;
 mod host;
 mod made;
@@ -41,6 +42,8 @@ enum Command {
     Measure(measure::Measure),
     /// Serves a folder as a stand-in for a customer's web host
     Host(host::Host),
+    /// Moves the files of an installation to another store
+    Blobs(blobs::BlobsCommand),
     /// Prepares a data folder, or says why it cannot be used
     Folder(FolderCommand),
     /// Decodes and encodes for the process that started it
@@ -79,6 +82,7 @@ pub fn run() -> ExitCode {
         Command::Fit(fit) => return fit.run(),
         Command::Measure(measure) => within_runtime(measure.run()),
         Command::Host(host) => within_runtime(host.run()),
+        Command::Blobs(blobs) => within_runtime(blobs.run()),
         Command::Folder(folder) => prepare(&folder),
         Command::Codec => return brisk_margin_codec_pool::child::run(),
         Command::Openapi { installation } => {

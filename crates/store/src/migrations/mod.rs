@@ -40,7 +40,8 @@ macro_rules! steps {
     };
 }
 
-const INSTALLATION: &[Step] = &steps!["installation": "i0001_sites_and_jobs", "i0002_addresses"];
+const INSTALLATION: &[Step] =
+    &steps!["installation": "i0001_sites_and_jobs", "i0002_addresses_and_mark"];
 
 const SITE: &[Step] = &steps![
     "site":

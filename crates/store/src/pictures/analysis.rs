@@ -1,6 +1,7 @@
 //! What the analysis of pictures found: kept, and compared with all others.
 
 use brisk_margin_core::content::{ImageAnalysis, PerceptualHash};
+use brisk_margin_core::job::JobKind;
 use sea_orm::{
     ActiveModelTrait, ActiveValue::Set, ColumnTrait, ConnectionTrait, EntityTrait, PaginatorTrait,
     QueryFilter,
@@ -8,6 +9,7 @@ use sea_orm::{
 use uuid::Uuid;
 
 use crate::entities::picture::{ActiveModel, Column, Entity};
+use crate::jobs::NewJob;
 use crate::layouts::{json, read};
 use crate::{Store, StoreError};
 use brisk_margin_core::site::ImportAction;
@@ -52,6 +54,15 @@ impl Store {
             ..Default::default()
         };
         self.change(row).await
+    }
+
+    /// Has picture `id` analysed once more.
+    pub(super) async fn analyse_again(&self, id: Uuid) -> Result<(), StoreError> {
+        let row = ActiveModel { id: Set(id), analysis_failed: Set(None), ..Default::default() };
+        self.change(row).await?;
+        let args = serde_json::json!({ "picture": id });
+        self.push_job(&NewJob::new(JobKind::Analyse, id.to_string(), args)).await?;
+        Ok(())
     }
 
     /// What an intake rule still has to make of picture `id`.

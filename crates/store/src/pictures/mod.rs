@@ -244,11 +244,26 @@ impl Store {
         if inserted == 1 {
             return Ok(Arrival::New(found));
         }
-        self.arrive_again(found).await
+        self.is_there(found).await
     }
 
-    /// What the arrival of bytes that are there already means.
-    pub async fn arrive_again(&self, found: Picture) -> Result<Arrival, StoreError> {
+    /// What the arrival of `data` means, which are those of `found`: lost ones are there again.
+    ///
+    /// # Errors
+    /// Those of the database and the blob store.
+    pub async fn arrive_again(
+        &self,
+        found: Picture,
+        data: bytes::Bytes,
+    ) -> Result<Arrival, StoreError> {
+        self.blobs.put(data).await?;
+        self.is_there(found).await
+    }
+
+    async fn is_there(&self, found: Picture) -> Result<Arrival, StoreError> {
+        if found.analysis_failed.is_some() {
+            self.analyse_again(found.id).await?;
+        }
         if found.removed_at.is_none() {
             return Ok(Arrival::There(found));
         }

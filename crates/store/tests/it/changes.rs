@@ -8,7 +8,7 @@ use brisk_margin_testing::execute;
 use tokio::time::timeout;
 use uuid::Uuid;
 
-use crate::support::{Home, home, picture};
+use crate::support::{Home, blobs_in, home, picture};
 
 /// What is told of a kind until nothing is told any more.
 async fn told(listener: &mut Listener, kind: ChangeKind) -> Vec<Option<BTreeSet<Uuid>>> {
@@ -133,7 +133,7 @@ async fn what_a_change_makes_untrue_is_stale_and_nothing_else() {
 async fn processes_that_start_at_once_bring_the_tables_up_to_date_once() {
     let database = brisk_margin_testing::database().await;
     let folder = tempfile::tempdir().unwrap();
-    let open = || brisk_margin_store::Installation::open(&database, folder.path());
+    let open = || brisk_margin_store::Installation::open(&database, blobs_in(folder.path()));
     let opened = tokio::join!(open(), open(), open());
     for installation in [opened.0, opened.1, opened.2] {
         installation.unwrap().ping().await.unwrap();
@@ -145,7 +145,7 @@ async fn a_start_that_is_broken_off_while_it_changes_tables_is_begun_again() {
     let database = brisk_margin_testing::database().await;
     let folder = tempfile::tempdir().unwrap();
     for pause in [5, 20, 45, 80, 130, 200] {
-        let open = brisk_margin_store::Installation::open(&database, folder.path());
+        let open = brisk_margin_store::Installation::open(&database, blobs_in(folder.path()));
         let broken = timeout(Duration::from_millis(pause), open);
         let _ = broken.await;
         // As the end of the process would: nothing of it goes on.
@@ -153,7 +153,8 @@ async fn a_start_that_is_broken_off_while_it_changes_tables_is_begun_again() {
             WHERE datname = current_database() AND pid <> pg_backend_pid()";
         execute(&database, others).await;
     }
-    let opened = brisk_margin_store::Installation::open(&database, folder.path()).await.unwrap();
+    let opened =
+        brisk_margin_store::Installation::open(&database, blobs_in(folder.path())).await.unwrap();
     let site = opened.add_site("Tarnlight").await.unwrap();
     let store = opened.store(&site).await.unwrap();
     let kept = picture(&store, b"one").await;

@@ -1,10 +1,12 @@
-//! The store against real PostgreSQL and blobs on disk, one binary.
+//! The store against real PostgreSQL and blobs on disk and in a bucket, one binary.
 
 mod alike;
+mod blobs;
 mod changes;
 mod jobs;
 mod lists;
 mod names;
 mod steps;
 mod support;
+mod sweeping;
 mod troubles;

@@ -1,10 +1,12 @@
 //! A store of its own for each test.
 
+use std::path::Path;
+
 use brisk_margin_core::embedded::EmbeddedMetadata;
 use brisk_margin_core::geometry::Size;
 use brisk_margin_core::site::ImportAction;
 use brisk_margin_store::pictures::{Arrival, NewPicture, Origin, Picture};
-use brisk_margin_store::{Installation, Store};
+use brisk_margin_store::{BlobAddress, Blobs, Installation, Store};
 use brisk_margin_testing::pictures::jpeg_facts;
 use tempfile::TempDir;
 
@@ -16,10 +18,20 @@ pub struct Home {
     pub folder: TempDir,
 }
 
+/// The blob store in `folder`.
+pub fn blobs_in(folder: &Path) -> Blobs {
+    Blobs::open(&BlobAddress::Folder(folder.to_owned())).unwrap()
+}
+
 pub async fn home() -> Home {
-    let database = brisk_margin_testing::database().await;
     let folder = tempfile::tempdir().unwrap();
-    let installation = Installation::open(&database, folder.path()).await.unwrap();
+    home_with(blobs_in(folder.path()), folder).await
+}
+
+/// One whose bytes are kept in `blobs`.
+pub async fn home_with(blobs: Blobs, folder: TempDir) -> Home {
+    let database = brisk_margin_testing::database().await;
+    let installation = Installation::open(&database, blobs).await.unwrap();
     let site = installation.add_site("Tarnlight").await.unwrap();
     let store = installation.store(&site).await.unwrap();
     let database = brisk_margin_testing::of_schema(&database, &site.schema);

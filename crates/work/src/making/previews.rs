@@ -7,8 +7,8 @@ use brisk_margin_imaging::encode::EncodeError;
 use brisk_margin_imaging::original::Original;
 use brisk_margin_imaging::raster::Raster;
 use brisk_margin_imaging::render as pixels;
-use brisk_margin_store::BlobHash;
 use brisk_margin_store::pictures::Picture;
+use brisk_margin_store::{BlobHash, Keep};
 use serde::Deserialize;
 use utoipa::ToSchema;
 
@@ -45,13 +45,14 @@ pub async fn preview(
     let edits = &picture.adjustments.edits;
     if edits.is_plain() {
         let kind = format!("preview-{side}");
-        return derived(maker, picture, &kind, move |original| preview_of(original, side)).await;
+        let make = move |original: &Original<'_>| preview_of(original, side);
+        return derived(maker, picture, &kind, Keep::WithSource, make).await;
     }
     let drawn = Rendering::whole(picture, edits, side)?;
     let words = serde_json::to_string(&drawn.edits).expect("plain values");
     let kind = format!("preview-{side}-{}", BlobHash::of(words.as_bytes()).as_str());
     let logos = logos(maker, &drawn.edits).await?;
-    derived(maker, picture, &kind, move |original| {
+    derived(maker, picture, &kind, Keep::ForAWhile, move |original| {
         encoded(original, &drawn.render(original, &logos)?.raster)
     })
     .await
@@ -63,7 +64,7 @@ pub async fn served_preview(
     hash: &BlobHash,
 ) -> Result<Option<bytes::Bytes>, MakeError> {
     const SIDE: u32 = 640;
-    if let Some(kept) = maker.store.blobs().derived(hash, "served").await? {
+    if let Some(kept) = maker.store.blobs().derived(hash, "served", Keep::WithSource).await? {
         return Ok(Some(kept));
     }
     let Some(length) = maker.store.blobs().length(hash).await? else {
@@ -81,7 +82,7 @@ pub async fn served_preview(
     let room = maker.pool.admit(facts.memory(length)).await;
     let make = move |codecs: &Codecs| preview_of(&Original::open(codecs, &file)?, SIDE);
     let made = bytes::Bytes::from(maker.pool.run(room, make).await??);
-    maker.store.blobs().put_derived(hash, "served", made.clone()).await?;
+    maker.store.blobs().put_derived(hash, "served", Keep::WithSource, made.clone()).await?;
     Ok(Some(made))
 }
 
@@ -97,5 +98,6 @@ fn encoded(original: &Original<'_>, raster: &Raster) -> Result<Vec<u8>, MakeErro
 
 /// The drawing `picture` cleaned and in fewer bytes.
 pub async fn drawing(maker: &Maker, picture: &Picture) -> Result<bytes::Bytes, MakeError> {
-    derived(maker, picture, "drawing", |original| Ok(original.drawing()?.into_bytes())).await
+    let clean = |original: &Original<'_>| Ok(original.drawing()?.into_bytes());
+    derived(maker, picture, "drawing", Keep::WithSource, clean).await
 }

@@ -13,8 +13,8 @@ use brisk_margin_imaging::raster::Raster;
 use brisk_margin_imaging::render as pixels;
 use brisk_margin_imaging::resize;
 use brisk_margin_imaging::resize::Region;
-use brisk_margin_store::BlobHash;
 use brisk_margin_store::pictures::Picture;
+use brisk_margin_store::{BlobHash, Keep};
 use tokio::sync::OnceCell;
 use uuid::Uuid;
 
@@ -124,7 +124,7 @@ pub async fn pyramid_of(
     let cell = maker.pyramids.cell(&picture.hash);
     cell.get_or_try_init(|| async {
         let kind = format!("copy-{LONG_SIDE}");
-        let file = rendering::derived(maker, picture, &kind, |original| {
+        let file = rendering::derived(maker, picture, &kind, Keep::WithSource, |original| {
             Ok(png::encode_fast(&pixels::preview(original, LONG_SIDE)?)?)
         })
         .await?;

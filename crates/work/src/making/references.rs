@@ -13,8 +13,8 @@ use brisk_margin_core::units::Bytes;
 use brisk_margin_imaging::codec::extras::Extras;
 use brisk_margin_imaging::codec::png;
 use brisk_margin_imaging::reference::{self, Reference, ReferenceError};
-use brisk_margin_store::BlobHash;
 use brisk_margin_store::pictures::Picture;
+use brisk_margin_store::{BlobHash, Keep};
 use moka::future::Cache;
 
 use super::Maker;
@@ -137,7 +137,7 @@ pub async fn reference_file(
     let rendering = Rendering::new(picture, spec)?;
     let logos = logos(maker, &rendering.edits).await?;
     let kind = format!("reference {}", spec.cache_key().as_str());
-    derived(maker, picture, &kind, move |original| {
+    derived(maker, picture, &kind, Keep::ForAWhile, move |original| {
         let icc = reference::profile(original, rendering.colours);
         let raster = rendering.render(original, &logos)?.raster;
         Ok(png::encode_fast_with(&raster, &Extras { icc, xmp: None })?)

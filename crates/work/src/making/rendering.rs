@@ -11,8 +11,8 @@ use brisk_margin_imaging::codecs::Codecs;
 use brisk_margin_imaging::edited::render::{Logos, Rendered, render};
 use brisk_margin_imaging::original::Original;
 use brisk_margin_imaging::render as pixels;
-use brisk_margin_store::BlobHash;
 use brisk_margin_store::pictures::Picture;
+use brisk_margin_store::{BlobHash, Keep};
 
 use super::Maker;
 use super::error::MakeError;
@@ -82,18 +82,20 @@ pub async fn logos(maker: &Maker, edits: &EditList) -> Result<Logos, MakeError> 
     Ok(logos)
 }
 
-/// What `make` makes of `picture`'s original, kept under `kind` and made again where it was lost.
+/// What `make` makes of `picture`'s original, kept under `kind` for as long as `keep` says and made
+/// again where it was lost.
 pub async fn derived(
     maker: &Maker,
     picture: &Picture,
     kind: &str,
+    keep: Keep,
     make: impl FnOnce(&Original<'_>) -> Result<Vec<u8>, MakeError> + Send + 'static,
 ) -> Result<bytes::Bytes, MakeError> {
-    if let Some(kept) = maker.store.blobs().derived(&picture.hash, kind).await? {
+    if let Some(kept) = maker.store.blobs().derived(&picture.hash, kind, keep).await? {
         return Ok(kept);
     }
     let made = bytes::Bytes::from(with_original(maker, picture, Bytes(0), make).await?);
-    maker.store.blobs().put_derived(&picture.hash, kind, made.clone()).await?;
+    maker.store.blobs().put_derived(&picture.hash, kind, keep, made.clone()).await?;
     Ok(made)
 }
 

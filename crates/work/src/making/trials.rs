@@ -18,6 +18,7 @@ use brisk_margin_imaging::codecs::Codecs;
 use brisk_margin_imaging::metric::QualityMetric;
 use brisk_margin_imaging::reference::Reference;
 use brisk_margin_imaging::render::render_motion;
+use brisk_margin_store::Keep;
 use brisk_margin_store::pictures::Picture;
 use brisk_margin_store::trials::NewTrial;
 use serde::{Deserialize, Serialize};
@@ -99,7 +100,7 @@ impl Subject<'_> {
         encoding: Encoding,
     ) -> Result<Option<bytes::Bytes>, MakeError> {
         let kind = self.kind("trial", &encoding);
-        Ok(maker.store.blobs().derived(&self.picture.hash, &kind).await?)
+        Ok(maker.store.blobs().derived(&self.picture.hash, &kind, Keep::ForAWhile).await?)
     }
 }
 
@@ -119,7 +120,7 @@ pub async fn known(
     request: EncodeRequest,
 ) -> Result<Option<Settled>, MakeError> {
     let kind = of.kind("tried", &request);
-    let kept = maker.store.blobs().derived(&of.picture.hash, &kind).await?;
+    let kept = maker.store.blobs().derived(&of.picture.hash, &kind, Keep::WithSource).await?;
     let ended = kept.and_then(|kept| serde_json::from_slice(&kept).ok());
     Ok(ended.map(|Ended { encoding, outcome }| Settled {
         encoding,
@@ -151,10 +152,13 @@ pub async fn run(
     let trial = &chosen.trial;
     let file = bytes::Bytes::copy_from_slice(&trial.bytes);
     let (blobs, hash) = (maker.store.blobs(), &of.picture.hash);
-    blobs.put_derived(hash, &of.kind("trial", &trial.encoding), file.clone()).await?;
+    let kind = of.kind("trial", &trial.encoding);
+    blobs.put_derived(hash, &kind, Keep::ForAWhile, file.clone()).await?;
     maker.store.add_trials(of.picture.id, of.spec, &kept(&chosen, spots)).await?;
     let ended = Ended { encoding: trial.encoding, outcome: chosen.outcome };
-    blobs.put_derived(hash, &of.kind("tried", &request), json(&ended).into()).await?;
+    // A few bytes, which save a search at any later time.
+    let kind = of.kind("tried", &request);
+    blobs.put_derived(hash, &kind, Keep::WithSource, json(&ended).into()).await?;
     Ok(Settled {
         encoding: ended.encoding,
         outcome: ended.outcome,
@@ -248,7 +252,7 @@ pub async fn file(
     };
     let file = bytes::Bytes::from(file);
     let kind = of.kind("trial", &encoding);
-    maker.store.blobs().put_derived(&of.picture.hash, &kind, file.clone()).await?;
+    maker.store.blobs().put_derived(&of.picture.hash, &kind, Keep::ForAWhile, file.clone()).await?;
     Ok(file)
 }
 
@@ -263,7 +267,7 @@ pub async fn differences(
 ) -> Result<bytes::Bytes, MakeError> {
     let kind = of.kind("differences", &encoding);
     let blobs = maker.store.blobs();
-    if let Some(kept) = blobs.derived(&of.picture.hash, &kind).await? {
+    if let Some(kept) = blobs.derived(&of.picture.hash, &kind, Keep::ForAWhile).await? {
         return Ok(kept);
     }
     let file = file(maker, of, encoding).await?;
@@ -275,7 +279,7 @@ pub async fn differences(
         Ok(png::encode_fast(&differences.drawn())?)
     };
     let drawn = bytes::Bytes::from(maker.pool.run(room, compare).await??);
-    blobs.put_derived(&of.picture.hash, &kind, drawn.clone()).await?;
+    blobs.put_derived(&of.picture.hash, &kind, Keep::ForAWhile, drawn.clone()).await?;
     Ok(drawn)
 }
 

@@ -14,7 +14,7 @@ use brisk_margin_core::slot_shape::Fit;
 use brisk_margin_core::units::Bytes;
 use brisk_margin_store::layouts::{NewPage, NewPlace, PlaceFilter, SlotEdit};
 use brisk_margin_store::pictures::{Arrival, ChangeSet, FieldChange, NewPicture, Origin, Picture};
-use brisk_margin_store::{Installation, Store};
+use brisk_margin_store::{BlobAddress, Blobs, Installation, Store};
 use brisk_margin_testing::pictures::jpeg_facts;
 use brisk_margin_testing::places::{card_boxes, jpeg_at, measured_card};
 use brisk_margin_work::layouts::{LayoutSummaries, PlaceStatuses, SummedLayouts};
@@ -52,7 +52,9 @@ impl Site {
     async fn new() -> Self {
         let database = brisk_margin_testing::database().await;
         let folder = tempfile::tempdir().unwrap();
-        let installation = Installation::open(&database, folder.path()).await.unwrap();
+        let blobs = BlobAddress::Folder(folder.path().to_owned());
+        let blobs = Blobs::open(&blobs).unwrap();
+        let installation = Installation::open(&database, blobs).await.unwrap();
         let site = installation.add_site("Tarnlight").await.unwrap();
         let store = installation.store(&site).await.unwrap();
         let site = Self { summaries: LayoutSummaries::new(store.clone()), store, _folder: folder };

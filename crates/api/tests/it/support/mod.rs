@@ -16,7 +16,7 @@ use brisk_margin_api::application;
 use brisk_margin_api::web;
 use brisk_margin_core::units::Bytes;
 use brisk_margin_imaging::codecs::Codecs;
-use brisk_margin_store::{Installation, Store};
+use brisk_margin_store::{BlobAddress, Blobs, Installation, Store};
 use brisk_margin_work::data_folder::DataFolder;
 use brisk_margin_work::jobs::runner::JobRunner;
 use brisk_margin_work::sites::Sites;
@@ -91,7 +91,8 @@ impl Api {
         let page = r#"<script nonce="__NONCE__" src="/assets/x.js"></script>"#;
         std::fs::write(client.path().join("index.html"), page).unwrap();
         let folder = DataFolder::open(&data.path().join("data")).unwrap();
-        let installation = Installation::open(&database, &folder.blobs()).await.unwrap();
+        let blobs = Blobs::open(&BlobAddress::Folder(folder.blobs())).unwrap();
+        let installation = Installation::open(&database, blobs).await.unwrap();
         let pool = WorkPool::new(2, Bytes::mb(500), Codecs::in_process());
         let sites = Sites::new(installation, pool, folder, BTreeSet::new());
         sites.clear_uploads().await.unwrap();
