@@ -55,6 +55,11 @@ impl From<BoxSize> for [f64; 2] {
 }
 
 impl BoxSize {
+    /// One of so many CSS pixels across and down.
+    pub const fn new(width: f64, height: f64) -> Self {
+        Self { width, height }
+    }
+
     /// Whether anything can be seen in it.
     pub fn is_shown(self) -> bool {
         self.width > 0.0 && self.height > 0.0

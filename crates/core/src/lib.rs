@@ -17,6 +17,7 @@
 //! 8. Long work is a [`job`].
 
 pub mod adjustments;
+pub mod background;
 pub mod budget;
 pub mod cache_key;
 pub mod choice;
@@ -54,6 +55,7 @@ pub mod responsive;
 pub mod rule;
 pub mod set_plan;
 pub mod showing;
+pub mod shown_by;
 pub mod site;
 pub mod size_set;
 pub mod sizes;

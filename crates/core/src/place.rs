@@ -5,8 +5,10 @@ use std::collections::BTreeMap;
 use serde::{Deserialize, Serialize};
 use uuid::Uuid;
 
+use crate::background::BackgroundStyle;
 use crate::layout::{self, BoxSize, Boxes};
 use crate::object_fit::ObjectFit;
+use crate::shown_by::ShownBy;
 use crate::slot::Slot;
 use crate::units::{ByDensity, Bytes, Density};
 
@@ -52,6 +54,12 @@ pub struct MeasuredPlace {
     pub above_fold: bool,
     /// Whether it is the largest contentful paint.
     pub lcp: bool,
+    /// How it is shown; nothing where it was measured before that was told.
+    #[serde(default)]
+    pub shown_by: Option<ShownBy>,
+    /// How a background or a mask lies in its element.
+    #[serde(default)]
+    pub background: Option<BackgroundStyle>,
 }
 
 /// A slot on a page.

@@ -21,5 +21,12 @@ pub struct Fetched {
     pub facts: FileFacts,
 }
 
+impl Fetched {
+    /// Whether it is a picture by its content.
+    pub fn is_picture(&self) -> bool {
+        self.facts.format.is_some()
+    }
+}
+
 /// The files that came while a page was open, by their addresses.
 pub type Files = HashMap<String, Fetched>;

@@ -3,7 +3,8 @@
 //! - [`gate`]: the only way out of the browser, to hosts and ports that were entered.
 //! - [`chromium`]: the browser itself, as an unprivileged user with an empty profile.
 //! - [`plan`]: what to measure, and what may be reached for it.
-//! - [`page`]: one page, opened at each layout width and density; [`reading`] is what it tells,
+//! - [`page`]: one page, opened at each layout width and density; `page_scripts` run in it,
+//!   `pseudo_boxes` are asked of the browser; [`reading`] is what it tells,
 //!   [`fetched`] the files that came, each a [`file_reader`].
 //! - [`measure`](mod@measure): one page or a whole site; [`measured`] is what was found.
 //! - [`archive`]: sites that come as files.
@@ -20,6 +21,8 @@ pub mod host;
 pub mod measure;
 pub mod measured;
 pub mod page;
+mod page_scripts;
 pub mod plan;
+mod pseudo_boxes;
 pub mod reading;
 mod traffic;

@@ -79,7 +79,8 @@ impl Measurer {
 
     async fn boxes_at(tab: &Tab, viewport: u32, sheet: &mut Sheet) -> Result<(), MeasureError> {
         tab.resize(LayoutWidth::of(viewport), Density::ONE).await?;
-        sheet.add_boxes(viewport, &tab.read_resized().await?);
+        let boxes = tab.boxes(&sheet.known()).await?;
+        sheet.add_boxes(viewport, &boxes);
         Ok(())
     }
 

@@ -5,10 +5,11 @@ use std::collections::{BTreeMap, BTreeSet};
 use brisk_margin_core::layout::{BoxSize, Boxes, LayoutWidth};
 use brisk_margin_core::place::{MeasuredPlace, ServedFile};
 use brisk_margin_core::place_kind::PlaceKind;
+use brisk_margin_core::shown_by::{Fixed, FixedPicture, ShownBy};
 use brisk_margin_core::units::{Bytes, Density};
 
 use crate::fetched::{Fetched, Files};
-use crate::reading::{Found, Icon, Reading};
+use crate::reading::{Found, Icon, Known, PageRect, Reading};
 
 /// How far a box may be from growing evenly, in CSS px.
 const EVEN: f64 = 0.25;
@@ -24,8 +25,10 @@ pub struct MeasuredPage {
     pub heights: BTreeMap<u32, f64>,
     /// Viewport widths at which its style sheets change.
     pub breakpoints: Vec<u32>,
-    /// Every place that shows a picture.
+    /// Every place that shows a picture which can be replaced.
     pub places: Vec<FoundPlace>,
+    /// Those that show one which cannot.
+    pub fixed: Vec<FixedPicture>,
     /// The icons that its head names.
     pub icons: Vec<PageIcon>,
     /// Places beyond the limit of 1,000.
@@ -69,10 +72,22 @@ pub(crate) struct Sheet {
     title: String,
     heights: BTreeMap<u32, f64>,
     pub(crate) breakpoints: Vec<u32>,
-    places: Vec<FoundPlace>,
+    places: Vec<Entry>,
     icons: Vec<Icon>,
     left: usize,
     links: Vec<String>,
+}
+
+/// A place while its page is read.
+struct Entry {
+    place: FoundPlace,
+    shown_by: ShownBy,
+    known: Known,
+    /// What the file has by itself, in CSS px, where it was read.
+    natural: Option<BoxSize>,
+    /// What its file adds to the page, where that is not kept elsewhere.
+    bytes: Bytes,
+    fixed: Option<Fixed>,
 }
 
 impl Sheet {
@@ -91,40 +106,51 @@ impl Sheet {
         self.left = reading.left;
         self.links.clone_from(&reading.links);
         for found in &reading.found {
-            let place = self.place(found);
-            let size = BoxSize { width: found.rect.width, height: found.rect.height };
-            place.details.boxes.insert(viewport.width, size);
-            place.details.rendered.insert(viewport.width, size);
-            place.details.positions.insert(viewport.width, (found.rect.x, found.rect.y));
             let file = files.get(&found.address).filter(|file| file.status < 400 && found.loaded);
+            // An object may hold anything.
+            if found.shown_by == ShownBy::Object && file.is_none_or(|file| !file.is_picture()) {
+                continue;
+            }
             let served = served(&found.address, file);
+            let entry = self.entry(found);
+            entry.see(found, &served);
+            let size = entry.lay_out(viewport.width, found.rect);
+            let details = &mut entry.place.details;
+            details.boxes.insert(viewport.width, size);
+            details.positions.insert(viewport.width, (found.rect.x, found.rect.y));
             if !found.address.is_empty() {
-                let files = place.details.files.entry(viewport.width).or_default();
+                let files = details.files.entry(viewport.width).or_default();
                 files.insert(density, served);
             }
-            place.details.above_fold |=
-                size.is_shown() && found.rect.y < f64::from(viewport.height);
-            place.details.lcp |= reading.lcp.as_ref() == Some(&found.selector);
+            details.above_fold |= size.is_shown() && found.rect.y < f64::from(viewport.height);
+            details.lcp |= reading.lcp.as_ref() == Some(&found.selector);
         }
     }
 
-    pub(crate) fn add_boxes(&mut self, viewport: u32, reading: &Reading) {
-        for found in &reading.found {
-            let size = BoxSize { width: found.rect.width, height: found.rect.height };
-            self.place(found).details.rendered.insert(viewport, size);
+    /// What finds its places again, in their order.
+    pub(crate) fn known(&self) -> Vec<Known> {
+        self.places.iter().map(|entry| entry.known.clone()).collect()
+    }
+
+    /// Adds where the known places are at `viewport`.
+    pub(crate) fn add_boxes(&mut self, viewport: u32, boxes: &[Option<PageRect>]) {
+        for (entry, rect) in self.places.iter_mut().zip(boxes) {
+            if let Some(rect) = rect {
+                entry.lay_out(viewport, *rect);
+            }
         }
     }
 
     /// Every viewport that was looked at.
     pub(crate) fn viewports(&self) -> BTreeSet<u32> {
-        self.places.iter().flat_map(|place| place.details.rendered.keys().copied()).collect()
+        self.rendered().flat_map(|rendered| rendered.keys().copied()).collect()
     }
 
     /// Whether every box at `middle` is where a line from `from` to `to` has it.
     pub(crate) fn grows_evenly(&self, from: u32, middle: u32, to: u32) -> bool {
         let share = f64::from(middle - from) / f64::from(to - from);
-        self.places.iter().all(|place| {
-            let at = |viewport: u32| place.details.rendered.get(&viewport);
+        self.rendered().all(|rendered| {
+            let at = |viewport: u32| rendered.get(&viewport);
             let (Some(a), Some(m), Some(b)) = (at(from), at(middle), at(to)) else {
                 return true;
             };
@@ -133,41 +159,30 @@ impl Sheet {
         })
     }
 
+    fn rendered(&self) -> impl Iterator<Item = &Boxes> {
+        self.places.iter().map(|entry| &entry.place.details.rendered)
+    }
+
     /// The place of `found`, which is the same at every viewport by its selector.
-    fn place(&mut self, found: &Found) -> &mut FoundPlace {
-        let known = self.places.iter().position(|place| place.selector == found.selector);
+    fn entry(&mut self, found: &Found) -> &mut Entry {
+        let known = self.places.iter().position(|entry| entry.place.selector == found.selector);
         let at = known.unwrap_or_else(|| {
-            self.places.push(FoundPlace {
-                selector: found.selector.clone(),
-                loose: found.loose.clone(),
-                kind: found.kind,
-                details: MeasuredPlace {
-                    boxes: Boxes::new(),
-                    rendered: Boxes::new(),
-                    positions: BTreeMap::new(),
-                    files: BTreeMap::new(),
-                    painting: found.painting,
-                    position: found.position.clone(),
-                    srcset: found.srcset.clone(),
-                    sizes: found.sizes.clone(),
-                    alt: found.alt.clone(),
-                    lazy: found.lazy,
-                    above_fold: false,
-                    lcp: false,
-                },
-            });
+            self.places.push(Entry::of(found));
             self.places.len() - 1
         });
         &mut self.places[at]
     }
 
     pub(crate) fn finish(self, files: Files) -> MeasuredPage {
+        let (fixed, places): (Vec<_>, Vec<_>) =
+            self.places.into_iter().partition(|entry| entry.fixed.is_some());
         MeasuredPage {
             address: self.address,
             title: self.title,
             heights: self.heights,
             breakpoints: self.breakpoints,
-            places: self.places,
+            places: places.into_iter().map(|entry| entry.place).collect(),
+            fixed: fixed.into_iter().filter_map(Entry::into_fixed).collect(),
             icons: self
                 .icons
                 .into_iter()
@@ -185,6 +200,96 @@ impl Sheet {
             links: self.links,
             files,
         }
+    }
+}
+
+impl Entry {
+    fn of(found: &Found) -> Self {
+        let details = MeasuredPlace {
+            boxes: Boxes::new(),
+            rendered: Boxes::new(),
+            positions: BTreeMap::new(),
+            files: BTreeMap::new(),
+            painting: found.painting,
+            position: found.position.clone(),
+            srcset: found.srcset.clone(),
+            sizes: found.sizes.clone(),
+            alt: found.alt.clone(),
+            lazy: found.lazy,
+            above_fold: false,
+            lcp: false,
+            shown_by: Some(found.shown_by),
+            background: found.layer.clone(),
+        };
+        let place = FoundPlace {
+            selector: found.selector.clone(),
+            loose: found.loose.clone(),
+            kind: found.kind,
+            details,
+        };
+        Self {
+            place,
+            shown_by: found.shown_by,
+            known: Known::of(found),
+            natural: None,
+            bytes: Bytes(0),
+            fixed: None,
+        }
+    }
+
+    /// Takes in what file it shows.
+    fn see(&mut self, found: &Found, served: &ServedFile) {
+        let density = found.density.max(0.1);
+        let natural = served.size.map(|(width, height)| {
+            BoxSize::new(f64::from(width) / density, f64::from(height) / density)
+        });
+        self.natural = natural.or(self.natural);
+        self.bytes = match served.bytes {
+            // Base64 has four letters for three bytes.
+            Bytes(0) => Bytes(found.length * 3 / 4),
+            bytes => bytes,
+        };
+        let area = BoxSize::new(found.rect.width, found.rect.height);
+        let layer = self.place.details.background.as_ref();
+        let is_part = layer.is_some_and(|layer| layer.shows_a_part(area, self.natural));
+        let part = is_part.then_some(Fixed::Part);
+        self.fixed = self.fixed.or(Fixed::of(found.shown_by, &found.address)).or(part);
+    }
+
+    /// Notes the box that its file fills at `viewport`, where what it is put into is `rect`.
+    fn lay_out(&mut self, viewport: u32, rect: PageRect) -> BoxSize {
+        let area = BoxSize::new(rect.width, rect.height);
+        // An image among the content of a pseudo-element has its own size, whatever the line's is.
+        let is_own = self.known.pseudo.is_some()
+            && matches!(self.shown_by, ShownBy::Content | ShownBy::ListMarker);
+        let details = &mut self.place.details;
+        let size = match &details.background {
+            _ if !area.is_shown() => area,
+            Some(layer) => {
+                let (size, fit) = layer.drawn(area, self.natural);
+                details.painting = fit;
+                size
+            }
+            None if is_own => self.natural.unwrap_or(area),
+            None => area,
+        };
+        details.rendered.insert(viewport, size);
+        size
+    }
+
+    fn into_fixed(self) -> Option<FixedPicture> {
+        let (details, shown_by) = (self.place.details, self.shown_by);
+        let file = details.files.into_values().next_back();
+        let file = file.and_then(|at| at.values().next_back().cloned());
+        Some(FixedPicture {
+            selector: self.place.selector,
+            shown_by,
+            reason: self.fixed?,
+            url: file.map_or_else(String::new, |file| file.url),
+            bytes: self.bytes,
+            boxes: details.boxes,
+            positions: details.positions,
+        })
     }
 }
 

@@ -6,6 +6,7 @@ use std::time::Duration;
 
 use brisk_margin_core::layout::LayoutWidth;
 use brisk_margin_core::units::Density;
+use serde::Deserialize;
 use serde_json::{Value, json};
 use tokio::time::timeout;
 
@@ -14,7 +15,9 @@ use crate::error::PageError;
 use crate::fetched::Files;
 use crate::file_reader::FileReader;
 use crate::gate::Authority;
-use crate::reading::Reading;
+use crate::page_scripts;
+use crate::pseudo_boxes;
+use crate::reading::{Found, Known, Moved, PageRect, Probe, Reading};
 use crate::traffic::{MAX_BODY, Traffic};
 
 /// How long the map of a site may take.
@@ -38,7 +41,7 @@ impl Tab {
         page.call("Network.enable", buffers).await?;
         page.call("Network.setCacheDisabled", json!({"cacheDisabled": true})).await?;
         page.call("Page.enable", json!({})).await?;
-        let watch = json!({"source": include_str!("watch.js")});
+        let watch = json!({"source": page_scripts::WATCH});
         page.call("Page.addScriptToEvaluateOnNewDocument", watch).await?;
         Ok(page)
     }
@@ -102,10 +105,9 @@ impl Tab {
         traffic.settle().await;
         // Before scrolling, which ends the watch for the largest paint.
         self.evaluate(PAINTED).await?;
-        let lcp = self.read().await?.lcp;
         self.evaluate(SCROLL).await?;
         traffic.settle().await;
-        let reading = Reading { lcp, ..self.read().await? };
+        let reading = self.read().await?;
         Ok((reading, traffic.files(known).await))
     }
 
@@ -121,20 +123,44 @@ impl Tab {
         Ok(serde_json::from_value(self.evaluate(script).await?).unwrap_or_default())
     }
 
-    /// Reads the page anew after its viewport was changed.
-    pub async fn read_resized(&self) -> Result<Reading, PageError> {
+    /// Where `known` places are after the viewport was changed, in the same order; nothing for one
+    /// that is not there any more.
+    pub async fn boxes(&self, known: &[Known]) -> Result<Vec<Option<PageRect>>, PageError> {
         self.evaluate(LAID_OUT).await?;
-        self.read().await
+        let script = page_scripts::moved(&json!(known));
+        let moved: Vec<Option<Moved>> = read_as(self.evaluate(&script).await?)?;
+        let mut boxes: Vec<Option<PageRect>> =
+            moved.iter().map(|moved| moved.as_ref().map(|moved| moved.rect)).collect();
+        let probed = |(at, moved): (usize, Option<Moved>)| Some((at, moved?.probe?));
+        let probed: Vec<(usize, Probe)> =
+            moved.into_iter().enumerate().filter_map(probed).collect();
+        let asked = probed.iter().map(|(at, probe)| (probe.clone(), known[*at].edge));
+        let told = pseudo_boxes::boxes(&self.session, asked).await;
+        for ((at, _), told) in probed.into_iter().zip(told) {
+            boxes[at] = told;
+        }
+        Ok(boxes)
     }
 
     /// Reads the page as it is laid out now.
     pub async fn read(&self) -> Result<Reading, PageError> {
-        let value = self.evaluate(include_str!("collect.js")).await?;
-        serde_json::from_value(value).map_err(|error| PageError::Unreadable {
-            address: "the page".to_owned(),
-            reason: error.to_string(),
-        })
+        let mut reading: Reading = read_as(self.evaluate(page_scripts::READ).await?)?;
+        let probed: Vec<&mut Found> =
+            reading.found.iter_mut().filter(|found| found.probe.is_some()).collect();
+        let asked = probed.iter().filter_map(|found| Some((found.probe.clone()?, found.edge)));
+        let told = pseudo_boxes::boxes(&self.session, asked).await;
+        for (found, told) in probed.into_iter().zip(told) {
+            found.rect = told.unwrap_or_default();
+        }
+        Ok(reading)
     }
+}
+
+fn read_as<T: for<'a> Deserialize<'a>>(value: Value) -> Result<T, PageError> {
+    serde_json::from_value(value).map_err(|error| PageError::Unreadable {
+        address: "the page".to_owned(),
+        reason: error.to_string(),
+    })
 }
 
 /// Waits until what is in view was decoded and painted, and the browser has told of no larger
@@ -155,6 +181,7 @@ const PAINTED: &str = "(async () => {
         quiet = told > 0 && told === globalThis.__paints ? quiet + 1 : 0;
         told = globalThis.__paints;
     }
+    globalThis.__lcp = globalThis.__largest;
 })()";
 
 /// Waits until pictures that the new layout chooses have come, since their shape decides on boxes.

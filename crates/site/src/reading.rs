@@ -1,8 +1,10 @@
 //! What the browser tells of an open page: its places, icons, links and breakpoints.
 
+use brisk_margin_core::background::BackgroundStyle;
 use brisk_margin_core::object_fit::ObjectFit;
 use brisk_margin_core::place_kind::PlaceKind;
-use serde::Deserialize;
+use brisk_margin_core::shown_by::ShownBy;
+use serde::{Deserialize, Serialize};
 
 /// What a page shows at one layout width.
 #[derive(Debug, Clone, Deserialize)]
@@ -39,15 +41,28 @@ pub struct Found {
     pub selector: String,
     /// The same without positions: elements alike share it.
     pub loose: String,
-    /// How the picture is put there.
-    pub element: Element,
+    /// Finds the element that it belongs to, which may show several.
+    pub base: String,
+    /// How it is shown.
+    #[serde(rename = "element")]
+    pub shown_by: ShownBy,
     /// What the place is for.
     pub kind: PlaceKind,
-    /// Where it is on the page, in CSS px.
+    /// Where it is on the page, in CSS px: what the file is put into.
     #[serde(rename = "box")]
     pub rect: PageRect,
-    /// The file that the browser chose.
+    /// Which box of its element that is.
+    pub edge: Edge,
+    /// Whether it is the window instead, as of a fixed background.
+    pub in_window: bool,
+    /// Of a part that no script can measure: which one.
+    pub probe: Option<Probe>,
+    /// The file that the browser chose; of one that is written into the page, how it begins.
     pub address: String,
+    /// How long the whole address is.
+    pub length: u64,
+    /// For which density the file is, where a style says so.
+    pub density: f64,
     /// Whether it could be shown.
     pub loaded: bool,
     /// Its `srcset`.
@@ -62,22 +77,76 @@ pub struct Found {
     pub alt: Option<String>,
     /// Whether it loads only when scrolled to.
     pub lazy: bool,
+    /// How a background or a mask lies in its element.
+    pub layer: Option<BackgroundStyle>,
 }
 
-/// How a picture is put into a page.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize)]
+/// A box of an element.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
-pub enum Element {
-    /// An `<img>` on its own.
-    Img,
-    /// An `<img>` inside `<picture>`.
-    Picture,
-    /// A CSS background.
-    Background,
+pub enum Edge {
+    /// With its border.
+    Border,
+    /// Within its border.
+    Padding,
+    /// Within its padding.
+    Content,
+}
+
+/// A pseudo-element, which only the browser itself can measure.
+#[derive(Debug, Clone, PartialEq, Eq, Deserialize)]
+pub struct Probe {
+    /// The number of its element among those that the page keeps.
+    pub at: usize,
+    /// Which of the element's it is, as in `before`.
+    pub pseudo: String,
+}
+
+/// What finds a place again after its page was laid out anew.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+#[serde(rename_all = "camelCase")]
+pub struct Known {
+    /// Finds its element.
+    pub base: String,
+    /// Which box of it counts.
+    pub edge: Edge,
+    /// Whether it is the window instead.
+    pub in_window: bool,
+    /// The pseudo-element that it is, where it is one.
+    pub pseudo: Option<String>,
+    /// The style that must name an image for it to be there: `background` or `mask`.
+    pub painted: Option<&'static str>,
+}
+
+impl Known {
+    /// What finds `found` again.
+    pub(crate) fn of(found: &Found) -> Self {
+        Self {
+            base: found.base.clone(),
+            edge: found.edge,
+            in_window: found.in_window,
+            pseudo: found.probe.as_ref().map(|probe| probe.pseudo.clone()),
+            painted: match found.shown_by {
+                ShownBy::Background => Some("background"),
+                ShownBy::Mask => Some("mask"),
+                _ => None,
+            },
+        }
+    }
+}
+
+/// Where a place is after its page was laid out anew.
+#[derive(Debug, Clone, Deserialize)]
+pub struct Moved {
+    /// Its box.
+    #[serde(rename = "box")]
+    pub rect: PageRect,
+    /// Of a part that no script can measure: which one.
+    pub probe: Option<Probe>,
 }
 
 /// A rectangle on a page, in CSS px.
-#[derive(Debug, Clone, Copy, PartialEq, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Default, Deserialize)]
 pub struct PageRect {
     /// From the left edge.
     pub x: f64,

@@ -12,3 +12,4 @@ mod measuring;
 mod responsive;
 mod sites;
 mod sudden_end;
+mod ways;

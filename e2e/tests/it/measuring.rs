@@ -26,7 +26,7 @@ use brisk_margin_work::measuring;
 use serde_json::json;
 
 /// One browser after the other: several at once on two cores would only wait for each other.
-static TURN: tokio::sync::Mutex<()> = tokio::sync::Mutex::const_new(());
+pub static TURN: tokio::sync::Mutex<()> = tokio::sync::Mutex::const_new(());
 
 fn reader() -> FileReader {
     measuring::file_reader(Codecs::in_process())

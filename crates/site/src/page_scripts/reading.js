@@ -1,0 +1,42 @@
+// Everything that is told of a page. An element's own entries come before those of styles, since
+// pictures of the markup are what people look for first.
+const MOST = 1000;
+const STYLES = ["background", "mask", "border-image", "list-marker", "content"];
+const all = [];
+for (const element of [document.documentElement, ...document.querySelectorAll("body, body *")]) all.push(...shownBy(element));
+for (const element of pseudoHosts()) {
+  all.push(...shownByPseudo(element, "before"), ...shownByPseudo(element, "after"));
+}
+const isStyle = (one) => STYLES.includes(one.element);
+const found = [...all.filter((one) => !isStyle(one)), ...all.filter(isStyle)];
+globalThis.__probes = probes;
+
+const largest = globalThis.__lcp;
+const isLargest = (one) => largest && one.of === largest.element && (!largest.address || largest.address === one.address);
+const told = ({ of: _, suffix, ...one }) => ({
+  ...one,
+  // Enough to see what it is; the length tells the rest.
+  length: one.address.length,
+  address: one.address.startsWith("data:") ? one.address.slice(0, 60) : one.address,
+  base: one.selector,
+  selector: one.selector + suffix,
+  loose: one.loose + suffix,
+  box: one.box ?? NOWHERE,
+});
+const lcp = found.find(isLargest);
+const icons = [...document.querySelectorAll("link[rel~=icon], link[rel=apple-touch-icon]")].map((link) => ({
+  ...selectors(link), address: link.href, rel: link.rel, sizes: link.sizes.value,
+}));
+const links = [...document.querySelectorAll("a[href]")].map((a) => a.href);
+return {
+  title: document.title,
+  address: location.href,
+  found: found.slice(0, MOST).map(told),
+  left: Math.max(0, found.length - MOST),
+  dependsOnDensity: rules.asksForDensity,
+  icons,
+  breakpoints: rules.breakpoints,
+  links: [...new Set(links)].slice(0, 2000),
+  height: document.documentElement.scrollHeight,
+  lcp: lcp ? lcp.selector + lcp.suffix : null,
+};

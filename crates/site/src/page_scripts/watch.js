@@ -1,0 +1,9 @@
+// Runs before the page's own scripts: remembers the largest contentful paint, and which files came.
+globalThis.__paints = 0;
+new PerformanceObserver((list) => {
+  for (const entry of list.getEntries()) {
+    globalThis.__largest = { element: entry.element, address: entry.url };
+    globalThis.__paints += 1;
+  }
+}).observe({ type: "largest-contentful-paint", buffered: true });
+performance.setResourceTimingBufferSize(10_000);
