@@ -139,6 +139,7 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(measurements::served))
         .routes(routes!(layouts::layouts))
         .routes(routes!(layouts::occurrences))
+        .routes(routes!(layouts::fixed))
         .routes(routes!(layouts::slots::add_slot))
         .routes(routes!(layouts::slots::change_slot))
         .routes(routes!(layouts::slots::set_boxes))

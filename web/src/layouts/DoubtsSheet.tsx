@@ -24,7 +24,7 @@ export function DoubtsSheet({ open, onClose, pages, onShow }: Props) {
       </p>
       {error && <ProblemNote error={error} />}
       {doubts.data?.length === 0 && <p className="soft">Nothing is in doubt.</p>}
-      <ul className="doubts">
+      <ul className="evidence">
         {doubts.data?.map((place) => (
           <li key={place.id}>
             <button

@@ -1,11 +1,11 @@
 import { Button, InputNumber, Select } from "antd";
 import { useEffect, useRef, useState } from "react";
 import type { Layouts, MeasuredPage, Place, Slot } from "../api/client";
-import { Bytes } from "../ui/Bytes";
 import { count } from "../ui/figures";
 import { ProblemNote } from "../ui/ProblemNote";
 import { useKey } from "../ui/useKey";
 import { DoubtsSheet } from "./DoubtsSheet";
+import { FixedPictures } from "./FixedPictures";
 import { PageColumns } from "./PageColumns";
 import { SizeSetSheet } from "./SizeSetSheet";
 import { SlotFacts } from "./SlotFacts";
@@ -100,12 +100,8 @@ export function MeasuredSite({ layouts, page, slot, onPage, onSlot, onAdd }: Pro
               +
             </Button>
           </span>
-          {page && (
-            <span className="soft">
-              {count(page.places, "slot")}, {page.to_mend} to mend, <Bytes of={page.wasted} /> wasted
-            </span>
-          )}
           <span className="gap" />
+          {page && <FixedPictures key={page.id} page={page.id} />}
           {layouts.doubts > 0 && (
             <Button
               onClick={() => {

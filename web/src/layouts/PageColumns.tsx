@@ -57,7 +57,7 @@ function Column({
           <p className="soft">Not measured at this width yet: measure the page again.</p>
         )}
         <div className="sheet" style={{ width: width * scale, height: (page.heights[width] ?? 0) * scale }}>
-          {places.map((place) => (
+          {largestFirst(places, width).map((place) => (
             <PlaceBox
               key={place.id}
               {...{ place, width, scale, onPick }}
@@ -69,6 +69,12 @@ function Column({
       </div>
     </section>
   );
+}
+
+/** What is small lies on what is large, so that both can be seen and chosen. */
+function largestFirst(places: Place[], width: number) {
+  const area = ({ boxes }: Place) => (boxes[width]?.[0] ?? 0) * (boxes[width]?.[1] ?? 0);
+  return places.toSorted((a, b) => area(b) - area(a));
 }
 
 interface BoxProps {

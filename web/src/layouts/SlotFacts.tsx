@@ -91,6 +91,15 @@ export function SlotFacts({ slot, place, pages, slots }: Props) {
         {slot.sources.map((source) => (
           <Source key={source.media ?? "all"} {...source} />
         ))}
+        {place?.shown_as && (
+          <>
+            <dt>Shown by</dt>
+            <dd>
+              {place.shown_as}
+              {place.background && <div className="figure soft wrap">{lies(place.background)}</div>}
+            </dd>
+          </>
+        )}
         {today && (
           <>
             <dt>Today</dt>
@@ -178,6 +187,12 @@ const CROPPERS = {
 function croppers(slot: Slot) {
   const usual = slot.cropping_by_hand ? "by its shapes" : `by its shapes: ${CROPPERS[slot.cropping]}`;
   return [{ value: "by-shape", label: usual }, ...Object.entries(CROPPERS).map(([value, label]) => ({ value, label }))];
+}
+
+/** How a background lies in its element, in the words of CSS; what every background has is left out. */
+function lies({ size, position, repeat, origin, attachment }: NonNullable<Place["background"]>) {
+  const usual = ["auto", "repeat", "padding-box", "scroll"];
+  return [size, position, repeat, origin, attachment].filter((part) => !usual.includes(part)).join(" · ");
 }
 
 /** Layouts have fractions; two decimals tell them apart. */

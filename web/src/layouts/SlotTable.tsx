@@ -150,7 +150,7 @@ function SlotRows({
       <tr aria-selected={chosen} className="slot-state">
         <td />
         <td colSpan={4} className="soft">
-          {slot.worst?.words ?? "not on a page"}
+          {slot.worst?.words ?? (slot.places > 0 ? "fits" : "not on a page")}
         </td>
       </tr>
     </>

@@ -22,6 +22,16 @@ export function usePlaces(asked: Asked | undefined) {
   });
 }
 
+/** The pictures on a page that cannot be replaced. */
+export function useFixedPictures(page: string | undefined) {
+  return useQuery({
+    queryKey: ["layouts", "fixed", page],
+    queryFn: async ({ signal }) =>
+      unwrap(await api.GET("/pages/{id}/fixed", { params: { path: { id: page ?? "" } }, signal })),
+    enabled: page !== undefined,
+  });
+}
+
 /** How far measuring is. */
 export function useReport() {
   return useQuery({

@@ -3,6 +3,7 @@
 use brisk_margin_core::object_fit::ObjectFit;
 use std::collections::BTreeMap;
 
+use brisk_margin_core::background::BackgroundStyle;
 use brisk_margin_core::budget::Margin;
 use brisk_margin_core::layout::{BoxSize, Boxes, Cropping};
 use brisk_margin_core::layout_summary::{PageSummary, PlaceOnPage, SlotSummary};
@@ -12,6 +13,7 @@ use brisk_margin_core::needs::Need;
 use brisk_margin_core::place::{Place, ServedFile};
 use brisk_margin_core::place_kind::PlaceKind;
 use brisk_margin_core::responsive::{Layout, WidthLimits};
+use brisk_margin_core::shown_by::{Fixed, FixedPicture, ShownBy};
 use brisk_margin_core::slot::Slot;
 use brisk_margin_core::slot_shape::Fit;
 use brisk_margin_core::units::{Bytes, Density};
@@ -61,6 +63,12 @@ pub(crate) struct LayoutPlace {
     /// Where it stands, by layout width, in CSS px from the left and the top.
     #[schema(value_type = BTreeMap<u32, Vec<f64>>)]
     positions: BTreeMap<u32, (f64, f64)>,
+    /// How it is shown; nothing where it was measured before that was told.
+    shown_by: Option<ShownBy>,
+    /// The same in words.
+    shown_as: Option<&'static str>,
+    /// How a background or a mask lies in its element.
+    background: Option<BackgroundStyle>,
     painting: ObjectFit,
     /// Which part stays where some is cut, as CSS says it.
     position: String,
@@ -176,6 +184,9 @@ pub(super) fn place_body(status: &PlaceStatus, site: &PlaceStatuses) -> LayoutPl
         today: today.map(FileBody::from),
         boxes: details.boxes.clone(),
         positions: details.positions.clone(),
+        shown_by: details.shown_by,
+        shown_as: details.shown_by.map(ShownBy::words),
+        background: details.background.clone(),
         painting: details.painting,
         position: details.position.clone(),
         above_fold: details.above_fold,
@@ -186,6 +197,32 @@ pub(super) fn place_body(status: &PlaceStatus, site: &PlaceStatuses) -> LayoutPl
         picture_step: picture.and_then(|picture| picture.step),
         parts: parts.unwrap_or_default(),
         issues: issues.iter().cloned().map(IssueBody::from).collect(),
+    }
+}
+
+/// A picture on a page that cannot be replaced.
+#[derive(Serialize, ToSchema)]
+pub(crate) struct FixedBody {
+    selector: String,
+    shown_by: ShownBy,
+    /// The same in words.
+    shown_as: &'static str,
+    reason: Fixed,
+    /// Why it cannot be replaced, and what would have to be done first.
+    words: &'static str,
+    /// Its file; of one that is written into the page, how it begins.
+    url: String,
+    bytes: Bytes,
+    /// Its boxes by layout width.
+    #[schema(value_type = BTreeMap<u32, Vec<f64>>)]
+    boxes: Boxes,
+}
+
+impl From<FixedPicture> for FixedBody {
+    fn from(picture: FixedPicture) -> Self {
+        let FixedPicture { selector, shown_by, reason, url, bytes, boxes, .. } = picture;
+        let (shown_as, words) = (shown_by.words(), reason.words());
+        Self { selector, shown_by, shown_as, reason, words, url, bytes, boxes }
     }
 }
 

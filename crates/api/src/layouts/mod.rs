@@ -7,7 +7,7 @@ pub(super) mod slots;
 use std::collections::BTreeSet;
 
 use axum::Json;
-use axum::extract::State;
+use axum::extract::{Path, State};
 use brisk_margin_store::layouts::PlaceFilter;
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
@@ -16,7 +16,7 @@ use uuid::Uuid;
 use super::Problem;
 use super::extract::Query;
 use crate::state::App;
-use bodies::{LayoutPlace, PageBody, SlotBody, place_body};
+use bodies::{FixedBody, LayoutPlace, PageBody, SlotBody, place_body};
 use brisk_margin_work::layouts::{PlaceStatuses, SummedLayouts};
 
 /// The site's layouts.
@@ -55,6 +55,20 @@ pub(super) struct PlacesAsked {
     /// Only those that are alike to another slot and laid out differently, or only the others.
     #[serde(alias = "doubtful")]
     uncertain: Option<bool>,
+}
+
+/// The pictures on a page that cannot be replaced, and why.
+#[utoipa::path(get, path = "/pages/{id}/fixed", responses(
+    (status = 200, body = [FixedBody]),
+    (status = 404, body = Problem, content_type = "application/problem+json"),
+), params(("id" = Uuid, Path, description = "The page's number")))]
+pub(super) async fn fixed(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+) -> Result<Json<Vec<FixedBody>>, Problem> {
+    let fixed = app.store.fixed_pictures(id).await?;
+    let fixed = fixed.ok_or_else(|| Problem::not_found("page"))?;
+    Ok(Json(fixed.into_iter().map(FixedBody::from).collect()))
 }
 
 /// Where slots occur, and how well what is there does.

@@ -8,6 +8,7 @@ mod summaries;
 use brisk_margin_core::place::MeasuredPlace;
 use brisk_margin_core::place::Place;
 use brisk_margin_core::place_kind::PlaceKind;
+use brisk_margin_core::shown_by::FixedPicture;
 use brisk_margin_core::slot::Slot;
 use std::collections::BTreeMap;
 
@@ -64,6 +65,8 @@ pub struct NewPage {
     pub breakpoints: Vec<u32>,
     /// What shows pictures on it.
     pub places: Vec<NewPlace>,
+    /// Pictures on it that cannot be replaced.
+    pub fixed: Vec<FixedPicture>,
 }
 
 /// A place on it.

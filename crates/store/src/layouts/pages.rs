@@ -5,6 +5,7 @@ use std::collections::BTreeSet;
 
 use brisk_margin_core::object_fit::ObjectFit;
 use brisk_margin_core::recognise::{Likeness, Signature};
+use brisk_margin_core::shown_by::FixedPicture;
 use brisk_margin_core::slot_shape::Fit;
 use brisk_margin_core::units::Density;
 use chrono::Utc;
@@ -12,7 +13,8 @@ use sea_orm::sea_query::OnConflict;
 use sea_orm::{
     ActiveModelTrait,
     ActiveValue::{NotSet, Set},
-    ColumnTrait, ConnectionTrait, EntityTrait, QueryFilter, QueryOrder, TransactionTrait,
+    ColumnTrait, ConnectionTrait, DbBackend, EntityTrait, FromQueryResult, QueryFilter, QueryOrder,
+    Statement, TransactionTrait,
 };
 use uuid::Uuid;
 
@@ -121,6 +123,23 @@ impl Store {
     }
 }
 
+#[derive(FromQueryResult)]
+struct FixedRow {
+    fixed: serde_json::Value,
+}
+
+impl Store {
+    /// The pictures on page `id` that cannot be replaced; nothing where there is no such page.
+    ///
+    /// # Errors
+    /// Those of the database.
+    pub async fn fixed_pictures(&self, id: Uuid) -> Result<Option<Vec<FixedPicture>>, StoreError> {
+        let sql = "SELECT fixed FROM pages WHERE id = $1";
+        let row = FixedRow::find_by_statement(self.statement(sql, [id.into()]));
+        row.one(&self.db).await?.map(|row| read(row.fixed)).transpose()
+    }
+}
+
 async fn upsert_page(db: &impl ConnectionTrait, new: &NewPage) -> Result<Uuid, StoreError> {
     let row = page::ActiveModel {
         id: Set(Uuid::now_v7()),
@@ -141,7 +160,16 @@ async fn upsert_page(db: &impl ConnectionTrait, new: &NewPage) -> Result<Uuid, S
         .to_owned();
     page::Entity::insert(row).on_conflict(again).exec_without_returning(db).await?;
     let found = page::Entity::find().filter(page::Column::Address.eq(&new.address)).one(db).await?;
-    found.map(|row| row.id).ok_or_else(|| StoreError::Corrupt("a page vanished".to_owned()))
+    let id = found.map(|row| row.id);
+    let id = id.ok_or_else(|| StoreError::Corrupt("a page vanished".to_owned()))?;
+    // Of its own, so that lists of pages do not bring them along.
+    let fixed = Statement::from_sql_and_values(
+        DbBackend::Postgres,
+        "UPDATE pages SET fixed = $2 WHERE id = $1",
+        [id.into(), json(&new.fixed).into()],
+    );
+    db.execute_raw(fixed).await?;
+    Ok(id)
 }
 
 /// The slot that a new place belongs to, and whether that is uncertain.

@@ -56,6 +56,7 @@ const SITE: &[Step] = &steps![
     "m0009_summaries_and_search",
     "m0010_jobs_and_changes",
     "m0011_address",
+    "m0012_fixed_pictures",
 ];
 
 /// A step: a file of SQL beside this one.

@@ -12,6 +12,7 @@ use std::path::PathBuf;
 use brisk_margin_core::cache_key::CacheKey;
 use brisk_margin_core::job::{JobKind, JobState};
 use brisk_margin_core::place::ServedFile;
+use brisk_margin_core::shown_by::FixedPicture;
 use brisk_margin_core::site::SiteSettings;
 use brisk_margin_core::source_format::{self, Content};
 use brisk_margin_imaging::codecs::Codecs;
@@ -278,7 +279,7 @@ impl Measuring {
                 match outcome {
                     Ok(mut page) => {
                         page.address = shown(&page.address);
-                        self.keep(page, &mut measured).await?;
+                        self.keep(page, &shown, &mut measured).await?;
                     }
                     Err(error) => measured.problems.push(error.to_string()),
                 }
@@ -293,14 +294,19 @@ impl Measuring {
     }
 
     /// Keeps a page; one that cannot be kept is told, and stops no other.
-    async fn keep(&self, page: MeasuredPage, measured: &mut Measured) -> Result<(), StoreError> {
+    async fn keep(
+        &self,
+        page: MeasuredPage,
+        shown: &impl Fn(&str) -> String,
+        measured: &mut Measured,
+    ) -> Result<(), StoreError> {
         let address = page.address.clone();
         if page.left > 0 {
             let text =
                 format!("{address} shows {} pictures more than the 1,000 that are kept", page.left);
             measured.problems.push(text);
         }
-        match self.keep_page(page).await {
+        match self.keep_page(page, shown).await {
             Ok(Changes { new, changed, gone }) => {
                 measured.new += new;
                 measured.changed += changed;
@@ -314,11 +320,18 @@ impl Measuring {
         Ok(())
     }
 
-    async fn keep_page(&self, page: MeasuredPage) -> Result<Changes, StoreError> {
+    async fn keep_page(
+        &self,
+        page: MeasuredPage,
+        shown: &impl Fn(&str) -> String,
+    ) -> Result<Changes, StoreError> {
         let _held = self.store.hold_bytes().await?;
         let mut places = Vec::new();
         for place in page.places {
-            places.push(self.new_place(place, &page.files).await?);
+            let mut place = self.new_place(place, &page.files).await?;
+            let served = place.details.files.values_mut().flat_map(|at| at.values_mut());
+            served.for_each(|file| file.url = shown(&file.url));
+            places.push(place);
         }
         let new = NewPage {
             address: page.address,
@@ -326,6 +339,11 @@ impl Measuring {
             heights: page.heights,
             breakpoints: page.breakpoints,
             places,
+            fixed: page
+                .fixed
+                .into_iter()
+                .map(|fixed| FixedPicture { url: shown(&fixed.url), ..fixed })
+                .collect(),
         };
         self.store.keep_page(new).await
     }

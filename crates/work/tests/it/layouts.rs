@@ -45,6 +45,7 @@ fn page(address: &str, breakpoint: u32, places: Vec<NewPlace>) -> NewPage {
         heights: [(390, 2000.0), (1280, 1200.0)].into(),
         breakpoints: vec![breakpoint],
         places,
+        fixed: Vec::new(),
     }
 }
 

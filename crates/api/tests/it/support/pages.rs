@@ -23,6 +23,7 @@ pub fn page(address: &str, places: Vec<NewPlace>) -> NewPage {
         heights: [(390, 2000.0), (1280, 1200.0)].into(),
         breakpoints: vec![600],
         places,
+        fixed: Vec::new(),
     }
 }
 
