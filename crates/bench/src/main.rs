@@ -4,6 +4,7 @@ mod encoding;
 mod framing;
 mod layouts;
 mod library;
+mod measuring;
 
 use std::process::ExitCode;
 
@@ -53,6 +54,15 @@ enum What {
         #[arg(long, default_value_t = 40)]
         times: usize,
     },
+    /// Pages measured, against the same browser opening them as often without scrolling
+    Measuring {
+        /// Addresses of pages
+        #[arg(required = true, value_name = "URL")]
+        pages: Vec<String>,
+        /// All pages that the first one links to, without the comparison
+        #[arg(long)]
+        site: bool,
+    },
     /// Ladders, bytes, encodes and memory, against a general-purpose library on the same pictures
     Encoding(encoding::Encoding),
     /// Decodes and encodes for the process that started it
@@ -66,6 +76,7 @@ fn main() -> ExitCode {
         What::Library { home, rows, times } => within_runtime(library::run(home, rows, times)),
         What::Layouts { home, pages, times } => within_runtime(layouts::run(home, pages, times)),
         What::Framing { home, times } => within_runtime(framing::run(home, times)),
+        What::Measuring { pages, site } => within_runtime(measuring::run(pages, site)),
         What::Encoding(encoding) => encoding.run(),
         What::Codec => return brisk_margin_codec_pool::child::run(),
     };

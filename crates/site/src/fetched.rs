@@ -1,6 +1,7 @@
 //! Files as they came over the wire.
 
 use std::collections::HashMap;
+use std::sync::Arc;
 
 use bytes::Bytes;
 
@@ -30,3 +31,36 @@ impl Fetched {
 
 /// The files that came while a page was open, by their addresses.
 pub type Files = HashMap<String, Fetched>;
+
+/// Files that came before, up to a number of bytes: the pages of a site share many.
+#[derive(Clone)]
+pub struct KnownFiles(moka::future::Cache<Arc<str>, Fetched>);
+
+impl KnownFiles {
+    /// The most that their bodies take.
+    const MOST: u64 = 200 << 20;
+
+    /// None yet.
+    pub fn new() -> Self {
+        let weight = |_: &Arc<str>, file: &Fetched| {
+            u32::try_from(1_000 + file.body.as_ref().map_or(0, Bytes::len)).unwrap_or(u32::MAX)
+        };
+        Self(moka::future::Cache::builder().max_capacity(Self::MOST).weigher(weight).build())
+    }
+
+    /// The file at `address`.
+    pub async fn get(&self, address: &str) -> Option<Fetched> {
+        self.0.get(address).await
+    }
+
+    /// Keeps the file at `address`.
+    pub async fn keep(&self, address: &str, file: Fetched) {
+        self.0.insert(address.into(), file).await;
+    }
+}
+
+impl Default for KnownFiles {
+    fn default() -> Self {
+        Self::new()
+    }
+}

@@ -25,4 +25,5 @@ mod page_scripts;
 pub mod plan;
 mod pseudo_boxes;
 pub mod reading;
+mod tabs;
 mod traffic;

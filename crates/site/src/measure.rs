@@ -2,37 +2,38 @@
 //! pages that a site links to.
 
 use std::collections::{BTreeMap, BTreeSet, VecDeque};
+use std::sync::atomic::{AtomicUsize, Ordering};
 
 use brisk_margin_core::layout::LayoutWidth;
 use brisk_margin_core::units::Density;
-use futures::StreamExt;
-use futures::stream::FuturesUnordered;
+use futures::stream::{FuturesOrdered, FuturesUnordered};
+use futures::{StreamExt, TryStreamExt};
 use serde::{Deserialize, Serialize};
 use tokio::sync::mpsc;
 use url::Url;
 
 use crate::chromium::Chromium;
 use crate::error::{MeasureError, PageError};
-use crate::fetched::Files;
+use crate::fetched::{Files, KnownFiles};
 use crate::gate::{Authority, Gate};
 use crate::measured::{MeasuredPage, Sheet};
-use crate::page::Tab;
+use crate::page::{Opening, Tab};
 use crate::plan::Plan;
 use crate::reading::Reading;
+use crate::tabs::Tabs;
 
 /// Viewports between the layout widths at which only boxes are read, besides those at the page's
 /// own breakpoints.
 const EDGES: [u32; 2] = [320, 2_560];
 /// Most viewports that are read for boxes alone, at breakpoints and again between them.
 const MOST_BETWEEN: usize = 60;
-/// Pages that are measured at once; the browser paints them on all cores.
-const TABS: usize = 2;
-
 /// A browser with a gate, ready to measure.
 pub struct Measurer {
-    tabs: Vec<Tab>,
+    tabs: Tabs,
     plan: Plan,
     gate: Gate,
+    known: KnownFiles,
+    loads: AtomicUsize,
     _browser: Chromium,
 }
 
@@ -41,40 +42,89 @@ impl Measurer {
     pub async fn start(plan: Plan) -> Result<Self, MeasureError> {
         let gate = Gate::open(plan.rules.clone()).await?;
         let browser = Chromium::start(&gate).await?;
-        let mut tabs = Vec::new();
-        for _ in 0..TABS {
-            tabs.push(browser.page(plan.reader.clone()).await?);
-        }
-        Ok(Self { tabs, plan, gate, _browser: browser })
+        let tabs = Tabs::open(&browser, &plan.reader).await?;
+        let (known, loads) = (KnownFiles::new(), AtomicUsize::new(0));
+        Ok(Self { tabs, plan, gate, known, loads, _browser: browser })
     }
 
     /// The hosts that pages asked for and that were not entered, each with one of the addresses.
     pub fn refused(&self) -> BTreeMap<Authority, String> {
-        let asked: BTreeSet<Authority> = self.tabs.iter().flat_map(Tab::asked).collect();
+        let asked: BTreeSet<Authority> = self.tabs.all().iter().flat_map(Tab::asked).collect();
         let mut refused = self.gate.refused();
         refused.retain(|authority, _| asked.contains(authority));
         refused
     }
 
-    /// Measures one page.
-    pub async fn page(&self, address: &str) -> Result<MeasuredPage, MeasureError> {
-        self.page_in(&self.tabs[0], address).await
+    /// Opens one page as often as measuring it does, `loads` times, one after the other, until it is
+    /// loaded or `painted`: what the time of measuring is held against.
+    ///
+    /// # Errors
+    /// Where it cannot be opened.
+    pub async fn visit(
+        &self,
+        address: &str,
+        loads: usize,
+        painted: bool,
+    ) -> Result<(), MeasureError> {
+        let plan = &self.plan;
+        let screens = plan
+            .widths
+            .iter()
+            .flat_map(|&width| plan.densities.iter().map(move |&density| (width, density)));
+        let tab = self.tabs.free().await;
+        for (width, density) in screens.cycle().take(loads) {
+            tab.resize(width, density).await?;
+            tab.visit(address, plan.patience, painted).await?;
+        }
+        Ok(())
     }
 
-    async fn page_in(&self, tab: &Tab, address: &str) -> Result<MeasuredPage, MeasureError> {
+    /// How often pages were opened until now.
+    pub fn loads(&self) -> usize {
+        self.loads.load(Ordering::Relaxed)
+    }
+
+    /// Measures one page: its widths side by side, as tabs are free, and the last one where the
+    /// boxes between them are read after it.
+    ///
+    /// # Errors
+    /// Why it could not be measured.
+    pub async fn page(&self, address: &str) -> Result<MeasuredPage, MeasureError> {
+        let Some((widest, others)) = self.plan.widths.split_last() else {
+            return Ok(Sheet::default().finish(Files::new()));
+        };
+        let mut under_way = FuturesOrdered::new();
+        for &viewport in others {
+            under_way.push_back(self.at_free_tab(address, viewport));
+        }
+        let others: Vec<Vec<Opened>> = under_way.try_collect().await?;
+        let tab = self.tabs.free().await;
+        let last = self.at(&tab, address, *widest).await?;
         let mut files = Files::new();
         let mut sheet = Sheet::default();
-        for &viewport in &self.plan.widths {
-            self.at(tab, address, viewport, &mut files, &mut sheet).await?;
+        for Opened { viewport, density, reading, files: new } in
+            others.into_iter().chain([last]).flatten()
+        {
+            files.extend(new);
+            sheet.add(viewport, density, &reading, &files);
         }
         let mut ends: BTreeSet<u32> = EDGES.into();
         let inside = |b: &&u32| (EDGES[0]..=EDGES[1]).contains(*b);
         ends.extend(sheet.breakpoints.iter().filter(inside).flat_map(|&b| [b - 1, b]));
         for &viewport in ends.iter().take(MOST_BETWEEN) {
-            Self::boxes_at(tab, viewport, &mut sheet).await?;
+            Self::boxes_at(&tab, viewport, &mut sheet).await?;
         }
-        self.refine(tab, &mut sheet).await?;
+        self.refine(&tab, &mut sheet).await?;
         Ok(sheet.finish(files))
+    }
+
+    async fn at_free_tab(
+        &self,
+        address: &str,
+        viewport: LayoutWidth,
+    ) -> Result<Vec<Opened>, MeasureError> {
+        let tab = self.tabs.free().await;
+        self.at(&tab, address, viewport).await
     }
 
     async fn boxes_at(tab: &Tab, viewport: u32, sheet: &mut Sheet) -> Result<(), MeasureError> {
@@ -112,25 +162,28 @@ impl Measurer {
         tab: &Tab,
         address: &str,
         viewport: LayoutWidth,
-        files: &mut Files,
-        sheet: &mut Sheet,
-    ) -> Result<(), MeasureError> {
-        let mut same_for_all: Option<Reading> = None;
+    ) -> Result<Vec<Opened>, MeasureError> {
+        let mut opened: Vec<Opened> = Vec::new();
         for &density in &self.plan.densities {
-            if let Some(reading) = &same_for_all {
-                sheet.add(viewport, density, reading, files);
+            let same = opened.first().filter(|first| !first.reading.depends_on_density);
+            if let Some(same) = same {
+                let same = Opened { density, ..same.clone() };
+                opened.push(same);
                 continue;
             }
+            let opening = Opening {
+                known: &self.known,
+                patience: self.plan.patience,
+                // The same element at every density.
+                watches_paint: opened.is_empty(),
+            };
             tab.resize(viewport, density).await?;
-            let opened = tab.open(address, files, self.plan.patience).await;
-            let (reading, new) = opened.map_err(|error| self.explain(address, error))?;
-            files.extend(new);
-            sheet.add(viewport, density, &reading, files);
-            if !reading.depends_on_density {
-                same_for_all = Some(reading);
-            }
+            self.loads.fetch_add(1, Ordering::Relaxed);
+            let found = tab.open(address, opening).await;
+            let (reading, files) = found.map_err(|error| self.explain(address, error))?;
+            opened.push(Opened { viewport, density, reading, files });
         }
-        Ok(())
+        Ok(opened)
     }
 
     /// Measures `start`, what the site's map names, and what those link to on the same host, from
@@ -153,18 +206,18 @@ impl Measurer {
         }
         let mut waiting: VecDeque<String> =
             crawl.known.iter().filter(|known| !crawl.done.contains(*known)).cloned().collect();
-        let mut free: Vec<&Tab> = self.tabs.iter().collect();
         let mut under_way = FuturesUnordered::new();
         loop {
-            while let Some(address) = waiting.pop_front_if(|_| !free.is_empty()) {
-                let Some(tab) = free.pop() else { break };
+            // The widths of a page have their turn before those of the next.
+            while under_way.len() < self.tabs.all().len()
+                && let Some(address) = waiting.pop_front()
+            {
                 under_way.push(async move {
-                    let outcome = self.page_in(tab, &address).await;
-                    (tab, address, outcome)
+                    let outcome = self.page(&address).await;
+                    (address, outcome)
                 });
             }
-            let Some((tab, address, outcome)) = under_way.next().await else { break };
-            free.push(tab);
+            let Some((address, outcome)) = under_way.next().await else { break };
             if let Ok(page) = &outcome {
                 for link in self.same_site(start, &page.links) {
                     if crawl.add(link.clone(), self.plan.pages) {
@@ -191,7 +244,7 @@ impl Measurer {
             return Vec::new();
         };
         // A site without a map answers with an error, which says nothing about its pages.
-        match self.tabs[0].locations(address.as_str()).await {
+        match self.tabs.free().await.locations(address.as_str()).await {
             Ok(found) => self.same_site(start, &found),
             Err(_) => Vec::new(),
         }
@@ -225,6 +278,15 @@ impl Measurer {
             _ => error.into(),
         }
     }
+}
+
+/// A page as it was read at a layout width and density.
+#[derive(Clone)]
+struct Opened {
+    viewport: LayoutWidth,
+    density: Density,
+    reading: Reading,
+    files: Files,
 }
 
 /// An address without the part that only says where on the page.

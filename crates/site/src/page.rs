@@ -12,7 +12,7 @@ use tokio::time::timeout;
 
 use crate::devtools::{DevtoolsError, Session};
 use crate::error::PageError;
-use crate::fetched::Files;
+use crate::fetched::{Files, KnownFiles};
 use crate::file_reader::FileReader;
 use crate::gate::Authority;
 use crate::page_scripts;
@@ -23,12 +23,25 @@ use crate::traffic::{MAX_BODY, Traffic};
 /// How long the map of a site may take.
 const MAP: Duration = Duration::from_secs(10);
 
+/// How a page is opened.
+#[derive(Clone, Copy)]
+pub struct Opening<'a> {
+    /// Files that came before, whose bodies are not fetched again.
+    pub known: &'a KnownFiles,
+    /// How long it may take to load.
+    pub patience: Duration,
+    /// Whether the largest paint is waited for.
+    pub watches_paint: bool,
+}
+
 /// A tab of the browser.
 pub struct Tab {
     session: Session,
     reader: FileReader,
     /// Whom its pages asked, since the browser asks on its own account too.
     asked: Mutex<BTreeSet<Authority>>,
+    /// The script that hides pages, while it is there.
+    hiding: tokio::sync::Mutex<Option<Value>>,
 }
 
 impl Tab {
@@ -36,10 +49,9 @@ impl Tab {
         session: Session,
         reader: FileReader,
     ) -> Result<Self, DevtoolsError> {
-        let page = Self { session, reader, asked: Mutex::default() };
+        let page = Self { session, reader, asked: Mutex::default(), hiding: Default::default() };
         let buffers = json!({"maxTotalBufferSize": 400 << 20, "maxResourceBufferSize": MAX_BODY});
         page.call("Network.enable", buffers).await?;
-        page.call("Network.setCacheDisabled", json!({"cacheDisabled": true})).await?;
         page.call("Page.enable", json!({})).await?;
         let watch = json!({"source": page_scripts::WATCH});
         page.call("Page.addScriptToEvaluateOnNewDocument", watch).await?;
@@ -75,22 +87,23 @@ impl Tab {
         Ok(())
     }
 
-    /// Opens `address`, lets lazy pictures load, and reads what is there. Bodies of files that
-    /// `known` has already are not fetched again.
+    /// Opens `address`, lets lazy pictures load, and reads what is there.
     ///
     /// # Errors
-    /// [`PageError::NeverLoads`] where it takes longer than `patience`.
+    /// [`PageError::NeverLoads`] where it takes longer than it may.
     pub async fn open(
         &self,
         address: &str,
-        known: &Files,
-        patience: Duration,
+        opening: Opening<'_>,
     ) -> Result<(Reading, Files), PageError> {
+        let patience = opening.patience;
+        self.hide(!opening.watches_paint).await?;
         let mut traffic = self.traffic();
         let opened = self.call("Page.navigate", json!({"url": address})).await?;
+        traffic.opened(&opened);
         if let Some(reason) = opened["errorText"].as_str() {
             // An error without a page of its own is no answer to the browser, but has a status.
-            traffic.settle().await;
+            traffic.settle(true).await;
             traffic.check_document(address)?;
             return Err(PageError::NoAnswer {
                 address: address.to_owned(),
@@ -102,19 +115,65 @@ impl Tab {
             return Err(PageError::NeverLoads { address: address.to_owned(), patience });
         }
         traffic.check_document(address)?;
-        traffic.settle().await;
-        // Before scrolling, which ends the watch for the largest paint.
-        self.evaluate(PAINTED).await?;
-        self.evaluate(SCROLL).await?;
-        traffic.settle().await;
+        let scripted = self.evaluate(page_scripts::SCRIPTED).await? != false;
+        traffic.settle(scripted).await;
+        if opening.watches_paint {
+            // Before scrolling, which ends the watch for the largest paint.
+            self.evaluate(page_scripts::PAINTED).await?;
+        }
+        self.evaluate(&page_scripts::load_lazy(scripted)).await?;
+        traffic.settle(scripted).await;
         let reading = self.read().await?;
-        Ok((reading, traffic.files(known).await))
+        Ok((reading, traffic.files(opening.known).await))
+    }
+
+    /// Has pages that are opened from now on painted or not.
+    async fn hide(&self, hides: bool) -> Result<(), DevtoolsError> {
+        let mut hiding = self.hiding.lock().await;
+        match (hiding.take(), hides) {
+            (Some(script), false) => {
+                let params = json!({ "identifier": script });
+                self.call("Page.removeScriptToEvaluateOnNewDocument", params).await?;
+            }
+            (None, true) => {
+                let params = json!({ "source": page_scripts::HIDE });
+                let added = self.call("Page.addScriptToEvaluateOnNewDocument", params).await?;
+                *hiding = Some(added["identifier"].clone());
+            }
+            (before, _) => *hiding = before,
+        }
+        Ok(())
+    }
+
+    /// Opens `address` as a visitor would who does not scroll, and waits until it is loaded, and
+    /// where `painted` until its largest paint: what the time of measuring is held against.
+    ///
+    /// # Errors
+    /// As [`Self::open`].
+    pub async fn visit(
+        &self,
+        address: &str,
+        patience: Duration,
+        painted: bool,
+    ) -> Result<(), PageError> {
+        self.hide(false).await?;
+        let mut traffic = self.traffic();
+        self.call("Page.navigate", json!({"url": address})).await?;
+        if timeout(patience, traffic.until_loaded()).await.is_err() {
+            return Err(PageError::NeverLoads { address: address.to_owned(), patience });
+        }
+        traffic.check_document(address)?;
+        if painted {
+            self.evaluate(page_scripts::PAINTED).await?;
+        }
+        Ok(())
     }
 
     /// The addresses that the sitemap at `address` lists (sitemaps.org, version 0.9).
     pub async fn locations(&self, address: &str) -> Result<Vec<String>, PageError> {
         let mut traffic = self.traffic();
         let opened = self.call("Page.navigate", json!({"url": address})).await?;
+        traffic.opened(&opened);
         if opened["errorText"].is_string() || timeout(MAP, traffic.until_loaded()).await.is_err() {
             return Ok(Vec::new());
         }
@@ -126,7 +185,7 @@ impl Tab {
     /// Where `known` places are after the viewport was changed, in the same order; nothing for one
     /// that is not there any more.
     pub async fn boxes(&self, known: &[Known]) -> Result<Vec<Option<PageRect>>, PageError> {
-        self.evaluate(LAID_OUT).await?;
+        self.evaluate(page_scripts::LAID_OUT).await?;
         let script = page_scripts::moved(&json!(known));
         let moved: Vec<Option<Moved>> = read_as(self.evaluate(&script).await?)?;
         let mut boxes: Vec<Option<PageRect>> =
@@ -162,58 +221,3 @@ fn read_as<T: for<'a> Deserialize<'a>>(value: Value) -> Result<T, PageError> {
         reason: error.to_string(),
     })
 }
-
-/// Waits until what is in view was decoded and painted, and the browser has told of no larger
-/// paint for a moment; but not for ever.
-const PAINTED: &str = "(async () => {
-    const pause = (ms) => new Promise((done) => setTimeout(done, ms));
-    const frame = () => Promise.race([new Promise(requestAnimationFrame), pause(200)]);
-    const inView = (img) => {
-        const box = img.getBoundingClientRect();
-        return box.top < innerHeight && box.bottom > 0 && box.width > 0;
-    };
-    const decoded = [...document.images].filter(inView).map((img) => img.decode().catch(() => {}));
-    await Promise.race([Promise.all(decoded), pause(1500)]);
-    // The browser tells of a paint some frames later, the more so while another tab is busy.
-    for (let told = 0, quiet = 0, n = 0; quiet < 3 && n < 25; n++) {
-        await frame();
-        await pause(60);
-        quiet = told > 0 && told === globalThis.__paints ? quiet + 1 : 0;
-        told = globalThis.__paints;
-    }
-    globalThis.__lcp = globalThis.__largest;
-})()";
-
-/// Waits until pictures that the new layout chooses have come, since their shape decides on boxes.
-const LAID_OUT: &str = "(async () => {
-    if (!document.querySelector('picture > source')) return;
-    const pause = (ms) => new Promise((done) => setTimeout(done, ms));
-    // The browser chooses a moment after the layout changed.
-    await pause(20);
-    for (let n = 0; n < 100 && ![...document.images].every((img) => img.complete); n++) await pause(20);
-})()";
-
-/// Asks for lazy pictures, goes down the page a screen at a time for those that a script loads,
-/// and back to its top. Timers and not frames set the pace, since a frame waits for pictures to be
-/// decoded, which nobody looks at.
-const SCROLL: &str = "(async () => {
-    for (const img of document.images) {
-        if (img.loading === 'lazy') img.dataset.wasLazy = '1';
-        img.loading = 'eager';
-    }
-    // A headless browser does not load icons by itself.
-    const icons = document.querySelectorAll('link[rel~=icon], link[rel=apple-touch-icon]');
-    const own = [...icons].map((link) => Object.assign(new Image(), { src: link.href }));
-    const pause = () => new Promise((done) => setTimeout(done, 25));
-    for (let y = 0, n = 0; y < document.documentElement.scrollHeight && n < 100; y += innerHeight, n++) {
-        scrollTo({ top: y, behavior: 'instant' });
-        await pause();
-    }
-    scrollTo({ top: 0, behavior: 'instant' });
-    const ended = (img) => img.complete || new Promise((done) => {
-        img.addEventListener('load', done);
-        img.addEventListener('error', done);
-    });
-    const late = new Promise((done) => setTimeout(done, 8000));
-    await Promise.race([Promise.all([...document.images, ...own].map(ended)), late]);
-})()";

@@ -7,14 +7,16 @@ use std::time::Duration;
 use base64::Engine;
 use base64::engine::general_purpose::STANDARD;
 use bytes::Bytes;
-use serde_json::json;
+use futures::StreamExt;
+use futures::stream::FuturesUnordered;
+use serde_json::{Value, json};
 use tokio::sync::broadcast;
 use tokio::time::{Instant, timeout};
 use url::Url;
 
 use crate::devtools::{Event, Session};
 use crate::error::PageError;
-use crate::fetched::{Fetched, Files};
+use crate::fetched::{Fetched, Files, KnownFiles};
 use crate::file_reader::{FileFacts, FileReader};
 use crate::gate::Authority;
 
@@ -22,6 +24,10 @@ use crate::gate::Authority;
 const SETTLE: Duration = Duration::from_secs(8);
 /// Without a request for so long, nothing more is coming.
 const QUIET: Duration = Duration::from_millis(120);
+/// The same without scripts: time enough for what the browser told already.
+const CALM: Duration = Duration::from_millis(10);
+/// Bodies that are fetched and read at once.
+const AT_ONCE: usize = 4;
 /// A picture's body is looked at up to this size; larger ones still tell their bytes.
 pub(crate) const MAX_BODY: u64 = 60 << 20;
 
@@ -33,6 +39,9 @@ pub(crate) struct Traffic<'a> {
     events: broadcast::Receiver<Arc<Event>>,
     requests: HashMap<String, Exchange>,
     document: Option<String>,
+    /// The browser's name for what was opened: what the page before it still asks for is not
+    /// waited for, since the browser may never tell its end.
+    loader: Option<String>,
     under_way: HashSet<String>,
 }
 
@@ -59,8 +68,14 @@ impl<'a> Traffic<'a> {
             events: session.events(),
             requests: HashMap::new(),
             document: None,
+            loader: None,
             under_way: HashSet::new(),
         }
+    }
+
+    /// Notes what `Page.navigate` answered.
+    pub(crate) fn opened(&mut self, answer: &Value) {
+        self.loader = answer["loaderId"].as_str().map(str::to_owned);
     }
 
     pub(crate) async fn until_loaded(&mut self) {
@@ -71,11 +86,13 @@ impl<'a> Traffic<'a> {
         }
     }
 
-    /// Waits until nothing is under way any more, within reason.
-    pub(crate) async fn settle(&mut self) {
+    /// Waits until nothing is under way any more, within reason; longer where scripts may ask for
+    /// more.
+    pub(crate) async fn settle(&mut self, scripted: bool) {
         let deadline = Instant::now() + SETTLE;
+        let quiet = if scripted { QUIET } else { CALM };
         while Instant::now() < deadline {
-            if timeout(QUIET, self.next()).await.is_err() && self.under_way.is_empty() {
+            if timeout(quiet, self.next()).await.is_err() && self.under_way.is_empty() {
                 return;
             }
         }
@@ -114,12 +131,16 @@ impl<'a> Traffic<'a> {
                     self.document = Some(id.clone());
                 }
                 // What changes the layout is waited for; sockets and beacons may never end.
-                let counts = matches!(
+                let is_waited_for = matches!(
                     params["type"].as_str(),
                     Some("Image" | "Stylesheet" | "Script" | "Font")
                 );
+                let is_own = match (&self.loader, params["loaderId"].as_str()) {
+                    (Some(own), Some(loader)) => own == loader,
+                    _ => true,
+                };
                 // A redirect keeps its number.
-                if counts && !self.requests.contains_key(&id) {
+                if is_waited_for && is_own && !self.requests.contains_key(&id) {
                     self.under_way.insert(id.clone());
                 }
                 let exchange = Exchange { address: address.to_owned(), ..Exchange::default() };
@@ -164,34 +185,52 @@ impl<'a> Traffic<'a> {
         }
     }
 
-    /// The pictures that came, with their bodies where they are not known.
-    pub(crate) async fn files(&self, known: &Files) -> Files {
+    /// The files that came; pictures with their bodies, of which those that are not `known` are
+    /// fetched and read, several at once.
+    pub(crate) async fn files(&self, known: &KnownFiles) -> Files {
+        let mut waiting = self.requests.iter().filter(|(_, exchange)| exchange.bytes.is_some());
+        let mut under_way = FuturesUnordered::new();
         let mut files = Files::new();
-        for (id, exchange) in &self.requests {
-            let Some(bytes) = exchange.bytes else { continue };
-            // A request of the page before this one may have lost its body when that was left;
-            // another for the same file may have it.
-            let whole = |file: &Fetched| file.body.is_some() || !is_picture(exchange);
-            let there = known.get(&exchange.address).or(files.get(&exchange.address));
-            if there.is_some_and(whole) || files.get(&exchange.address).is_some_and(whole) {
-                continue;
+        loop {
+            while under_way.len() < AT_ONCE
+                && let Some((id, exchange)) = waiting.next()
+            {
+                under_way.push(self.file(id, exchange, known));
             }
-            let body = match bytes {
-                0..=MAX_BODY if is_picture(exchange) => self.body(id).await,
-                _ => None,
-            };
-            let fetched = Fetched {
-                status: exchange.status,
-                media_type: exchange.media_type.clone(),
-                // What a transfer encoding saved is the wire's, not the file's; but a body tells
-                // its own length where the browser kept it whole.
-                bytes: body.as_ref().map_or(bytes, |body| body.len() as u64),
-                facts: facts_of(self.reader, body.clone()).await,
-                body,
-            };
-            files.insert(exchange.address.clone(), fetched);
+            let Some((address, file)) = under_way.next().await else { return files };
+            // Another request for the same file may have lost its body.
+            let is_better = |there: &Fetched| there.body.is_none() && file.body.is_some();
+            if files.get(&address).is_none_or(is_better) {
+                files.insert(address, file);
+            }
         }
-        files
+    }
+
+    async fn file(&self, id: &str, exchange: &Exchange, known: &KnownFiles) -> (String, Fetched) {
+        let address = exchange.address.clone();
+        let before = known.get(&address).await;
+        if let Some(file) = before.filter(|file| file.status == exchange.status) {
+            return (address, file);
+        }
+        let bytes = exchange.bytes.unwrap_or_default();
+        let body = match bytes {
+            0..=MAX_BODY if is_picture(exchange) => self.body(id).await,
+            _ => None,
+        };
+        let file = Fetched {
+            status: exchange.status,
+            media_type: exchange.media_type.clone(),
+            // What a transfer encoding saved is the wire's, not the file's, and what the browser
+            // had was not sent; but a body tells its own length where the browser kept it whole.
+            bytes: body.as_ref().map_or(bytes, |body| body.len() as u64),
+            facts: facts_of(self.reader, body.clone()).await,
+            body,
+        };
+        // A request of the page before this one may have lost its body when that was left.
+        if file.body.is_some() {
+            known.keep(&address, file.clone()).await;
+        }
+        (address, file)
     }
 
     async fn body(&self, id: &str) -> Option<Bytes> {

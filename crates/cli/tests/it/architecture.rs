@@ -15,7 +15,21 @@ const MAY_USE: [(&str, &[&str]); 11] = [
     ("cli", &["api", "work", "store", "site", "codec-pool", "imaging", "core"]),
     ("demo", &[]),
     ("testing", &["imaging", "core"]),
-    ("bench", &["cli", "api", "store", "codec-pool", "imaging", "core", "demo", "testing"]),
+    (
+        "bench",
+        &[
+            "cli",
+            "api",
+            "work",
+            "store",
+            "codec-pool",
+            "imaging",
+            "site",
+            "core",
+            "demo",
+            "testing",
+        ],
+    ),
 ];
 
 /// What the core's plain values have no need of.

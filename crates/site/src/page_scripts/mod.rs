@@ -5,6 +5,18 @@ use serde_json::Value;
 /// Runs before the page's own scripts.
 pub(crate) const WATCH: &str = include_str!("watch.js");
 
+/// Runs before the page's own scripts where nothing has to be painted.
+pub(crate) const HIDE: &str = "globalThis.__hide()";
+
+/// Whether the page can do anything by itself after it was loaded.
+pub(crate) const SCRIPTED: &str = concat!("(() => {", include_str!("scripted.js"), "})()");
+
+/// Waits for the largest paint, and remembers it.
+pub(crate) const PAINTED: &str = concat!("(async () => {", include_str!("painted.js"), "})()");
+
+/// Waits until what a new layout chooses has come.
+pub(crate) const LAID_OUT: &str = concat!("(async () => {", include_str!("laid_out.js"), "})()");
+
 /// Tells everything that the page shows; see [`Reading`](crate::reading::Reading).
 pub(crate) const READ: &str = concat!(
     "(() => {",
@@ -16,6 +28,11 @@ pub(crate) const READ: &str = concat!(
     include_str!("reading.js"),
     "})()"
 );
+
+/// Has lazy pictures load, of a page that is `scripted` also those that wait to be scrolled to.
+pub(crate) fn load_lazy(scripted: bool) -> String {
+    format!("(async (scripted) => {{{}}})({scripted})", include_str!("lazy.js"))
+}
 
 /// Where `known` places are, after the page was laid out anew.
 pub(crate) fn moved(known: &Value) -> String {
