@@ -45,8 +45,8 @@ impl BackgroundStyle {
     /// use brisk_margin_core::object_fit::ObjectFit;
     ///
     /// let style = BackgroundStyle { size: "50% auto".into(), ..BackgroundStyle::default() };
-    /// let (area, file) = (BoxSize::new(800.0, 600.0), BoxSize::new(300.0, 200.0));
-    /// let half = (BoxSize::new(400.0, 400.0 * 2.0 / 3.0), ObjectFit::Fill);
+    /// let (area, file) = (BoxSize::new(800.0, 600.0), BoxSize::new(300.0, 150.0));
+    /// let half = (BoxSize::new(400.0, 200.0), ObjectFit::Fill);
     /// assert_eq!(style.drawn(area, Some(file)), half);
     /// ```
     pub fn drawn(&self, area: BoxSize, natural: Option<BoxSize>) -> (BoxSize, ObjectFit) {

@@ -19,6 +19,21 @@ pub async fn database() -> String {
     format!("{server}/{name}")
 }
 
+/// Has the database at `address` refuse everybody, and ends the connections that there are, as when
+/// its server is stopped; or has it `answer` again.
+///
+/// # Panics
+/// Where the cluster does not answer.
+pub async fn set_answering(address: &str, answer: bool) {
+    let cluster = std::env::var("BRISK_MARGIN_TEST_DATABASE_URL").expect("as for the database");
+    let (_, name) = address.rsplit_once('/').expect("an address with a database");
+    execute(&cluster, &format!("ALTER DATABASE {name} ALLOW_CONNECTIONS {answer}")).await;
+    if !answer {
+        let end = "SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname";
+        execute(&cluster, &format!("{end} = '{name}'")).await;
+    }
+}
+
 /// The address of the database at `address` for somebody who looks for tables in `schema` first.
 pub fn of_schema(address: &str, schema: &str) -> String {
     format!("{address}?options[search_path]={schema},public")

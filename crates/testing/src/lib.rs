@@ -12,4 +12,4 @@ pub mod places;
 #[cfg(feature = "buckets")]
 pub use buckets::Buckets;
 #[cfg(feature = "databases")]
-pub use databases::{database, execute, numbers, of_schema};
+pub use databases::{database, execute, numbers, of_schema, set_answering};

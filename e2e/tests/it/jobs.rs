@@ -139,6 +139,38 @@ async fn kills_of_server_and_worker_at_random_moments_lose_no_work() {
     assert_eq!(failed, 0);
 }
 
+/// For how long the database is away; longer where an environment variable says so.
+fn away() -> Duration {
+    let asked = std::env::var("BRISK_MARGIN_TEST_AWAY").ok();
+    Duration::from_secs(asked.map_or(5, |seconds| seconds.parse().expect("a number of seconds")))
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_database_that_is_away_under_load_costs_time_and_nothing_else() {
+    let mut home = Home::empty().await;
+    home.says_little = true;
+    let server = home.serve_with(&["--no-workers"]);
+    let _worker = home.worker();
+    let mut accepted = 0;
+    for n in 0..10 {
+        accepted +=
+            usize::from(upload(&server, &format!("{n}.jpg"), gradient_jpeg(300 + n, 200)).await);
+    }
+    assert_eq!(accepted, 10);
+    brisk_margin_testing::set_answering(home.database(), false).await;
+    let form = Form::new().part("file", Part::bytes(gradient_jpeg(500, 200)).file_name("no.jpg"));
+    let refused = http::client().post(server.url("/api/pictures")).multipart(form).send().await;
+    assert!(refused.unwrap().status().is_server_error(), "nothing is accepted that is not kept");
+    tokio::time::sleep(away()).await;
+    brisk_margin_testing::set_answering(home.database(), true).await;
+
+    assert!(upload(&server, "after.jpg", gradient_jpeg(400, 200)).await, "it goes on by itself");
+    until_all_is_done(&server, accepted + 1).await;
+    let jobs = server.json("/api/jobs").await;
+    let failed = jobs["jobs"].as_array().unwrap().iter().filter(|job| job["state"] == "failed");
+    assert_eq!(failed.count(), 0, "{jobs:#}");
+}
+
 #[tokio::test(flavor = "multi_thread")]
 async fn told_to_end_a_worker_gives_its_job_back_and_another_goes_on_where_it_was() {
     let home = Home::empty().await;

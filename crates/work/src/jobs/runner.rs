@@ -80,6 +80,24 @@ impl JobRunner {
     /// # Errors
     /// Where the database does not say whose it is; the job is not begun then.
     pub async fn run(&self, id: Uuid) -> Result<(), StoreError> {
+        let own = self.clone();
+        self.run_by(id, None, move |job| async move { own.work(job).await }).await
+    }
+
+    /// Does the job `id` by `work`, in the time that its kind has or in `limit`. An attempt that
+    /// panics or takes longer fails, and nothing else with it.
+    ///
+    /// # Errors
+    /// As [`Self::run`].
+    pub async fn run_by<W>(
+        &self,
+        id: Uuid,
+        limit: Option<Duration>,
+        work: impl FnOnce(Job) -> W,
+    ) -> Result<(), StoreError>
+    where
+        W: Future<Output = Result<(), JobFailure>> + Send + 'static,
+    {
         self.events().alive().await;
         let heard = self.events().listen();
         let Some(job) = self.installation().claim_job(id, self.events().number()).await? else {
@@ -90,14 +108,14 @@ impl JobRunner {
             self.end(claim, &Ending::Cancelled).await;
             return Ok(());
         }
-        let own = self.clone();
+        let limit = limit.unwrap_or_else(|| kind.time_limit());
         // A task of its own: what panics in it costs this attempt only.
-        let mut work = tokio::spawn(async move { own.work(job).await });
+        let mut work = tokio::spawn(work(job));
         let outcome = tokio::select! {
             done = &mut work => done.unwrap_or_else(|error| {
                 Err(JobFailure::transient(format!("the work broke down: {error}")))
             }),
-            stop = self.stopped(claim, kind, heard) => {
+            stop = self.stopped(claim, limit, heard) => {
                 work.abort();
                 // Nothing of it goes on after this.
                 let _ = work.await;
@@ -105,7 +123,7 @@ impl JobRunner {
                     Stop::Cancelled => Err(JobFailure::Cancelled),
                     Stop::Lost => Err(JobFailure::Lost),
                     Stop::TooLong => Err(JobFailure::transient(format!(
-                        "it did not end within {} minutes", kind.time_limit().as_secs() / 60
+                        "it did not end within {} minutes", limit.as_secs().div_ceil(60)
                     ))),
                     Stop::GivenBack => {
                         self.end(claim, &Ending::GivenBack).await;
@@ -138,18 +156,20 @@ impl JobRunner {
     async fn work(&self, job: Job) -> Result<(), JobFailure> {
         let (kind, schema) = (job.kind, job.site.clone());
         let job = JobInHand::new(self.installation().clone(), job);
-        if kind == JobKind::Sweep {
-            return removal::run(&self.sites).await;
-        }
-        let site = self.sites.in_schema(&schema).await?;
-        let site = site.ok_or_else(|| JobFailure::last("the site was removed"))?;
+        let site = async || {
+            let site = self.sites.in_schema(&schema).await?;
+            site.ok_or_else(|| JobFailure::last("the site was removed"))
+        };
         match kind {
-            JobKind::Analyse => analysis::run(&site.maker, &job).await,
-            JobKind::Import => import_actions::run(&site.maker, &job).await,
-            JobKind::Status => status::run(&site.store, &site.layouts, &job).await,
-            JobKind::Measure => site.measuring.run(&job).await,
-            JobKind::Set => making::sets::making::run(&site.maker, &job).await,
-            JobKind::Sweep => Ok(()),
+            JobKind::Analyse => analysis::run(&site().await?.maker, &job).await,
+            JobKind::Import => import_actions::run(&site().await?.maker, &job).await,
+            JobKind::Status => {
+                let site = site().await?;
+                status::run(&site.store, &site.layouts, &job).await
+            }
+            JobKind::Measure => site().await?.measuring.run(&job).await,
+            JobKind::Set => making::sets::making::run(&site().await?.maker, &job).await,
+            JobKind::Sweep => removal::run(&self.sites).await,
         }
     }
 
@@ -157,13 +177,13 @@ impl JobRunner {
     async fn stopped(
         &self,
         claim: Claim,
-        kind: JobKind,
+        limit: Duration,
         heard: tokio::sync::broadcast::Receiver<Told>,
     ) -> Stop {
         let mut give_back = self.give_back.subscribe();
         tokio::select! {
             stop = self.cancelled(claim, heard) => stop,
-            () = tokio::time::sleep(kind.time_limit()) => Stop::TooLong,
+            () = tokio::time::sleep(limit) => Stop::TooLong,
             _ = give_back.wait_for(|given| *given) => Stop::GivenBack,
         }
     }

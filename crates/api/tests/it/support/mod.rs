@@ -17,6 +17,7 @@ use brisk_margin_api::web;
 use brisk_margin_core::units::Bytes;
 use brisk_margin_imaging::codecs::Codecs;
 use brisk_margin_store::{BlobAddress, Blobs, Installation, Store};
+use brisk_margin_testing::Buckets;
 use brisk_margin_work::data_folder::DataFolder;
 use brisk_margin_work::jobs::runner::JobRunner;
 use brisk_margin_work::sites::Sites;
@@ -87,11 +88,24 @@ impl Api {
     }
 
     pub async fn on(database: String, data: TempDir) -> Self {
+        let folder = DataFolder::open(&data.path().join("data")).unwrap();
+        let blobs = Blobs::open(&BlobAddress::Folder(folder.blobs())).unwrap();
+        Self::with(database, data, folder, blobs).await
+    }
+
+    /// One whose bytes are kept in `buckets`.
+    pub async fn in_buckets(buckets: &Buckets) -> Self {
+        let data = tempfile::tempdir().unwrap();
+        let folder = DataFolder::open(&data.path().join("data")).unwrap();
+        let address: BlobAddress = buckets.address("pictures").parse().unwrap();
+        let blobs = Blobs::open_with(&address, buckets.settings(None)).unwrap();
+        Self::with(brisk_margin_testing::database().await, data, folder, blobs).await
+    }
+
+    async fn with(database: String, data: TempDir, folder: DataFolder, blobs: Blobs) -> Self {
         let client = tempfile::tempdir().unwrap();
         let page = r#"<script nonce="__NONCE__" src="/assets/x.js"></script>"#;
         std::fs::write(client.path().join("index.html"), page).unwrap();
-        let folder = DataFolder::open(&data.path().join("data")).unwrap();
-        let blobs = Blobs::open(&BlobAddress::Folder(folder.blobs())).unwrap();
         let installation = Installation::open(&database, blobs).await.unwrap();
         let pool = WorkPool::new(2, Bytes::mb(500), Codecs::in_process());
         let sites = Sites::new(installation, pool, folder, BTreeSet::new());
