@@ -87,6 +87,8 @@ export const siteApi = `/api/sites/${encodeURIComponent(siteSlug)}`;
 
 /** The API of this site. */
 export const api = createClient<import("./schema").paths>({ baseUrl: siteApi });
+/** The API of another site than this one. */
+export const apiOf = (slug: string) => createClient<import("./schema").paths>({ baseUrl: `/api/sites/${slug}` });
 /** The API of the installation: which sites there are. */
 export const installation = createClient<import("./installation").paths>({ baseUrl: "/" });
 

@@ -15,6 +15,16 @@ export function JobsSheet({ open, onClose }: { open: boolean; onClose: () => voi
   const running = of("running");
   const failed = of("failed");
   const ended = of("done", "cancelled").slice(0, 12);
+  const again = (job: Job) => (
+    <Button
+      size="small"
+      onClick={() => {
+        retry.mutate(job.id);
+      }}
+    >
+      Retry
+    </Button>
+  );
   return (
     <SideSheet title="In the background" open={open} onClose={onClose} width={460}>
       {error && <ProblemNote error={error} />}
@@ -36,17 +46,23 @@ export function JobsSheet({ open, onClose }: { open: boolean; onClose: () => voi
       </Section>
       <Section title="Set aside" jobs={failed}>
         {(job) => (
-          <Button
-            size="small"
-            onClick={() => {
-              retry.mutate(job.id);
-            }}
-          >
-            Retry
-          </Button>
+          <span className="part">
+            {again(job)}
+            <Button
+              size="small"
+              title="Not tried again; it stays below for a while, where it can still be retried"
+              onClick={() => {
+                cancel.mutate(job.id);
+              }}
+            >
+              Dismiss
+            </Button>
+          </span>
         )}
       </Section>
-      <Section title="Ended last" jobs={ended} />
+      <Section title="Ended last" jobs={ended}>
+        {(job) => job.state === "cancelled" && again(job)}
+      </Section>
     </SideSheet>
   );
 }

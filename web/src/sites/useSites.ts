@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
-import { accept, installation, unwrap, type NewSite } from "../api/client";
+import { accept, apiOf, installation, unwrap, type NewSite } from "../api/client";
 import { listen } from "../api/listen";
 
 /** Every site, removed ones among them. */
@@ -27,13 +27,10 @@ export function useAddSite() {
     mutationFn: async (body: NewSite) => {
       const site = unwrap(await installation.POST("/api/sites", { body }));
       if (site.address || body.folder) {
-        const response = await fetch(`/api/sites/${site.slug}/measurements`, {
-          method: "POST",
-          headers: { "content-type": "application/json" },
-          body: JSON.stringify({ address: site.address ?? "", whole_site: true }),
-        });
+        const wish = { address: site.address ?? "", whole_site: true };
+        const answer = await apiOf(site.slug).POST("/measurements", { body: wish });
         // The site is there; a folder without pages is a folder of pictures.
-        if (response.status >= 500) accept({ response });
+        if (answer.response.status >= 500) accept(answer);
       }
       return site;
     },
