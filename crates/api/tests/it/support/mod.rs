@@ -206,13 +206,15 @@ impl Api {
         self.data.path().join("data").join("blobs")
     }
 
-    /// How many files lie anywhere below a part of the data folder, besides locks.
+    /// How many files lie anywhere below a part of the data folder, besides locks and marks.
     pub fn files_below(&self, part: &str) -> usize {
         fn count(folder: &Path) -> usize {
             let Ok(entries) = std::fs::read_dir(folder) else { return 0 };
             entries
                 .map(|entry| entry.unwrap().path())
-                .filter(|path| path.file_name().is_none_or(|name| name != "lock"))
+                .filter(|path| {
+                    path.file_name().is_none_or(|name| name != "lock" && name != "installation")
+                })
                 .map(|path| if path.is_dir() { count(&path) } else { 1 })
                 .sum()
         }
