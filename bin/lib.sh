@@ -6,6 +6,9 @@ root=$(cd "$(dirname "${BASH_SOURCE[0]}")/.." && pwd)
 program=$root/target/debug/brisk-margin
 demo=$root/target/debug/brisk-margin-demo
 
+# What Cargo tells a test that starts one of these commands would have dependencies built anew.
+unset OUT_DIR "${!CARGO_PKG_@}" "${!CARGO_MANIFEST_@}" "${!CARGO_CFG_@}"
+
 say() { printf '%s\n' "$*" >&2; }
 fail() { say "${0##*/}: $*"; exit 1; }
 

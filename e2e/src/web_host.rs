@@ -1,8 +1,11 @@
 //! A web host of the tests' own, on a free port.
 
 use std::path::Path;
+use std::time::Duration;
 
 use axum::Router;
+use axum::extract::Request;
+use axum::middleware::{Next, from_fn};
 use brisk_margin_demo::site;
 use brisk_margin_site::host::{self, Faults};
 use brisk_margin_testing::pictures::gradient_jpeg;
@@ -18,6 +21,11 @@ pub async fn serve(router: Router) -> String {
 
 /// Serves the Tarnlight site with plain pictures, which are drawn faster than the park's own.
 pub async fn tarnlight(folder: &Path) -> String {
+    slow_tarnlight(folder, Duration::ZERO).await
+}
+
+/// The same, where each page takes so long until it is answered.
+pub async fn slow_tarnlight(folder: &Path, page: Duration) -> String {
     site::write_pages(folder).unwrap();
     std::fs::create_dir_all(folder.join("media")).unwrap();
     let picture = gradient_jpeg(1200, 800);
@@ -26,5 +34,11 @@ pub async fn tarnlight(folder: &Path) -> String {
         let bytes = if broken { b"no picture".as_slice() } else { &picture };
         std::fs::write(folder.join("media").join(medium.name), bytes).unwrap();
     }
-    serve(host::router(folder, Faults::default())).await
+    let slowly = move |request: Request, next: Next| async move {
+        if request.uri().path().ends_with(".html") {
+            tokio::time::sleep(page).await;
+        }
+        next.run(request).await
+    };
+    serve(host::router(folder, Faults::default()).layer(from_fn(slowly))).await
 }

@@ -175,7 +175,8 @@ async fn a_database_that_is_away_under_load_costs_time_and_nothing_else() {
 async fn told_to_end_a_worker_gives_its_job_back_and_another_goes_on_where_it_was() {
     let home = Home::empty().await;
     let folder = tempfile::tempdir().unwrap();
-    let host = web_host::tarnlight(folder.path()).await;
+    // More is left than can be done in the time that a worker has to end.
+    let host = web_host::slow_tarnlight(folder.path(), Duration::from_millis(1_200)).await;
     let server = home.serve_with(&["--no-workers"]);
     let worker = home.worker();
     let wish = json!({"address": format!("{host}/index.html"), "whole_site": true});
