@@ -77,7 +77,7 @@ export function App({ mode, onMode }: { mode: Mode; onMode: (mode: Mode) => void
               setArrivalsOpen((open) => !open);
             }}
           >
-            Arrivals
+            Uploads
           </Button>
           <JobsButton
             onClick={() => {
@@ -89,14 +89,14 @@ export function App({ mode, onMode }: { mode: Mode; onMode: (mode: Mode) => void
               setSiteOpen((open) => !open);
             }}
           >
-            The site
+            Site settings
           </Button>
           <Button
             onClick={() => {
               onMode(mode === "dark" ? "light" : "dark");
             }}
           >
-            {mode === "dark" ? "Light ground" : "Dark ground"}
+            {mode === "dark" ? "Light theme" : "Dark theme"}
           </Button>
           <Button
             aria-label="Keys"

@@ -77,7 +77,7 @@ async fn a_wide_picture_is_framed_finished_stepped_back_and_saved_beside() {
     browser.run("document.querySelector('.focal').focus()", vec![]).await;
     let focal = browser.find(".focal").await;
     focal.send_keys("\u{E008}\u{E013}\u{E013}\u{E008}").await.unwrap();
-    browser.until("the step is noted", &state("not saved in its places")).await;
+    browser.until("the step is noted", &state("Unsaved changes")).await;
     let after = crops().await;
     assert!(after[1].as_f64() < before[1].as_f64(), "{before} became {after}");
 
@@ -107,7 +107,7 @@ async fn a_wide_picture_is_framed_finished_stepped_back_and_saved_beside() {
     browser
         .until("its contrast is told", "return !!document.querySelector('[data-kind=text] .issue-line')?.textContent.match(/contrast/i)")
         .await;
-    browser.until("all is noted", &state("not saved in its places")).await;
+    browser.until("all is noted", &state("Unsaved changes")).await;
 
     // Undone twice: the words, then the text; the border stays.
     for _ in 0..2 {

@@ -27,16 +27,16 @@ async fn a_folder_is_dropped_described_by_keyboard_and_partly_removed() {
     let downloads = tempfile::tempdir().unwrap();
     let browser = Browser::open(1280, 800, downloads.path()).await;
     browser.client.goto(&application.url("/library")).await.unwrap();
-    browser.labelled("Arrivals").await.click().await.unwrap();
+    browser.labelled("Uploads").await.click().await.unwrap();
     let chooser = browser.find("input[data-testid=folder]").await;
     chooser.send_keys(&folder.path().display().to_string()).await.unwrap();
-    browser.until("five are taken, one is not", &shows("5 taken · 1 not taken")).await;
+    browser.until("five are taken, one is not", &shows("5 added · 1 not added")).await;
     browser.find(".ant-drawer-close").await.click().await.unwrap();
     browser.until("all were looked at", &shows("no alt text 5")).await;
 
     // Filter, then write three alt texts with the keyboard alone.
     click_word(&browser, "no alt text").await;
-    by_text(&browser, "Write").await.click().await.unwrap();
+    by_text(&browser, "Edit details").await.click().await.unwrap();
     browser
         .until("writing has the focus", "return document.activeElement.matches('.describe')")
         .await;
@@ -79,7 +79,7 @@ async fn a_folder_is_dropped_described_by_keyboard_and_partly_removed() {
     choose(&browser, "Part of the library", "Removed (1)").await;
     browser.until("it is listed there", &shows("1 picture")).await;
     browser.find(".grid-row input[type=checkbox]").await.click().await.unwrap();
-    browser.labelled("Bring back 1 picture").await.click().await.unwrap();
+    browser.labelled("Restore 1 picture").await.click().await.unwrap();
     browser.until("nothing is removed", &shows("Nothing was removed")).await;
     let all = application.json("/api/pictures").await;
     assert_eq!(all["pictures"].as_array().unwrap().len(), 5);

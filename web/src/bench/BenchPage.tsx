@@ -127,7 +127,7 @@ function Bench({ picture, bench }: { picture: Picture; bench: BenchBody }) {
         </nav>
         <span className="gap" />
         <span className="soft" role="status" data-testid="work-state">
-          {on.saving ? "noting…" : unsaved ? "not saved in its places" : ""}
+          {on.saving ? "Saving…" : unsaved ? "Unsaved changes" : ""}
         </span>
         <Button
           size="small"
@@ -161,7 +161,7 @@ function Bench({ picture, bench }: { picture: Picture; bench: BenchBody }) {
             setSheet("history");
           }}
         >
-          Steps
+          History
         </Button>
         <Button
           size="small"

@@ -28,7 +28,7 @@ export function FilesMade({ variants, shown, onShow }: Props) {
             <th scope="col" className="right">
               Saved
             </th>
-            <th scope="col">Under its budget</th>
+            <th scope="col">Weight against budget</th>
             <th scope="col">Byte margin</th>
             <th scope="col">
               <span className="unseen">Download</span>

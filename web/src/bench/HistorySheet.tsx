@@ -24,7 +24,7 @@ export function HistorySheet({ picture, on, open, onClose }: Props) {
     setCompared((now) => (now.includes(id) ? now.filter((one) => one !== id) : [...now.slice(-1), id]));
   };
   return (
-    <SideSheet title="What was done" open={open} onClose={onClose} width={440}>
+    <SideSheet title="History" open={open} onClose={onClose} width={440}>
       {steps.length === 0 && (
         <p className="soft">Nothing was done yet. Each change becomes a step here, and stays: also after days.</p>
       )}
@@ -94,7 +94,7 @@ function StepRow({
           {step.name ? <b>{step.name}</b> : step.summary}
         </button>
         {step.id === on.at && <span className="soft">on the bench</span>}
-        {step.id === on.over && <span className="soft">holds on the pages</span>}
+        {step.id === on.over && <span className="soft">current version</span>}
         <span className="gap" />
         <time className="figure soft" dateTime={step.made_at}>
           {time.toLocaleDateString() === new Date().toLocaleDateString()

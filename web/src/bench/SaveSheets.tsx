@@ -88,7 +88,7 @@ export function SaveSheet({ picture, on, open, onClose, onBeside }: Props) {
               if (on.over) save.mutate(on.over);
             }}
           >
-            Save it in its places
+            Save to all its slots
           </Button>
         )}
         {save.error && !conflict && <ProblemNote error={save.error} />}

@@ -20,14 +20,14 @@ export function AddSlot({ open, onClose }: { open: boolean; onClose: () => void 
     Object.entries(boxes).flatMap(([viewport, [w, h]]) => (w !== null && h !== null ? [[viewport, [w, h]]] : [])),
   ) as Record<string, number[]>;
   const lacking =
-    name.trim() === "" ? "Give it a name" : Object.keys(typed).length === 0 ? "Type at least one box" : undefined;
+    name.trim() === "" ? "Give it a name" : Object.keys(typed).length === 0 ? "Enter at least one box" : undefined;
   const set = (viewport: number, side: 0 | 1, value: number | null) => {
     const sides: Sides = [...(boxes[viewport] ?? [null, null])];
     sides[side] = value;
     setBoxes({ ...boxes, [viewport]: sides });
   };
   return (
-    <SideSheet title="A slot by hand" open={open} onClose={onClose}>
+    <SideSheet title="Add slot" open={open} onClose={onClose}>
       <form
         className="add-slot"
         onSubmit={(event) => {
@@ -77,7 +77,7 @@ export function AddSlot({ open, onClose }: { open: boolean; onClose: () => void 
           </div>
         ))}
         <Button htmlType="submit" type="primary" disabled={lacking !== undefined} title={lacking}>
-          Add the slot
+          Add slot
         </Button>
         {lacking && <span className="soft">{lacking}.</span>}
         {add.error && <ProblemNote error={add.error} />}

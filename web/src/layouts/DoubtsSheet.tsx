@@ -18,12 +18,12 @@ export function DoubtsSheet({ open, onClose, pages, onShow }: Props) {
   const apart = useKeepApart();
   const error = doubts.error ?? join.error ?? apart.error;
   return (
-    <SideSheet title="Alike, or not?" open={open} onClose={onClose}>
+    <SideSheet title="Uncertain matches" open={open} onClose={onClose}>
       <p className="soft">
-        These have the markup of another slot, but are laid out differently. Splitting a slot undoes a joining.
+        These have the markup of another slot, but are laid out differently. Split from slot undoes a merge.
       </p>
       {error && <ProblemNote error={error} />}
-      {doubts.data?.length === 0 && <p className="soft">Nothing is in doubt.</p>}
+      {doubts.data?.length === 0 && <p className="soft">There are no uncertain matches.</p>}
       <ul className="evidence">
         {doubts.data?.map((place) => (
           <li key={place.id}>
@@ -44,7 +44,7 @@ export function DoubtsSheet({ open, onClose, pages, onShow }: Props) {
                     join.mutate({ slot: place.slot_id, into: place.alike?.slot_id ?? "" });
                   }}
                 >
-                  The same as {place.alike.name}
+                  Merge with {place.alike.name}
                 </Button>
               )}
               <Button
@@ -52,7 +52,7 @@ export function DoubtsSheet({ open, onClose, pages, onShow }: Props) {
                   apart.mutate(place.id);
                 }}
               >
-                Keep it apart
+                Keep separate
               </Button>
             </div>
           </li>

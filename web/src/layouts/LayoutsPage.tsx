@@ -66,7 +66,7 @@ function Nothing({ onAdd }: { onAdd: () => void }) {
         becomes a slot with its true size.
       </span>
       <div className="bar">
-        <Button onClick={onAdd}>Type a slot by hand</Button>
+        <Button onClick={onAdd}>Add slot</Button>
         <SlotLists />
       </div>
     </div>

@@ -108,7 +108,7 @@ export function MeasuredSite({ layouts, page, slot, onPage, onSlot, onAdd }: Pro
                 setSheet("doubts");
               }}
             >
-              {count(layouts.doubts, "doubtful match", "doubtful matches")}
+              {count(layouts.doubts, "uncertain match", "uncertain matches")}
             </Button>
           )}
           {next && (
@@ -118,7 +118,7 @@ export function MeasuredSite({ layouts, page, slot, onPage, onSlot, onAdd }: Pro
                 choose(next);
               }}
             >
-              Next to mend
+              Next issue
             </Button>
           )}
         </div>
@@ -135,7 +135,7 @@ export function MeasuredSite({ layouts, page, slot, onPage, onSlot, onAdd }: Pro
             onScale={zoom.set}
           />
         ) : (
-          <p className="empty soft">No page is measured; the slots were typed by hand.</p>
+          <p className="empty soft">No page is measured; the slots were added by hand.</p>
         )}
       </div>
       <aside className="layouts-side">
@@ -149,9 +149,9 @@ export function MeasuredSite({ layouts, page, slot, onPage, onSlot, onAdd }: Pro
               setSheet("sizes");
             }}
           >
-            {marked.length > 0 ? `Size ${count(marked.length, "marked slot")}…` : "Sets of sizes…"}
+            {marked.length > 0 ? `Size ${count(marked.length, "marked slot")}…` : "Size presets…"}
           </Button>
-          <Button onClick={onAdd}>Type a slot</Button>
+          <Button onClick={onAdd}>Add slot</Button>
           <SlotLists />
         </div>
       </aside>

@@ -79,7 +79,7 @@ export function PlacePicture({ slot, place, pages }: Props) {
               put([place.id], null);
             }}
           >
-            Take it out
+            Remove from slot
           </Button>
         )}
       </div>

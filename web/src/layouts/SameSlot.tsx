@@ -20,7 +20,7 @@ export function SameSlot({ slot, slots, place }: Props) {
       <div className="placing-actions">
         <Select
           aria-label="Join with another slot"
-          placeholder="Is the same as…"
+          placeholder="Merge with…"
           options={others}
           value={null}
           style={{ minWidth: 160 }}
@@ -36,7 +36,7 @@ export function SameSlot({ slot, slots, place }: Props) {
               split.mutate(place.id);
             }}
           >
-            Give this one a slot of its own
+            Split from slot
           </Button>
         )}
       </div>

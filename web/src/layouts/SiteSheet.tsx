@@ -10,7 +10,7 @@ import { SideSheet } from "../ui/SideSheet";
 export function SiteSheet({ open, onClose }: { open: boolean; onClose: () => void }) {
   const site = useSite();
   return (
-    <SideSheet title="The site" open={open} onClose={onClose}>
+    <SideSheet title="Site settings" open={open} onClose={onClose}>
       {site.error && <ProblemNote error={site.error} again={() => void site.refetch()} />}
       {site.data && <Settings key={JSON.stringify(site.data)} site={site.data} />}
       {site.data && <PictureRules key={`rules ${JSON.stringify(site.data)}`} site={site.data} />}
@@ -103,9 +103,9 @@ function Settings({ site }: { site: Site }) {
       />
       <span className="soft">One a line. Nothing else but the host that is measured is ever reached.</span>
       <Button htmlType="submit" type="primary" loading={change.isPending}>
-        Keep
+        Save
       </Button>
-      {change.isSuccess && <span role="status">Kept.</span>}
+      {change.isSuccess && <span role="status">Saved.</span>}
       {change.error && <ProblemNote error={change.error} />}
     </form>
   );

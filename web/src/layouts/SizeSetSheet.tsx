@@ -33,7 +33,7 @@ export function SizeSetSheet({ open, onClose, slots }: Props) {
   };
   const error = apply.error ?? back.error ?? remove.error ?? keep.error ?? sets.error;
   return (
-    <SideSheet title="Sets of sizes" open={open} onClose={onClose} width={460}>
+    <SideSheet title="Size presets" open={open} onClose={onClose} width={460}>
       <p className="soft">
         {slots.length === 0
           ? "Mark slots in the table to give them sizes."
@@ -82,7 +82,7 @@ export function SizeSetSheet({ open, onClose, slots }: Props) {
               restore(before);
             }}
           >
-            Take it back
+            Take back
           </button>
         </p>
       )}
@@ -103,7 +103,7 @@ export function SizeSetSheet({ open, onClose, slots }: Props) {
               );
             }}
           >
-            Bring it back
+            Restore
           </button>
         </p>
       )}
@@ -280,7 +280,7 @@ function NewSet() {
           </Button>
         )}
         <Button htmlType="submit" type="primary" disabled={lacking !== undefined} title={lacking}>
-          Keep the set
+          Save preset
         </Button>
       </div>
       {lacking && <span className="soft">{lacking}.</span>}

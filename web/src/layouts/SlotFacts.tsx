@@ -35,13 +35,13 @@ export function SlotFacts({ slot, place, pages, slots }: Props) {
         {slot.name}{" "}
         <span className="soft">
           {slot.kind}, {slot.fit}
-          {slot.by_hand ? ", typed by hand" : ""}
+          {slot.by_hand ? ", added by hand" : ""}
         </span>
       </h2>
       {place?.uncertain && (
         <p className="notice">
-          <b>Alike, or not?</b>{" "}
-          <span>Its markup is that of another slot, but it is laid out differently, so it has a slot of its own.</span>
+          <b>Uncertain match:</b>{" "}
+          <span>its markup is that of another slot, but it is laid out differently, so it has a slot of its own.</span>
         </p>
       )}
       <div data-testid="issues">

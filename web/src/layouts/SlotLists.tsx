@@ -31,7 +31,7 @@ export function SlotLists() {
         }}
       />
       <Button loading={add.isPending} onClick={() => input.current?.click()}>
-        Read a list…
+        Import a list…
       </Button>
       {add.data && <span role="status">{count(add.data.added, "slot")} added</span>}
       {add.error && <ProblemNote error={add.error} />}

@@ -76,7 +76,7 @@ export function SlotTable({ slots, chosen, onChoose, marked, onMark }: Props) {
               <th scope="col" className="right">
                 Wasted
               </th>
-              <th scope="col">Under its budget</th>
+              <th scope="col">Weight against budget</th>
             </tr>
           </thead>
           <tbody>

@@ -19,7 +19,7 @@ export function ArrivalsSheet({ open, onClose }: { open: boolean; onClose: () =>
   const underWay = list.filter(({ stage }) => isUnderWay(stage)).length;
   const again = list.filter(({ stage }) => stage.name === "refused" && !stage.final).length;
   return (
-    <SideSheet title="Arrivals" open={open} onClose={onClose}>
+    <SideSheet title="Uploads" open={open} onClose={onClose}>
       <div className="arrivals">
         <div className="arrivals-head">
           <ChooseFiles />
@@ -48,7 +48,7 @@ export function ArrivalsSheet({ open, onClose }: { open: boolean; onClose: () =>
         {list.length === 0 && (
           <p className="soft">
             Drop files, folders or a zip anywhere in this window. JPEG, PNG, WebP, AVIF, GIF, TIFF, BMP, SVG and ICO are
-            taken, each up to 200 MB. What breaks off goes on where it stood.
+            accepted, each up to 200 MB. An upload that breaks off resumes where it stopped.
           </p>
         )}
         {list.length > 1 && <Totals list={list} />}
@@ -83,8 +83,8 @@ function Rule() {
   const own = site.data?.import_action;
   const ownWords = !own ? "" : own.do === "size-set" ? `make the sizes “${own.name}”` : RULES[own.do];
   const options = [
-    { value: "site", label: `As the site has it: ${ownWords}` },
-    { value: "list", label: "Only list them" },
+    { value: "site", label: `As the site settings say: ${ownWords}` },
+    { value: "list", label: "Only add them to the library" },
     { value: "slots", label: "Make the files of their slots" },
     ...(sets.data ?? []).map(({ name }) => ({ value: `set:${name}`, label: `Make the sizes “${name}”` })),
   ];
@@ -98,7 +98,7 @@ function Rule() {
           : { do: "size-set", name: value.slice(4) };
     arrivals.import_action = import_action;
   };
-  return <Select aria-label="What is done with arrivals" value={chosen} onChange={choose} options={options} />;
+  return <Select aria-label="Intake rule" value={chosen} onChange={choose} options={options} />;
 }
 
 function Totals({ list }: { list: readonly Arrival[] }) {
@@ -109,9 +109,9 @@ function Totals({ list }: { list: readonly Arrival[] }) {
   const seconds = arrivals.secondsLeft();
   return (
     <p className="arrivals-totals" role="status">
-      <b>{kinds("taken") + kinds("back")} taken</b>
-      {kinds("there") > 0 && ` · ${kinds("there")} there already`}
-      {refused > 0 && ` · ${refused} not taken`}
+      <b>{kinds("taken") + kinds("back")} added</b>
+      {kinds("there") > 0 && ` · ${count(kinds("there"), "duplicate")} skipped`}
+      {refused > 0 && ` · ${refused} not added`}
       {waiting > 0 && ` · ${waiting} to go`}
       {waiting > 0 && seconds !== undefined && <span className="soft"> · {timeLeft(seconds)}</span>}
     </p>
@@ -191,7 +191,7 @@ function StageWords({ stage, size }: { stage: Stage; size: number }) {
     case "refused":
       return (
         <span>
-          <b>Not taken:</b> {stage.reason}
+          <b>Not added:</b> {stage.reason}
         </span>
       );
     case "done": {
@@ -202,16 +202,16 @@ function StageWords({ stage, size }: { stage: Stage; size: number }) {
 }
 
 const OUTCOMES = {
-  taken: "Taken",
-  there: "There already; no second copy",
-  back: "It had been removed, and is back",
+  taken: "Added",
+  there: "Duplicate, skipped",
+  back: "It had been removed, and is restored",
 } as const;
 
 function OutcomeWords({ file: { outcome, picture, reason } }: { file: FileOutcome }) {
   if (outcome === "refused" || !picture)
     return (
       <span>
-        <b>Not taken:</b> {reason}
+        <b>Not added:</b> {reason}
       </span>
     );
   return (
@@ -229,11 +229,11 @@ function Archive({ files }: { files: FileOutcome[] }) {
   const there = files.filter(({ outcome }) => outcome === "there").length;
   return (
     <span>
-      {count(files.length - refused.length - there, "picture")} taken out of it
-      {there > 0 && `, ${there} there already`}
+      {count(files.length - refused.length - there, "picture")} added from it
+      {there > 0 && `, ${count(there, "duplicate")} skipped`}
       {refused.length > 0 && (
         <details>
-          <summary>{count(refused.length, "file")} not taken</summary>
+          <summary>{count(refused.length, "file")} not added</summary>
           <ul className="name-list">
             {refused.slice(0, 100).map(({ name, reason }) => (
               <li key={name}>

@@ -79,9 +79,9 @@ export function BannerSheet({ open, onClose }: { open: boolean; onClose: () => v
           }}
         />
         <span className="row">
-          Ground
+          Background
           <Segmented
-            aria-label="Ground of the banner"
+            aria-label="Background of the banner"
             value={kind}
             options={[
               { value: "colour", label: "a colour" },
@@ -92,7 +92,7 @@ export function BannerSheet({ open, onClose }: { open: boolean; onClose: () => v
           {kind === "colour" && (
             <input
               type="color"
-              aria-label="Colour of the ground"
+              aria-label="Colour of the background"
               value={colour}
               onChange={({ target }) => {
                 setColour(target.value);
@@ -102,7 +102,7 @@ export function BannerSheet({ open, onClose }: { open: boolean; onClose: () => v
         </span>
         {kind === "picture" && (
           <Select
-            aria-label="Picture of the ground"
+            aria-label="Picture of the background"
             showSearch={{ filterOption: false, onSearch: setSearch }}
             value={picture ?? null}
             placeholder="Name of a picture"

@@ -79,7 +79,7 @@ function SameWords({ which, onDone }: { which: Which; onDone: () => void }) {
           setSet(withField(set, "decorative", target.checked || undefined));
         }}
       >
-        They only adorn: no alt text is wanted
+        Decorative (empty alt text)
       </Checkbox>
       <Checkbox
         checked={fromFile}
@@ -93,7 +93,7 @@ function SameWords({ which, onDone }: { which: Which; onDone: () => void }) {
         <Button disabled>Write something to be set</Button>
       ) : (
         <Button type="primary" htmlType="submit" loading={describe.isPending}>
-          Set for all of them
+          Apply to all
         </Button>
       )}
       {describe.error && <ProblemNote error={describe.error} />}

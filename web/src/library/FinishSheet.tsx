@@ -37,17 +37,17 @@ export function FinishSheet({ which, pictures, onClose }: Props) {
   });
   const none = finishes.data?.length === 0;
   return (
-    <SideSheet title={`Lay edits on ${count(pictures, "picture")}`} open={which !== undefined} onClose={onClose}>
+    <SideSheet title={`Apply edits to ${count(pictures, "picture")}`} open={which !== undefined} onClose={onClose}>
       <div className="add-slot">
         {none && (
           <span className="soft">
-            No list of edits was saved yet. Make one on the bench under Finish, and save it under a name.
+            No edit preset was saved yet. Make one on the bench under Finish, and save it under a name.
           </span>
         )}
         <Select
-          aria-label="Saved list of edits"
+          aria-label="Edit preset"
           value={id ?? null}
-          placeholder="Which list?"
+          placeholder="Choose an edit preset"
           disabled={none}
           title={none ? "None was saved yet" : ""}
           options={finishes.data?.map((one) => ({ value: one.id, label: one.name })) ?? []}
@@ -63,19 +63,19 @@ export function FinishSheet({ which, pictures, onClose }: Props) {
           </ol>
         )}
         <span className="soft">
-          They take the place of the pictures&apos; own edits; how each was turned and straightened stays, unless the
-          list says otherwise. It holds at once, and can be taken back as one.
+          They replace the pictures&apos; own edits; how each was rotated and straightened stays, unless the preset says
+          otherwise. They apply at once, and can be taken back together.
         </span>
         <Button
           type="primary"
           loading={lay.isPending}
           disabled={!chosen}
-          title={chosen ? undefined : "Choose a list"}
+          title={chosen ? undefined : "Choose an edit preset"}
           onClick={() => {
             if (chosen && which) lay.mutate({ of: chosen.id, to: which });
           }}
         >
-          Lay them on
+          Apply
         </Button>
         {lay.error && <ProblemNote error={lay.error} />}
       </div>

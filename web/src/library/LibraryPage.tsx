@@ -26,7 +26,7 @@ type View = "rows" | "pictures" | "write";
 const VIEWS: { label: string; value: View }[] = [
   { label: "Rows", value: "rows" },
   { label: "Contact sheet", value: "pictures" },
-  { label: "Write", value: "write" },
+  { label: "Edit details", value: "write" },
 ];
 
 type Sheet = "describe" | "collect" | "remove" | "table" | "finish" | "banner";
@@ -169,7 +169,7 @@ export function LibraryPage({ search }: { search: string }) {
         of={selection.everything ? { filter } : chosen > 0 ? { ids: [...selection.ids] } : { filter }}
         where={chosen > 0 ? "selected" : "in view"}
       >
-        {chosen > 0 && <Button onClick={selection.clear}>Leave them</Button>}
+        {chosen > 0 && <Button onClick={selection.clear}>Clear selection</Button>}
         {chosen > 0 && !selection.everything && total > chosen && (
           <Button onClick={selection.all}>Select all {total.toLocaleString("en")}</Button>
         )}
@@ -219,7 +219,7 @@ function CollectionLinks({ id, onGone }: { id: string; onGone: () => void }) {
           forget.mutate(id, { onSuccess: onGone });
         }}
       >
-        Forget this collection
+        Delete collection
       </button>
     </>
   );
@@ -248,7 +248,7 @@ function Actions({ which, chosen, first, removed, onSheet, onOpen, onDone }: Act
           back.mutate(which, { onSuccess: onDone });
         }}
       >
-        Bring back {count(chosen, "picture")}
+        Restore {count(chosen, "picture")}
       </Button>
     );
   }
@@ -273,7 +273,7 @@ function Actions({ which, chosen, first, removed, onSheet, onOpen, onDone }: Act
           onSheet("finish");
         }}
       >
-        Lay edits…
+        Apply edits to…
       </Button>
       <Button
         onClick={() => {
@@ -312,7 +312,7 @@ function EmptyLibrary({ filter, onAll }: { filter: FilterBody; onAll: () => void
     return (
       <div className="empty">
         <h2>No picture meets all of this</h2>
-        <span className="soft">Leave out a filter, or a part of the search.</span>
+        <span className="soft">Remove a filter, or a part of the search.</span>
         <Button onClick={onAll}>Show the whole library</Button>
       </div>
     );

@@ -88,9 +88,9 @@ export function PictureRules({ site }: { site: Site }) {
         }}
       />
       <Button htmlType="submit" type="primary" loading={change.isPending}>
-        Keep these rules
+        Save rules
       </Button>
-      {change.isSuccess && <span role="status">Kept.</span>}
+      {change.isSuccess && <span role="status">Saved.</span>}
       {change.error && <ProblemNote error={change.error} />}
     </form>
   );

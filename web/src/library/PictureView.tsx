@@ -74,7 +74,7 @@ function Sheet({ page }: { page: PicturePage }) {
         ))}
         <span className="gap" />
         <a href={originalUrl(picture.id)} download={picture.name}>
-          Save the original
+          Download the original
         </a>
       </div>
       {picture.removed_at && <RemovedNote picture={picture} />}
@@ -128,7 +128,7 @@ function RemovedNote({ picture }: { picture: Picture }) {
           back.mutate({ ids: [picture.id] });
         }}
       >
-        Bring it back
+        Restore
       </button>
     </div>
   );
@@ -153,9 +153,9 @@ function Facts({ page: { picture, embedded: embedded } }: { page: PicturePage })
     ],
     ["Colours", look ? (look.colours == null ? "very many" : count(look.colours, "colour")) : "–"],
     ["Profile", picture.profile ?? "sRGB"],
-    ...(picture.frames > 1 ? [["Pictures in it", String(picture.frames)] as [string, React.ReactNode]] : []),
-    ["Taken", embedded.taken === "" ? "not told" : embedded.taken],
-    ["Camera", embedded.camera === "" ? "not told" : embedded.camera],
+    ...(picture.frames > 1 ? [["Frames", String(picture.frames)] as [string, React.ReactNode]] : []),
+    ["Taken", embedded.taken === "" ? "not recorded" : embedded.taken],
+    ["Camera", embedded.camera === "" ? "not recorded" : embedded.camera],
     [
       "Place",
       embedded.location ? (
@@ -173,7 +173,7 @@ function Facts({ page: { picture, embedded: embedded } }: { page: PicturePage })
           </button>
         )
       ) : (
-        "not told"
+        "not recorded"
       ),
     ],
     ["Weighs today", <Bytes key="today" of={today} />],
@@ -188,7 +188,7 @@ function Facts({ page: { picture, embedded: embedded } }: { page: PicturePage })
       ),
     ],
     [
-      "Came",
+      "Added",
       `${new Date(picture.created_at).toLocaleString("en-GB", { dateStyle: "medium", timeStyle: "short" })}${picture.from_folder ? ", by the site’s folder" : ""}`,
     ],
     ["Folder", picture.folder || "none"],
@@ -307,11 +307,11 @@ function Describe({ page: { picture, embedded, page_alt, caption_line } }: { pag
           setFields({ ...fields, decorative: target.checked });
         }}
       >
-        It only adorns: no alt text is wanted
+        Decorative (empty alt text)
       </Checkbox>
       {Object.keys(changed).length > 0 ? (
         <Button type="primary" htmlType="submit" loading={describe.isPending}>
-          Keep what is written
+          Save
         </Button>
       ) : (
         <Button disabled>Nothing was changed</Button>

@@ -36,7 +36,7 @@ export function SiteFolder() {
       )}
       {refused.length > 0 && (
         <details>
-          <summary>{count(refused.length, "file")} not taken</summary>
+          <summary>{count(refused.length, "file")} not added</summary>
           <ul className="name-list">
             {refused.map(({ path: below, reason }) => (
               <li key={below}>

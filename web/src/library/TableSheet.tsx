@@ -26,7 +26,7 @@ export function TableSheet({ open, filter, onClose }: Props) {
       <div className="sheet-part">
         <span>
           <a href={address} download="descriptions.csv">
-            Save the list as CSV
+            Export the list as CSV
           </a>{" "}
           <span className="soft">names, hashes and all that is said of them</span>
         </span>
@@ -47,7 +47,7 @@ export function TableSheet({ open, filter, onClose }: Props) {
           }}
         />
         <Button onClick={() => input.current?.click()} loading={preview.isPending}>
-          Read a table…
+          Import a table…
         </Button>
         <span className="soft">Rows are matched by hash or else by name. Nothing changes before you say so.</span>
       </div>

@@ -64,7 +64,7 @@ class Arrivals {
       const stage: Stage = tooLarge
         ? {
             name: "refused",
-            reason: `The file is larger than ${limit}, the most that is taken. Scale it down or save it with less quality first.`,
+            reason: `The file is larger than ${limit}, the most that is accepted. Scale it down or save it with less quality first.`,
             final: true,
           }
         : { name: "waiting" };

@@ -53,7 +53,7 @@ export const COLUMNS: Column[] = [
     right: true,
     cell: ({ uses }) => <span className="figure">{uses === 0 ? "–" : uses}</span>,
   },
-  { key: "state", head: "Worth doing", sort: "state", most: true, cell: (picture) => <State picture={picture} /> },
+  { key: "state", head: "Issues", sort: "state", most: true, cell: (picture) => <State picture={picture} /> },
   {
     key: "saving",
     head: "Could save",

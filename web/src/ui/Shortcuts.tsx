@@ -12,10 +12,13 @@ const KEYS: [string[], string][] = [
   [["Ctrl", "A"], "Select all that meet the filter"],
   [["Enter"], "Library: open the picture; on its page, open it on the bench. Bench: make the file"],
   [["U"], "Take back what was done last"],
-  [["Enter"], "Write: open a cell, then keep it and go down; Tab keeps it and goes right, Escape leaves it"],
-  [["N"], "Layouts: the next slot to mend, the one that wastes most first"],
+  [
+    ["Enter"],
+    "Edit details: Enter opens a cell, then saves it and goes down; Tab saves it and goes right, Escape discards it",
+  ],
+  [["N"], "Layouts: the next issue, in the slot that wastes most first"],
   [["+", "−"], "Layouts: closer, further away; drag or hold Space to pan, Ctrl and wheel to zoom"],
-  [["A"], "Show or hide arrivals"],
+  [["A"], "Show or hide uploads"],
   [
     ["← → ↑ ↓"],
     "Bench: move the focal point by 1 % (Shift: 10 %), or the frame by 1 px (Shift: 10 px), while it has the focus",
@@ -35,7 +38,7 @@ const KEYS: [string[], string][] = [
 /** The list of shortcuts, as a side sheet. */
 export function Shortcuts({ open, onClose }: { open: boolean; onClose: () => void }) {
   return (
-    <SideSheet title="Keys" open={open} onClose={onClose}>
+    <SideSheet title="Shortcuts" open={open} onClose={onClose}>
       <dl className="keys">
         {KEYS.map(([keys, meaning]) => (
           <div key={meaning} style={{ display: "contents" }}>

@@ -109,7 +109,7 @@ pub(crate) async fn lay_edit_preset(
             }
         }
     }
-    let summary = format!("laid “{}” on {} pictures", named.name, adjustments.len());
+    let summary = format!("applied “{}” to {} pictures", named.name, adjustments.len());
     let change = app.store.lay_adjustments(&summary, &adjustments).await?;
     if let Some(change) = &change {
         settle(&app, &change.pictures).await?;

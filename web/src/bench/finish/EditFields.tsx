@@ -44,7 +44,7 @@ export function EditFields({ step, name, set, picking, onPick, levelling, onLeve
     case "turn":
       return (
         <Choice
-          label="Turn"
+          label="Rotate"
           value={step.quarters}
           options={[
             [1, "90° clockwise"],
@@ -201,7 +201,7 @@ export function EditFields({ step, name, set, picking, onPick, levelling, onLeve
             }}
           />
           <FigureField
-            figure={{ key: "opacity", words: "covers", min: 0, max: 100, step: 5, unit: "%" }}
+            figure={{ key: "opacity", words: "opacity", min: 0, max: 100, step: 5, unit: "%" }}
             edit={name}
             value={step.opacity}
             onTyped={(opacity) => {

@@ -10,7 +10,7 @@ export function Histograms({ before, after }: Props) {
   if (!after) return null;
   return (
     <div className="histograms">
-      <Spread name="Shades" before={before?.luma} after={after.luma} />
+      <Spread name="Luminance" before={before?.luma} after={after.luma} />
       <div className="histogram-trio">
         <Spread name="R" before={before?.red} after={after.red} />
         <Spread name="G" before={before?.green} after={after.green} />
@@ -30,8 +30,8 @@ export function Histograms({ before, after }: Props) {
           {(
             [
               ["mean", "mean shade"],
-              ["black", "quite black"],
-              ["white", "quite white"],
+              ["black", "clipped blacks"],
+              ["white", "clipped whites"],
               ["colourfulness", "colourfulness"],
             ] as const
           ).map(([key, words]) => (

@@ -75,7 +75,7 @@ export function NamedFinishes({
   return (
     <>
       <Select
-        aria-label="Take the edits of a saved list"
+        aria-label="Apply an edit preset"
         size="small"
         value={null}
         placeholder="Saved edits…"
@@ -96,7 +96,7 @@ export function NamedFinishes({
           setName("");
         }}
       >
-        Save edits as…
+        Save edits as preset…
       </Button>
     </>
   );

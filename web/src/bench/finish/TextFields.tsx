@@ -77,7 +77,7 @@ export function TextFields({
         }}
       />
       <FigureField
-        figure={{ key: "width", words: "breaks at", min: 5, max: 100, step: 5, unit: "% of the frame" }}
+        figure={{ key: "width", words: "max width", min: 5, max: 100, step: 5, unit: "% of the frame" }}
         edit={name}
         value={step.width ?? 80}
         onTyped={(width) => {
@@ -105,7 +105,7 @@ export function TextFields({
       />
       {behind.kind === "backing" && (
         <FigureField
-          figure={{ key: "percent", words: "covers", min: 0, max: 100, step: 5, unit: "%" }}
+          figure={{ key: "percent", words: "opacity", min: 0, max: 100, step: 5, unit: "%" }}
           edit="Backing"
           value={behind.percent}
           onTyped={(percent) => {

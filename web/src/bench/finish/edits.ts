@@ -4,7 +4,7 @@ import type { Edit, Length } from "../../api/client";
 export type Kind = Edit["kind"];
 
 export const NAMES: Record<Kind, string> = {
-  turn: "Turn",
+  turn: "Rotate",
   flip: "Flip",
   straighten: "Straighten",
   canvas: "Canvas",
@@ -14,9 +14,9 @@ export const NAMES: Record<Kind, string> = {
   saturation: "Saturation",
   temperature: "Colour temperature",
   greyscale: "Greyscale",
-  wash: "Colour wash",
+  wash: "Colour overlay",
   sharpen: "Sharpening",
-  darken: "Darker edges",
+  darken: "Vignette",
   padding: "Padding",
   border: "Border",
   logo: "Logo",
@@ -133,7 +133,7 @@ export const FIGURES: Partial<Record<Kind, Figure[]>> = {
   saturation: [{ key: "percent", words: "colour", min: -100, max: 200, step: 1, unit: "%" }],
   temperature: [{ key: "mireds", words: "warmer", min: -90, max: 90, step: 1, unit: "mired" }],
   greyscale: [{ key: "percent", words: "grey", min: 0, max: 100, step: 1, unit: "%" }],
-  wash: [{ key: "percent", words: "wash", min: 0, max: 100, step: 1, unit: "%" }],
+  wash: [{ key: "percent", words: "opacity", min: 0, max: 100, step: 1, unit: "%" }],
   sharpen: [
     { key: "percent", words: "sharper", min: 0, max: 300, step: 5, unit: "%" },
     { key: "radius", words: "edge", min: 0.3, max: 3, step: 0.1, unit: "px" },

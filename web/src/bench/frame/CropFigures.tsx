@@ -183,7 +183,7 @@ export function CropFigures({
         </dd>
         {one.shortfall > 1 && (
           <>
-            <dt>Lacks</dt>
+            <dt>Missing pixels</dt>
             <dd data-testid="shortfall">
               <b>Too small:</b> it asks for <span className="figure">{pixels(needed.width, needed.height)}</span>,{" "}
               <span className="figure">{one.shortfall.toFixed(2)}×</span> more than there are.{" "}

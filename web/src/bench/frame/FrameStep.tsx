@@ -171,7 +171,7 @@ export function FrameStep({ picture, on, slots, onSlots }: Props) {
               setMarks({ ...marks, middles: target.checked });
             }}
           >
-            middles
+            Centre lines
           </Checkbox>
           <span className="gap" />
           {adjustments.keep_area ? (
@@ -181,7 +181,7 @@ export function FrameStep({ picture, on, slots, onSlots }: Props) {
                 on.note({ ...adjustments, keep_area: null }, "took the keep area away");
               }}
             >
-              No keep area
+              Remove keep area
             </Button>
           ) : null}
           <Button

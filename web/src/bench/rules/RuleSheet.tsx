@@ -45,7 +45,8 @@ export function RuleSheet({ picture, slot, open, onClose }: Props) {
           ]}
         />
         <p className="soft">
-          What is not said here is decided further out: the picture before the slot, the slot before the site.
+          What is not set here is inherited: the picture’s rule comes before the slot’s, and the slot’s before the
+          site’s.
         </p>
         {error && <ProblemNote error={error} />}
         {rule.data && (
@@ -96,7 +97,7 @@ function RuleForm({
             set({ excluded: said(value) });
           }}
           options={[
-            { value: UNSAID, label: "not said here" },
+            { value: UNSAID, label: "inherited" },
             { value: "no", label: "are made" },
             { value: "yes", label: "are not made: excluded" },
           ]}
@@ -110,7 +111,7 @@ function RuleForm({
         <Select<Format[]>
           mode="multiple"
           aria-label="Formats"
-          placeholder="not said here"
+          placeholder="inherited"
           value={rule.formats ?? []}
           onChange={(formats) => {
             set({ formats: formats.length > 0 ? formats : null });
@@ -121,7 +122,7 @@ function RuleForm({
           }))}
         />
       </Part>
-      <Part words="How good" holds={decision && wantWords(decision.want.value)} by={decision?.want.by}>
+      <Part words="Quality target" holds={decision && wantWords(decision.want.value)} by={decision?.want.by}>
         <WantChoice
           want={rule.want}
           onChange={(want) => {
@@ -145,7 +146,7 @@ function RuleForm({
         <Select<number[]>
           mode="multiple"
           aria-label="Densities"
-          placeholder="not said here: the slot's own"
+          placeholder="inherited: the slot's own"
           value={rule.densities ?? []}
           onChange={(densities) => {
             set({ densities: densities.length > 0 ? densities.toSorted((a, b) => a - b) : null });
@@ -165,7 +166,7 @@ function RuleForm({
             set({ keeps_credit: said(value) });
           }}
           options={[
-            { value: UNSAID, label: "not said here" },
+            { value: UNSAID, label: "inherited" },
             { value: "yes", label: "stay in the file" },
             { value: "no", label: "are left out, as all metadata" },
           ]}
@@ -183,7 +184,7 @@ function RuleForm({
             set({ keeps_profile: said(value) });
           }}
           options={[
-            { value: UNSAID, label: "not said here" },
+            { value: UNSAID, label: "inherited" },
             { value: "no", label: "brought to sRGB" },
             { value: "yes", label: "stay in the picture's own profile" },
           ]}
@@ -196,7 +197,7 @@ function RuleForm({
       >
         <Input
           aria-label="Pattern of file names"
-          placeholder="not said here: {title}-{slot}-{width}x{height}"
+          placeholder="inherited: {title}-{slot}-{width}x{height}"
           value={pattern}
           onChange={(event) => {
             setPattern(event.target.value);
@@ -211,7 +212,7 @@ function RuleForm({
         />
       </Part>
       {settled.length > 0 && (
-        <Part words="Settled by eye" by={decision?.settled.by}>
+        <Part words="Chosen by eye" by={decision?.settled.by}>
           <ul className="settled">
             {settled.map((encoding) => (
               <li key={encoding.format}>
@@ -225,7 +226,7 @@ function RuleForm({
                     set({ settled: Object.keys(rest).length > 0 ? rest : null });
                   }}
                 >
-                  Forget
+                  Delete
                 </Button>
               </li>
             ))}
@@ -283,7 +284,7 @@ function WantChoice({
   return (
     <div className="row">
       <Select<HowGood>
-        aria-label="How good"
+        aria-label="Quality target"
         value={now}
         onChange={(next) => {
           if (next === UNSAID) onChange(null);
@@ -292,7 +293,7 @@ function WantChoice({
           else onChange({ by: "grade", value: next });
         }}
         options={[
-          { value: UNSAID, label: "not said here" },
+          { value: UNSAID, label: "inherited" },
           { value: "fine", label: "grade fine" },
           { value: "good", label: "grade good" },
           { value: "lean", label: "grade lean" },
@@ -327,10 +328,10 @@ function CapChoice({ cap, onChange }: { cap: ByteCap | null | undefined; onChang
           else onChange(null);
         }}
         options={[
-          { value: UNSAID, label: "not said here" },
+          { value: UNSAID, label: "inherited" },
           { value: "open", label: "any weight" },
           { value: "budget", label: "the slot's budget" },
-          { value: "at", label: "so many KB" },
+          { value: "at", label: "Max KB" },
         ]}
       />
       {cap?.kind === "at" && (

@@ -15,7 +15,7 @@ export function Downloads({ set }: { set: ResponsiveSet }) {
           <th scope="col" className="right">
             Downloads
           </th>
-          <th scope="col">Under its budget</th>
+          <th scope="col">Weight against budget</th>
           <th scope="col">Byte margin</th>
         </tr>
       </thead>

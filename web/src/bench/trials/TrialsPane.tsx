@@ -209,7 +209,7 @@ export function TrialsPane({ picture, target: asked, adjustments, hindrance, lea
                       setLeft((now) => [...now, active.id]);
                     }}
                   >
-                    Leave out
+                    Hide this trial
                   </Button>
                 </div>
               </div>
@@ -252,7 +252,7 @@ function Empty({ lead, words }: { lead: ReactNode; words: string }) {
     <section className="trials">
       <div className="bar">{lead}</div>
       <div className="empty">
-        <h2>Nothing to prove yet</h2>
+        <h2>Enter a size to compare</h2>
         <span className="soft">
           {words}. Every format that suits the picture is then tried here, at the place where it hurts most.
         </span>
