@@ -184,9 +184,8 @@ impl Application {
 
     /// What the API answers at `path`.
     pub async fn json(&self, path: &str) -> serde_json::Value {
-        let text =
-            crate::http::client().get(self.url(path)).send().await.unwrap().text().await.unwrap();
-        serde_json::from_str(&text).unwrap()
+        let text = crate::http::bytes_at(self.url(path)).await;
+        serde_json::from_slice(&text).unwrap()
     }
 
     /// The whole address of `path` at the site: of its API below `/api`, else of its screens.

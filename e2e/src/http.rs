@@ -11,3 +11,12 @@ pub fn client() -> reqwest::Client {
     });
     reqwest::Client::new()
 }
+
+/// What is answered at `url`.
+///
+/// # Panics
+/// Where nobody answers.
+pub async fn bytes_at(url: impl reqwest::IntoUrl) -> Vec<u8> {
+    let answer = client().get(url).send().await.expect("somebody answers");
+    answer.bytes().await.expect("the answer comes to its end").into()
+}

@@ -45,15 +45,11 @@ impl Drop for Running {
 }
 
 async fn names(address: &str) -> Vec<String> {
-    let text = brisk_margin_e2e::http::client()
-        .get(format!("{address}/api/sites/tarnlight-observatory/pictures?limit=500"))
-        .send()
-        .await
-        .unwrap()
-        .text()
-        .await
-        .unwrap();
-    let list: serde_json::Value = serde_json::from_str(&text).unwrap();
+    let text = brisk_margin_e2e::http::bytes_at(format!(
+        "{address}/api/sites/tarnlight-observatory/pictures?limit=500"
+    ))
+    .await;
+    let list: serde_json::Value = serde_json::from_slice(&text).unwrap();
     let pictures = list["pictures"].as_array().unwrap();
     pictures.iter().map(|picture| picture["name"].as_str().unwrap().to_owned()).collect()
 }

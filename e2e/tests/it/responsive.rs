@@ -86,14 +86,7 @@ async fn hosted(application: &Application, name: &str, set: &Value, markup: &str
     for file in files(set) {
         let variant = file["made"]["variant"].as_str().unwrap();
         let address = application.url(&format!("/api/variants/{variant}/file"));
-        let bytes = brisk_margin_e2e::http::client()
-            .get(address)
-            .send()
-            .await
-            .unwrap()
-            .bytes()
-            .await
-            .unwrap();
+        let bytes = brisk_margin_e2e::http::bytes_at(address).await;
         let path = format!("/{{screen}}/{}", file["name"].as_str().unwrap());
         router = router.route(&path, get(move || async move { bytes }));
     }

@@ -33,8 +33,7 @@ async fn a_kill_in_the_middle_of_an_upload() {
     assert_eq!(list["pictures"][0]["id"], accepted["id"]);
     let original =
         application.url(&format!("/api/pictures/{}/original", accepted["id"].as_str().unwrap()));
-    let bytes =
-        brisk_margin_e2e::http::client().get(original).send().await.unwrap().bytes().await.unwrap();
+    let bytes = brisk_margin_e2e::http::bytes_at(original).await;
     assert_eq!(bytes, gradient_jpeg(400, 300));
 }
 
@@ -139,14 +138,7 @@ async fn kills_at_random_moments_lose_nothing_that_was_accepted() {
     for picture in pictures {
         let id = picture["id"].as_str().unwrap();
         let original = application.url(&format!("/api/pictures/{id}/original"));
-        let bytes = brisk_margin_e2e::http::client()
-            .get(original)
-            .send()
-            .await
-            .unwrap()
-            .bytes()
-            .await
-            .unwrap();
+        let bytes = brisk_margin_e2e::http::bytes_at(original).await;
         assert_eq!(bytes.len(), picture["bytes"], "{} is not whole", picture["name"]);
     }
 }

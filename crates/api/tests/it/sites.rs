@@ -7,6 +7,7 @@ use brisk_margin_testing::pictures::gradient_jpeg;
 use chrono::{TimeDelta, Utc};
 use serde_json::{Value, json};
 
+use crate::support::pages::page;
 use crate::support::{Answer, Api, form, form_bytes, request};
 
 /// Adds a site and returns its slug.
@@ -101,6 +102,8 @@ async fn what_belongs_to_a_site_is_not_found_at_another() {
     let boxes = json!({"390": [358, 220]});
     let new = json!({"name": "card", "kind": "card", "fit": "cover", "boxes": boxes});
     let slot = api.post("/api/slots", &new).await.json()["id"].as_str().unwrap().to_owned();
+    api.store.keep_page(page("https://tarnlight.example/", Vec::new())).await.unwrap();
+    let page = api.store.pages().await.unwrap()[0].id.to_string();
     let jobs = api.get("/api/jobs").await.json();
     let job = jobs["jobs"][0]["id"].as_str().unwrap().to_owned();
     let before = api.get("/api/pictures").await.json();
@@ -115,6 +118,7 @@ async fn what_belongs_to_a_site_is_not_found_at_another() {
             "variants" => &variant,
             "slots" => &slot,
             "jobs" => &job,
+            "pages" => &page,
             _ => &picture,
         };
         let parts = path.split('/').map(|part| if part.starts_with('{') { id } else { part });
@@ -127,7 +131,8 @@ async fn what_belongs_to_a_site_is_not_found_at_another() {
                 *request.body_mut() = body.to_string().into();
                 let answer = api.send(request).await;
                 let text = answer.text();
-                let tells = [&picture, &variant, &slot, &job].iter().any(|id| text.contains(*id));
+                let tells =
+                    [&picture, &variant, &slot, &job, &page].iter().any(|id| text.contains(*id));
                 assert!(
                     answer.status.is_client_error() || !tells,
                     "{method} {below} answers {}: {}",

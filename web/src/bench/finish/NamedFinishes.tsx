@@ -78,7 +78,7 @@ export function NamedFinishes({
         aria-label="Apply an edit preset"
         size="small"
         value={null}
-        placeholder="Saved edits…"
+        placeholder="Edit presets…"
         disabled={!finishes.data?.length}
         title={finishes.data?.length ? "" : "No list of edits was saved yet"}
         popupMatchSelectWidth={false}

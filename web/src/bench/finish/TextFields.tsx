@@ -65,12 +65,12 @@ export function TextFields({
       />
       {colour}
       <Choice
-        label="Lines stand"
+        label="Alignment"
         value={step.align ?? "left"}
         options={[
-          ["left", "lines left"],
-          ["middle", "lines middle"],
-          ["right", "lines right"],
+          ["left", "left-aligned"],
+          ["middle", "centred"],
+          ["right", "right-aligned"],
         ]}
         onChange={(align) => {
           set({ align });
