@@ -72,7 +72,7 @@ export function MeasuredSite({ layouts, page, slot, onPage, onSlot, onAdd }: Pro
             <Select
               aria-label="Page"
               value={page.id}
-              style={{ minWidth: 240 }}
+              style={{ width: 230 }}
               popupMatchSelectWidth={false}
               showSearch={{ optionFilterProp: "label" }}
               onChange={(id: string) => {

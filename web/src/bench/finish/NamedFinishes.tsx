@@ -96,7 +96,7 @@ export function NamedFinishes({
           setName("");
         }}
       >
-        Save edits as preset…
+        Save preset…
       </Button>
     </>
   );

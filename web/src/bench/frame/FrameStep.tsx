@@ -171,7 +171,7 @@ export function FrameStep({ picture, on, slots, onSlots }: Props) {
               setMarks({ ...marks, middles: target.checked });
             }}
           >
-            Centre lines
+            centre lines
           </Checkbox>
           <span className="gap" />
           {adjustments.keep_area ? (

@@ -2,7 +2,7 @@ import type { ByteCap, EffectiveRule, RuleLevel, ChoiceOutcome, QualityTarget } 
 import { bytes, formatName } from "../../ui/figures";
 
 export const LEVELS: Record<RuleLevel, string> = {
-  usual: "default",
+  usual: "by default",
   site: "by the site's rule",
   slot: "by the slot's rule",
   picture: "by the picture's rule",
