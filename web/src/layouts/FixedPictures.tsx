@@ -30,10 +30,10 @@ export function FixedPictures({ page }: { page: string }) {
       >
         <p className="soft">These pictures have no slot, since another file cannot take the place of theirs.</p>
         <ul className="evidence">
-          {pictures.map(({ selector, shown_as, words, url, bytes, boxes }) => (
+          {pictures.map(({ selector, shown_as, words, url, bytes, largest }) => (
             <li key={selector}>
               <div>
-                {shown_as} · <Bytes of={bytes} /> · <span className="figure soft">{largest(boxes)}</span>
+                {shown_as} · <Bytes of={bytes} /> · <span className="figure soft">{cssPixels(largest)}</span>
               </div>
               <div>{words}.</div>
               <div className="soft wrap">{selector}</div>
@@ -46,8 +46,7 @@ export function FixedPictures({ page }: { page: string }) {
   );
 }
 
-/** The widest box, in CSS px. */
-function largest(boxes: Record<string, number[]>) {
-  const [width = 0, height = 0] = Object.values(boxes).toSorted((a, b) => (b[0] ?? 0) - (a[0] ?? 0))[0] ?? [];
-  return width > 0 && height > 0 ? `${Math.round(width)} × ${Math.round(height)} CSS px` : "not shown";
+function cssPixels(size: number[] | null | undefined) {
+  const [width, height] = size ?? [];
+  return width && height ? `${Math.round(width)} × ${Math.round(height)} CSS px` : "not shown";
 }

@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 
 use brisk_margin_core::background::BackgroundStyle;
 use brisk_margin_core::budget::Margin;
-use brisk_margin_core::layout::{BoxSize, Boxes, Cropping};
+use brisk_margin_core::layout::{self, BoxSize, Boxes, Cropping};
 use brisk_margin_core::layout_summary::{PageSummary, PlaceOnPage, SlotSummary};
 use brisk_margin_core::markup::position::Holder;
 use brisk_margin_core::markup::shape::{Shape, shapes};
@@ -213,16 +213,17 @@ pub(crate) struct FixedBody {
     /// Its file; of one that is written into the page, how it begins.
     url: String,
     bytes: Bytes,
-    /// Its boxes by layout width.
-    #[schema(value_type = BTreeMap<u32, Vec<f64>>)]
-    boxes: Boxes,
+    /// The largest of its boxes, in CSS px; nothing where it is shown at no layout width.
+    #[schema(value_type = Option<Vec<f64>>)]
+    largest: Option<BoxSize>,
 }
 
 impl From<FixedPicture> for FixedBody {
     fn from(picture: FixedPicture) -> Self {
         let FixedPicture { selector, shown_by, reason, url, bytes, boxes, .. } = picture;
         let (shown_as, words) = (shown_by.words(), reason.words());
-        Self { selector, shown_by, shown_as, reason, words, url, bytes, boxes }
+        let largest = layout::largest(boxes.into_values());
+        Self { selector, shown_by, shown_as, reason, words, url, bytes, largest }
     }
 }
 
