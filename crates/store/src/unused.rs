@@ -1,6 +1,7 @@
 //! Bytes that no row speaks of: noted when that is found, and deleted when it still holds a day later.
 
 use chrono::{DateTime, Utc};
+use futures::{StreamExt, TryStreamExt, stream};
 use sea_orm::{ConnectionTrait, FromQueryResult, TransactionTrait};
 
 use crate::{BlobHash, Installation, Site, StoreError};
@@ -10,8 +11,11 @@ struct Hash {
     hash: String,
 }
 
-/// How many are looked at under one lock: whoever stores something waits meanwhile.
-const AT_ONCE: u32 = 1_000;
+/// How many are looked at under one lock: whoever stores something waits meanwhile, and a bucket is
+/// slow.
+const UNDER_ONE_LOCK: u32 = 64;
+/// How many are deleted at once.
+const AT_ONCE: usize = 16;
 
 impl Installation {
     /// Notes the bytes whose hashes begin with `part`, two digits, that were stored before `then`
@@ -50,7 +54,7 @@ impl Installation {
             transaction.execute_raw(lock).await?;
             let old = format!(
                 "DELETE FROM unused_bytes WHERE hash IN (
-                     SELECT hash FROM unused_bytes WHERE since < $1 LIMIT {AT_ONCE}
+                     SELECT hash FROM unused_bytes WHERE since < $1 LIMIT {UNDER_ONE_LOCK}
                  ) RETURNING hash"
             );
             let old = Hash::find_by_statement(self.statement(&old, [then.into()]));
@@ -60,9 +64,12 @@ impl Installation {
                 return Ok(deleted);
             }
             let unused = self.unused(&transaction, old).await?;
-            for hash in &unused {
-                self.blobs.delete(&BlobHash::stored(hash)).await?;
-            }
+            stream::iter(&unused)
+                .map(Ok)
+                .try_for_each_concurrent(AT_ONCE, async |hash| {
+                    self.blobs.delete(&BlobHash::stored(hash)).await
+                })
+                .await?;
             transaction.commit().await?;
             deleted += unused.len();
         }

@@ -67,3 +67,21 @@ async fn bytes_that_no_row_ever_spoke_of_go_after_two_days() {
     assert_eq!(installation.delete_unused_bytes(later).await.unwrap(), 1);
     assert_eq!(blobs.length(&lost).await.unwrap(), None);
 }
+
+#[tokio::test]
+async fn many_go_in_several_turns_and_leave_no_empty_folders() {
+    let home = home().await;
+    let kept = picture(&home.store, b"moor").await;
+    let blobs = home.store.blobs();
+    for n in 0..150_u32 {
+        blobs.put(Bytes::copy_from_slice(&n.to_le_bytes())).await.unwrap();
+    }
+    let later = Utc::now() + TimeDelta::minutes(1);
+    for part in 0..=u8::MAX {
+        home.installation.note_unused_bytes(part, later).await.unwrap();
+    }
+    assert_eq!(home.installation.delete_unused_bytes(later).await.unwrap(), 150);
+    assert_eq!(&blobs.get(&kept.hash).await.unwrap()[..], b"moor");
+    // The folder of what is kept, and the mark.
+    assert_eq!(std::fs::read_dir(home.folder.path()).unwrap().count(), 2);
+}
