@@ -27,6 +27,7 @@ use crate::tabs::Tabs;
 const EDGES: [u32; 2] = [320, 2_560];
 /// Most viewports that are read for boxes alone, at breakpoints and again between them.
 const MOST_BETWEEN: usize = 60;
+
 /// A browser with a gate, ready to measure.
 pub struct Measurer {
     tabs: Tabs,

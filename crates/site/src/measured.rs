@@ -244,10 +244,10 @@ impl Entry {
             BoxSize::new(f64::from(width) / density, f64::from(height) / density)
         });
         self.natural = natural.or(self.natural);
-        self.bytes = match served.bytes {
+        self.bytes = match Fixed::of(found.shown_by, &found.address) {
             // Base64 has four letters for three bytes.
-            Bytes(0) => Bytes(found.length * 3 / 4),
-            bytes => bytes,
+            Some(Fixed::Inline) => Bytes(found.length * 3 / 4),
+            _ => served.bytes,
         };
         let area = BoxSize::new(found.rect.width, found.rect.height);
         let layer = self.place.details.background.as_ref();
