@@ -6,7 +6,7 @@
 
 mod site_files;
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeSet, HashMap};
 use std::path::PathBuf;
 
 use brisk_margin_core::cache_key::CacheKey;
@@ -326,12 +326,15 @@ impl Measuring {
         shown: &impl Fn(&str) -> String,
     ) -> Result<Changes, StoreError> {
         let _held = self.store.hold_bytes().await?;
+        // A file is served at many widths and densities, and kept once.
+        let mut kept = HashMap::new();
         let mut places = Vec::new();
-        for place in page.places {
-            let mut place = self.new_place(place, &page.files).await?;
-            let served = place.details.files.values_mut().flat_map(|at| at.values_mut());
-            served.for_each(|file| file.url = shown(&file.url));
-            places.push(place);
+        for FoundPlace { selector, loose, kind, mut details } in page.places {
+            for file in details.files.values_mut().flat_map(|at| at.values_mut()) {
+                file.hash = self.keep_file(file, &page.files, &mut kept).await?;
+                file.url = shown(&file.url);
+            }
+            places.push(NewPlace { selector, loose, kind, details });
         }
         let new = NewPage {
             address: page.address,
@@ -348,31 +351,28 @@ impl Measuring {
         self.store.keep_page(new).await
     }
 
-    async fn new_place(
-        &self,
-        place: FoundPlace,
-        files: &PageFiles,
-    ) -> Result<NewPlace, StoreError> {
-        let mut details = place.details;
-        for file in details.files.values_mut().flat_map(|by_density| by_density.values_mut()) {
-            file.hash = self.keep_file(file, files).await?;
-        }
-        Ok(NewPlace { selector: place.selector, loose: place.loose, kind: place.kind, details })
-    }
-
-    /// Keeps a copy of a file that can be shown, so that the layout shows what the page does.
+    /// Keeps a copy of a file that can be shown, so that the layout shows what the page does; those
+    /// that were `kept` before are told by their addresses.
     async fn keep_file(
         &self,
         file: &ServedFile,
         files: &PageFiles,
+        kept: &mut HashMap<String, String>,
     ) -> Result<Option<String>, StoreError> {
         const SHOWN: [&str; 6] = ["jpeg", "png", "webp", "avif", "gif", "svg"];
         let is_shown = file.format.as_deref().is_some_and(|format| SHOWN.contains(&format));
-        let body = files.get(&file.url).and_then(|fetched| fetched.body.clone());
-        match body.filter(|_| is_shown) {
-            Some(body) => Ok(Some(self.store.blobs().put(body).await?.as_str().to_owned())),
-            None => Ok(None),
+        if !is_shown {
+            return Ok(None);
         }
+        if let Some(hash) = kept.get(&file.url) {
+            return Ok(Some(hash.clone()));
+        }
+        let Some(body) = files.get(&file.url).and_then(|fetched| fetched.body.clone()) else {
+            return Ok(None);
+        };
+        let hash = self.store.blobs().put(body).await?.as_str().to_owned();
+        kept.insert(file.url.clone(), hash.clone());
+        Ok(Some(hash))
     }
 }
 
