@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 use std::path::Path;
 
 /// Each crate with those of ours that it may use.
-const MAY_USE: [(&str, &[&str]); 11] = [
+const MAY_USE: [(&str, &[&str]); 12] = [
     ("core", &[]),
     ("imaging", &["core"]),
     ("store", &["core"]),
@@ -14,6 +14,7 @@ const MAY_USE: [(&str, &[&str]); 11] = [
     ("api", &["work", "store", "site", "imaging", "core"]),
     ("cli", &["api", "work", "store", "site", "codec-pool", "imaging", "core"]),
     ("demo", &[]),
+    ("features", &[]),
     ("testing", &["imaging", "core"]),
     (
         "bench",
@@ -93,7 +94,12 @@ fn core_is_plain_values() {
 #[test]
 fn the_binary_has_nothing_of_the_benches_the_demo_and_the_tests() {
     for krate in ["core", "imaging", "store", "site", "codec-pool", "work", "api", "cli"] {
-        for name in ["brisk-margin-bench", "brisk-margin-demo", "brisk-margin-testing"] {
+        for name in [
+            "brisk-margin-bench",
+            "brisk-margin-demo",
+            "brisk-margin-features",
+            "brisk-margin-testing",
+        ] {
             assert!(!dependencies(krate).contains(name), "{krate} uses {name}");
         }
     }

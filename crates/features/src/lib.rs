@@ -1,0 +1,1 @@
+//! Names features of dependencies and has no code.
