@@ -5,7 +5,13 @@ use brisk_margin_store::blobs::{BlobAddress, Blobs, Copied, copy};
 use clap::{Args, Subcommand};
 use serde::Serialize;
 
+use super::terminal::Watched;
 use crate::home::Failure;
+
+const EXAMPLES: &str = "\
+Examples:
+  brisk-margin blobs copy ./data/blobs s3://pictures/tarnlight
+  brisk-margin blobs copy s3://pictures/tarnlight /mnt/backup/blobs --json";
 
 /// Looks after the files of an installation.
 #[derive(Args)]
@@ -24,6 +30,7 @@ enum Command {
 }
 
 #[derive(Args)]
+#[command(after_help = EXAMPLES)]
 struct Copy {
     /// A folder, or s3://BUCKET/PREFIX
     from: BlobAddress,
@@ -52,7 +59,9 @@ impl BlobsCommand {
             return Err(format!("there is no folder {}", folder.display()).into());
         }
         let mut sum = Sum::default();
-        copy(&Blobs::open(&from)?, &Blobs::open(&to)?, |copied| sum.add(copied)).await?;
+        let watched = Watched::of_unknown();
+        copy(&Blobs::open(&from)?, &Blobs::open(&to)?, |copied| sum.add(copied, &watched)).await?;
+        drop(watched);
         if json {
             println!("{}", serde_json::to_string(&sum)?);
         } else {
@@ -67,20 +76,18 @@ impl BlobsCommand {
 }
 
 impl Sum {
-    fn add(&mut self, copied: Copied) {
+    fn add(&mut self, copied: Copied, watched: &Watched) {
         match copied {
             Copied::Now { bytes } => {
                 self.copied += 1;
                 self.bytes += bytes;
-                if self.copied.is_multiple_of(1_000) {
-                    eprintln!("{} files copied ({})", self.copied, Bytes(self.bytes));
-                }
             }
             Copied::Before => self.there_before += 1,
             Copied::Not { key, error } => {
                 self.failed += 1;
-                eprintln!("{key}: {error}");
+                watched.print(|| eprintln!("{key}: {error}"));
             }
         }
+        watched.now(format!("{} files copied ({})", self.copied, Bytes(self.bytes)));
     }
 }

@@ -29,15 +29,26 @@ use rayon::prelude::*;
 use serde::Serialize;
 
 use super::made::MadeFiles;
+use super::terminal::Watched;
 use crate::home::{Failure, own_codecs};
 use brisk_margin_work::intake::{IntakeError, MAX_FILE};
+
+const EXAMPLES: &str = "\
+Examples:
+  One file of exactly the slot's size, as small as the grade `good` allows:
+    brisk-margin fit dome.jpg --slot 912x344 --format webp
+  For screens of both densities, under 100 KB each, with the subject kept on the left:
+    brisk-margin fit *.jpg --slot 480x320 --density 1,2 --focus 0.3,0.5 --max-bytes 100000 --out made
+  Every pixel as it is, one JSON object a line:
+    brisk-margin fit chart.png --slot 640x400 --fit contain --format png --grade lossless --json";
 
 /// Makes the files of pictures for a slot, without a database.
 ///
 /// Exit code 0 where all were made, 1 where some failed, 2 for wrong use.
 #[derive(Args)]
+#[command(after_help = EXAMPLES)]
 pub struct Fit {
-    /// JPEG or PNG files
+    /// Pictures: JPEG, PNG, WebP, AVIF, GIF, TIFF, BMP, SVG or ICO
     #[arg(required = true, value_name = "PICTURE")]
     pictures: Vec<PathBuf>,
     /// The slot's box in CSS px, as in 912x344
@@ -187,11 +198,13 @@ impl Fit {
         };
         let codecs = own_codecs();
         let mut all_made = true;
+        let watched = Watched::of(self.pictures.len());
         for path in &self.pictures {
-            for line in self.lines(&codecs, path, &mut out) {
-                all_made &= matches!(line, Line::Made(_));
-                self.print(&line);
-            }
+            watched.now(path.display().to_string());
+            let lines = self.lines(&codecs, path, &mut out);
+            all_made &= lines.iter().all(|line| matches!(line, Line::Made(_)));
+            watched.print(|| lines.iter().for_each(|line| self.print(line)));
+            watched.one_more();
         }
         if all_made { ExitCode::SUCCESS } else { ExitCode::FAILURE }
     }

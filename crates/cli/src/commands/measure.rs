@@ -14,13 +14,20 @@ use brisk_margin_work::measuring;
 use clap::Args;
 use serde::Serialize;
 
+use super::terminal::Watched;
 use crate::home::{Failure, own_codecs};
+
+const EXAMPLES: &str = "\
+Examples:
+  brisk-margin measure https://tarnlight.example/visit.html
+  brisk-margin measure http://localhost:8000/ http://localhost:8000/team --width 390,1280 --json";
 
 /// Measures the places of pages that show pictures, in headless Chromium.
 ///
 /// Only the hosts and ports of the given addresses are reached. Exit code 1, with the reason on
 /// standard error, where a page could not be measured.
 #[derive(Args)]
+#[command(after_help = EXAMPLES)]
 pub struct Measure {
     /// Addresses of pages
     #[arg(required = true, value_name = "URL")]
@@ -80,8 +87,12 @@ impl Measure {
         }
         let measurer = Measurer::start(plan).await?;
         let mut failed = 0;
+        let watched = Watched::of(self.pages.len());
         for address in &self.pages {
-            match measurer.page(address).await {
+            watched.now(address.clone());
+            let measured = measurer.page(address).await;
+            watched.one_more();
+            watched.print(|| match measured {
                 Ok(page) => {
                     page.places.iter().for_each(|place| self.print(&page.address, place));
                     page.icons.iter().for_each(|icon| self.print_icon(&page.address, icon));
@@ -90,8 +101,9 @@ impl Measure {
                     eprintln!("brisk-margin: {error}");
                     failed += 1;
                 }
-            }
+            });
         }
+        drop(watched);
         for (host, example) in measurer.refused() {
             eprintln!("brisk-margin: {host} was not entered and not reached ({example})");
         }

@@ -7,20 +7,32 @@ mod made;
 mod measure;
 mod seed;
 mod serve;
+mod shell;
 mod site;
+mod terminal;
 mod worker;
 
+use std::io::IsTerminal;
 use std::path::PathBuf;
 use std::process::ExitCode;
 
 use brisk_margin_work::data_folder::DataFolder;
-use clap::{Args, Parser, Subcommand};
+use clap::{Args, CommandFactory, Parser, Subcommand};
 
 use crate::home::Failure;
 
+const EXAMPLES: &str = "\
+Examples:
+  brisk-margin serve --data ./data
+  brisk-margin measure https://tarnlight.example/visit.html
+  brisk-margin fit dome.jpg --slot 912x344 --density 1,2 --format webp,jpeg --out ./made
+  brisk-margin completions bash > ~/.local/share/bash-completion/completions/brisk-margin
+
+`brisk-margin COMMAND --help` tells more, with examples. NO_COLOR is respected.";
+
 /// Finds the size a picture must have, makes the file for it, and shows what was saved.
 #[derive(Parser)]
-#[command(name = "brisk-margin", version)]
+#[command(name = "brisk-margin", version, after_help = EXAMPLES)]
 struct CommandLine {
     #[command(subcommand)]
     command: Command,
@@ -49,6 +61,10 @@ enum Command {
     /// Decodes and encodes for the process that started it
     #[command(hide = true)]
     Codec,
+    /// Prints what completes commands in a shell
+    Completions(shell::Completions),
+    /// Writes a manual page for each command
+    Manual(shell::Manual),
     /// Prints the document that describes the API of a site
     Openapi {
         /// That of the installation instead
@@ -72,7 +88,9 @@ struct FolderCommand {
 pub fn run() -> ExitCode {
     let filter = tracing_subscriber::EnvFilter::try_from_default_env()
         .unwrap_or_else(|_| "warn,brisk_margin_api=info,brisk_margin_work=info".into());
-    tracing_subscriber::fmt().with_env_filter(filter).with_writer(std::io::stderr).init();
+    let coloured = std::io::stderr().is_terminal() && std::env::var_os("NO_COLOR").is_none();
+    let log = tracing_subscriber::fmt().with_env_filter(filter).with_ansi(coloured);
+    log.with_writer(std::io::stderr).init();
     let command = CommandLine::parse().command;
     let done = match command {
         Command::Serve(serve) => within_runtime(serve.run()),
@@ -84,6 +102,11 @@ pub fn run() -> ExitCode {
         Command::Host(host) => within_runtime(host.run()),
         Command::Blobs(blobs) => within_runtime(blobs.run()),
         Command::Folder(folder) => prepare(&folder),
+        Command::Completions(completions) => {
+            completions.run(CommandLine::command());
+            Ok(())
+        }
+        Command::Manual(manual) => manual.run(CommandLine::command()),
         Command::Codec => return brisk_margin_codec_pool::child::run(),
         Command::Openapi { installation } => {
             let document = match installation {

@@ -20,6 +20,7 @@ use brisk_margin_work::sites::{SiteServices, Sites};
 use clap::Args;
 use serde::Deserialize;
 
+use super::terminal::Watched;
 use crate::home::{Failure, Home};
 
 /// Fills the library with the pictures that a list names.
@@ -77,13 +78,17 @@ impl Seed {
         let sites = self.home.open().await?;
         let app = site_named(&sites, &list.site).await?;
         let mut said = ChangeSet::default();
+        let watched = Watched::of(list.pictures.len());
         for seeded in &list.pictures {
+            watched.now(seeded.file.clone());
             let picture = bring_in(&app, &beside.join(&seeded.file), seeded).await?;
             for wanted in &seeded.files {
                 make(&app, &picture, wanted).await?;
             }
             said.pictures.insert(picture.id, seeded.description());
+            watched.one_more();
         }
+        drop(watched);
         said.pictures.retain(|_, change| *change != FieldChange::default());
         app.store.edit("described the first pictures", &said).await?;
         JobRunner::new(&sites).do_all().await?;

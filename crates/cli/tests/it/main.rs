@@ -3,3 +3,4 @@
 mod architecture;
 mod codecs;
 mod fit;
+mod shell;
