@@ -10,6 +10,7 @@ use crate::layout::{self, BoxSize, Boxes};
 use crate::object_fit::ObjectFit;
 use crate::shown_by::ShownBy;
 use crate::slot::Slot;
+use crate::slot_name::Surroundings;
 use crate::units::{ByDensity, Bytes, Density};
 
 /// A file that a page serves.
@@ -54,6 +55,9 @@ pub struct MeasuredPlace {
     pub above_fold: bool,
     /// Whether it is the largest contentful paint.
     pub lcp: bool,
+    /// What a person sees around it; nothing where it was measured before that was told.
+    #[serde(default)]
+    pub surroundings: Surroundings,
     /// How it is shown; nothing where it was measured before that was told.
     #[serde(default)]
     pub shown_by: Option<ShownBy>,

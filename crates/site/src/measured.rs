@@ -219,6 +219,7 @@ impl Entry {
             above_fold: false,
             lcp: false,
             shown_by: Some(found.shown_by),
+            surroundings: found.surroundings.clone(),
             background: found.layer.clone(),
         };
         let place = FoundPlace {

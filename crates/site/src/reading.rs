@@ -4,6 +4,7 @@ use brisk_margin_core::background::BackgroundStyle;
 use brisk_margin_core::object_fit::ObjectFit;
 use brisk_margin_core::place_kind::PlaceKind;
 use brisk_margin_core::shown_by::ShownBy;
+use brisk_margin_core::slot_name::Surroundings;
 use serde::{Deserialize, Serialize};
 
 /// What a page shows at one layout width.
@@ -48,6 +49,8 @@ pub struct Found {
     pub shown_by: ShownBy,
     /// What the place is for.
     pub kind: PlaceKind,
+    /// What a person sees around it.
+    pub surroundings: Surroundings,
     /// Where it is on the page, in CSS px: what the file is put into.
     #[serde(rename = "box")]
     pub rect: PageRect,

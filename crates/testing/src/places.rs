@@ -4,6 +4,7 @@ use brisk_margin_core::layout::{BoxSize, Boxes};
 use brisk_margin_core::object_fit::ObjectFit;
 use brisk_margin_core::place::{MeasuredPlace, ServedFile};
 use brisk_margin_core::shown_by::ShownBy;
+use brisk_margin_core::slot_name::Surroundings;
 use brisk_margin_core::units::{ByDensity, Bytes, Density};
 
 /// The boxes of a card that is `width` wide on a desktop.
@@ -35,6 +36,7 @@ pub fn measured_card(width: f64, file: ServedFile) -> MeasuredPlace {
         lazy: false,
         above_fold: false,
         lcp: false,
+        surroundings: Surroundings::default(),
         shown_by: Some(ShownBy::Img),
         background: None,
     }

@@ -3,9 +3,11 @@
 pub(super) mod banners;
 pub(super) mod edit_presets;
 pub(super) mod framings;
+pub(super) mod geometry;
 pub(super) mod sheet;
 pub(super) mod steps;
 
+use std::cmp::Reverse;
 use std::collections::{BTreeMap, HashMap};
 
 use axum::Json;
@@ -14,6 +16,7 @@ use brisk_margin_core::adjustments::Adjustments;
 use brisk_margin_core::framing::FocalPoint;
 use brisk_margin_core::place_use::PlaceUse;
 use brisk_margin_core::slot::Slot;
+use brisk_margin_core::units::Bytes;
 use brisk_margin_imaging::saliency;
 use brisk_margin_store::pictures::Picture;
 use serde::Serialize;
@@ -42,7 +45,8 @@ pub(super) struct BenchBody {
     suggested: FocalPoint,
     /// The places that show it.
     places: Vec<PlaceBody>,
-    /// The slots that it can be framed for, those that show it first.
+    /// The slots that it can be framed for: those that show it first, of them the one with most to
+    /// gain.
     slots: Vec<SlotName>,
     /// The picture that it was made from.
     made_from: Option<Uuid>,
@@ -57,8 +61,8 @@ pub(super) struct PlaceBody {
     slot: Uuid,
     /// Its slot's name.
     slot_name: String,
-    /// Its page's title.
-    page_title: String,
+    /// What its page is called.
+    page_name: String,
     /// Its page's address.
     address: String,
     /// Whether the picture was placed there by hand; else the page serves it as it is.
@@ -74,6 +78,10 @@ pub(super) struct SlotName {
     name: String,
     /// Whether it shows the picture.
     shows: bool,
+    /// The shape of its largest box, width over height.
+    aspect: f64,
+    /// Bytes of pixels that it is served and no screen uses: what there is to gain.
+    wasted: Bytes,
 }
 
 /// A picture as it lies on the bench, and all that was done to it.
@@ -101,12 +109,21 @@ pub(super) async fn bench(
     let (places, shown) = places_of(&app, &picture).await?;
     let mut slots: Vec<SlotName> = app
         .store
-        .slots()
+        .summed_slots()
         .await?
         .into_iter()
-        .map(|slot| SlotName { shows: shown.contains_key(&slot.id), id: slot.id, name: slot.name })
+        .map(|(slot, summary)| SlotName {
+            shows: shown.contains_key(&slot.id),
+            aspect: slot.aspect(),
+            wasted: summary.wasted,
+            id: slot.id,
+            name: slot.name,
+        })
         .collect();
-    slots.sort_by(|a, b| b.shows.cmp(&a.shows).then_with(|| a.name.cmp(&b.name)));
+    slots.sort_by(|a, b| {
+        let key = |slot: &SlotName| (Reverse(slot.shows), Reverse(slot.wasted));
+        key(a).cmp(&key(b)).then_with(|| a.name.cmp(&b.name))
+    });
     Ok(Json(BenchBody {
         adjustments,
         at,
@@ -135,12 +152,12 @@ async fn places_of(
             id: place.id,
             slot: slot.id,
             slot_name: slot.name.clone(),
-            page_title: page.title.clone(),
+            page_name: page.name.clone(),
             address: page.address.clone(),
             placed,
         });
         slots.insert(slot.id, slot);
     }
-    places.sort_by(|a, b| (&a.page_title, &a.slot_name).cmp(&(&b.page_title, &b.slot_name)));
+    places.sort_by(|a, b| (&a.page_name, &a.slot_name).cmp(&(&b.page_name, &b.slot_name)));
     Ok((places, slots))
 }

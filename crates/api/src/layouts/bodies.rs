@@ -33,6 +33,8 @@ pub(crate) struct PageBody {
     id: Uuid,
     address: String,
     title: String,
+    /// What it is called: what tells it apart from the other pages.
+    name: String,
     /// Its height in CSS px, by layout width.
     heights: BTreeMap<u32, f64>,
     measured_at: DateTime<Utc>,
@@ -256,6 +258,7 @@ impl PageBody {
             id: page.id,
             address: page.address,
             title: page.title,
+            name: page.name,
             heights: page.heights,
             measured_at: page.measured_at,
             places: summary.places,

@@ -59,7 +59,7 @@ pub(crate) async fn add_slot(
 /// What can be set by hand about a slot.
 #[derive(Deserialize, ToSchema)]
 pub(crate) struct SlotChange {
-    /// Its name.
+    /// Its name; an empty one lets what is around it name it again.
     name: Option<String>,
     fit: Option<Fit>,
     /// Its byte budget; 0 goes back to the default by area.
@@ -101,7 +101,7 @@ pub(crate) async fn change_slot(
     extract::Json(change): extract::Json<SlotChange>,
 ) -> Result<Json<SlotBody>, Problem> {
     let edit = SlotEdit {
-        name: change.name.map(|name| name.trim().to_owned()).filter(|name| !name.is_empty()),
+        name: change.name.map(|name| name.trim().to_owned()),
         fit: change.fit,
         budget: change.budget.map(|bytes| Some(bytes).filter(|bytes| bytes.get() > 0)),
         densities: change.densities.filter(|list| !list.is_empty()),

@@ -38,8 +38,8 @@ pub(crate) struct PicturePage {
 pub(crate) struct UseBody {
     /// The page's number.
     page: Uuid,
-    /// Its title.
-    page_title: String,
+    /// What it is called.
+    page_name: String,
     /// Its address.
     address: String,
     /// The slot's number.
@@ -91,7 +91,7 @@ pub(crate) async fn picture_page(
         boxes.dedup();
         Some(UseBody {
             page: page.id,
-            page_title: page.title.clone(),
+            page_name: page.name.clone(),
             address: page.address.clone(),
             slot: used.slot.id,
             slot_name: used.slot.name.clone(),

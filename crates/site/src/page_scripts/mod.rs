@@ -21,6 +21,7 @@ pub(crate) const LAID_OUT: &str = concat!("(async () => {", include_str!("laid_o
 pub(crate) const READ: &str = concat!(
     "(() => {",
     include_str!("selectors.js"),
+    include_str!("surroundings.js"),
     include_str!("boxes.js"),
     include_str!("images.js"),
     include_str!("places.js"),

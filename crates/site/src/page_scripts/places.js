@@ -4,6 +4,7 @@ const FITS = { fill: "fill", cover: "cover", contain: "contain", none: "natural"
 /** What the entries of all ways have; `way` is how the picture is shown. */
 const entry = (element, way, file, more) => ({
   ...selectors(element),
+  surroundings: surroundings(element),
   element: way,
   kind: kindOf(element),
   address: file.address,

@@ -9,6 +9,7 @@ pub struct Model {
     pub id: Uuid,
     pub address: String,
     pub title: String,
+    pub name: String,
     #[sea_orm(column_type = "JsonBinary")]
     pub heights: Json,
     #[sea_orm(column_type = "JsonBinary")]

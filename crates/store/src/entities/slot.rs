@@ -8,6 +8,7 @@ pub struct Model {
     #[sea_orm(primary_key, auto_increment = false)]
     pub id: Uuid,
     pub name: String,
+    pub named_by_hand: bool,
     pub kind: String,
     pub selector: Option<String>,
     pub fit: String,

@@ -1,5 +1,6 @@
 //! Layouts: measured pages, the slots recognised on them, and where those occur.
 
+mod names;
 mod pages;
 mod size_sets;
 mod slots;
@@ -34,6 +35,8 @@ pub struct Page {
     pub address: String,
     /// Its title.
     pub title: String,
+    /// What it is called: what tells it apart from the others.
+    pub name: String,
     /// Its height in CSS px, by layout width.
     pub heights: BTreeMap<u32, f64>,
     /// Viewport widths at which its style sheets change.
@@ -95,7 +98,7 @@ pub struct Changes {
 /// What may be set by hand about a slot; nothing leaves it as it is.
 #[derive(Debug, Clone, Default, PartialEq)]
 pub struct SlotEdit {
-    /// Its name.
+    /// Its name; an empty one goes back to what is around it.
     pub name: Option<String>,
     /// Its fit.
     pub fit: Option<Fit>,
@@ -130,11 +133,21 @@ pub(crate) fn read<T: for<'a> Deserialize<'a>>(value: serde_json::Value) -> Resu
     serde_json::from_value(value).map_err(|error| StoreError::Corrupt(error.to_string()))
 }
 
-/// A slot as a row.
-fn row_of(slot: &Slot) -> slot::ActiveModel {
+/// Who gave a slot its name.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Named {
+    /// Somebody.
+    ByHand,
+    /// What is around its places.
+    BySurroundings,
+}
+
+/// A slot as a row; what its name is taken from is noted beside it.
+fn row_of(slot: &Slot, named: Named) -> slot::ActiveModel {
     slot::ActiveModel {
         id: Set(slot.id),
         name: Set(slot.name.clone()),
+        named_by_hand: Set(named == Named::ByHand),
         kind: Set(slot.kind.name().to_owned()),
         selector: Set(slot.selector.clone()),
         fit: Set(slot.fit.name().to_owned()),
@@ -184,6 +197,7 @@ impl TryFrom<page::Model> for Page {
             id: row.id,
             address: row.address,
             title: row.title,
+            name: row.name,
             heights: read(row.heights)?,
             breakpoints: read(row.breakpoints)?,
             measured_at: row.measured_at,

@@ -18,7 +18,8 @@ use sea_orm::{
 };
 use uuid::Uuid;
 
-use super::{Changes, MeasuredPlace, NewPage, NewPlace, Page, Place, Slot, json, read};
+use super::names;
+use super::{Changes, MeasuredPlace, Named, NewPage, NewPlace, Page, Place, Slot, json, read};
 use crate::entities::{page, place, slot};
 use crate::{Store, StoreError};
 
@@ -40,12 +41,16 @@ impl Store {
             .map(Slot::try_from)
             .collect::<Result<_, _>>()?;
         let mut changes = Changes::default();
+        let mut touched: BTreeSet<Uuid> = known.iter().map(|row| row.slot_id).collect();
         for place in &new.places {
             match known.iter().find(|row| row.selector == place.selector) {
                 Some(row) => {
                     let before: MeasuredPlace = read(row.details.clone())?;
                     if before != place.details {
-                        changes.changed += 1;
+                        // What only tells more than before is no change of the page.
+                        let surroundings = place.details.surroundings.clone();
+                        let same = MeasuredPlace { surroundings, ..before };
+                        changes.changed += usize::from(same != place.details);
                         let mut update: place::ActiveModel = row.clone().into();
                         update.details = Set(json(&place.details));
                         update.update(&transaction).await?;
@@ -54,8 +59,8 @@ impl Store {
                 }
                 None => {
                     changes.new += 1;
-                    let (slot_id, uncertain) =
-                        join(&transaction, &mut slots, place, &new.title).await?;
+                    let (slot_id, uncertain) = join(&transaction, &mut slots, place).await?;
+                    touched.insert(slot_id);
                     let row = place::ActiveModel {
                         id: Set(Uuid::now_v7()),
                         slot_id: Set(slot_id),
@@ -75,6 +80,7 @@ impl Store {
                 place::Entity::delete_by_id(row.id).exec(&transaction).await?;
             }
         }
+        names::name(&transaction, Some(&touched)).await?;
         transaction.commit().await?;
         Ok(changes)
     }
@@ -145,6 +151,7 @@ async fn upsert_page(db: &impl ConnectionTrait, new: &NewPage) -> Result<Uuid, S
         id: Set(Uuid::now_v7()),
         address: Set(new.address.clone()),
         title: Set(new.title.clone()),
+        name: Set(new.title.clone()),
         heights: Set(json(&new.heights)),
         breakpoints: Set(json(&new.breakpoints)),
         measured_at: Set(Utc::now()),
@@ -177,7 +184,6 @@ async fn join(
     db: &impl ConnectionTrait,
     slots: &mut Vec<Slot>,
     place: &NewPlace,
-    title: &str,
 ) -> Result<(Uuid, bool), StoreError> {
     let signature = Signature {
         selector: place.loose.clone(),
@@ -194,7 +200,8 @@ async fn join(
     }
     let row = Slot {
         id: Uuid::now_v7(),
-        name: name(place, title, slots),
+        // Until what is around it gives it one.
+        name: place.kind.name().to_owned(),
         kind: place.kind,
         selector: Some(place.loose.clone()),
         fit: match place.details.painting {
@@ -209,7 +216,7 @@ async fn join(
         densities: vec![Density::ONE, Density::new(2.0).expect("within range")],
         budget: None,
     };
-    slot::Entity::insert(row_of(&row)).exec_without_returning(db).await?;
+    slot::Entity::insert(row_of(&row, Named::BySurroundings)).exec_without_returning(db).await?;
     slots.push(row);
     Ok((slots[slots.len() - 1].id, uncertain))
 }
@@ -233,18 +240,4 @@ async fn follow(
         row.update(db).await?;
     }
     Ok(())
-}
-
-/// A name to begin with: the last class that tells something, the kind, and a number where that
-/// is taken.
-fn name(place: &NewPlace, title: &str, slots: &[Slot]) -> String {
-    let class = place.loose.rsplit(" > ").find_map(|part| part.split('.').nth(1));
-    let page = title.split(" · ").next().unwrap_or(title);
-    let stem = match class {
-        Some(class) => format!("{class} {}", place.kind.name()),
-        None => format!("{page} {}", place.kind.name()),
-    };
-    let taken = |name: &str| slots.iter().any(|slot| slot.name == name);
-    let numbered = (2..).map(|n| format!("{stem} {n}")).find(|name| !taken(name));
-    if taken(&stem) { numbered.expect("numbers do not end") } else { stem }
 }

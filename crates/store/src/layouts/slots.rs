@@ -1,7 +1,7 @@
 //! What is done with slots by hand: typed, edited, sized, joined, split, filled.
 
-use super::row_of;
-use std::collections::BTreeMap;
+use super::{Named, names, row_of};
+use std::collections::{BTreeMap, BTreeSet};
 
 use brisk_margin_core::layout::Boxes;
 use brisk_margin_core::units::Density;
@@ -39,7 +39,7 @@ impl Store {
     pub async fn add_slots(&self, new: Vec<NewSlot>) -> Result<Vec<Slot>, StoreError> {
         let rows: Vec<Slot> = new.into_iter().map(NewSlot::row).collect();
         if !rows.is_empty() {
-            let active = rows.iter().map(row_of);
+            let active = rows.iter().map(|slot| row_of(slot, Named::ByHand));
             slot::Entity::insert_many(active).exec_without_returning(&self.db).await?;
         }
         Ok(rows)
@@ -47,12 +47,18 @@ impl Store {
 
     /// Sets by hand what `edit` holds; `None` where there is no such slot.
     pub async fn edit_slot(&self, id: Uuid, edit: SlotEdit) -> Result<Option<Slot>, StoreError> {
-        let Some(found) = slot::Entity::find_by_id(id).one(&self.db).await? else {
+        let transaction = self.db.begin().await?;
+        let Some(found) = slot::Entity::find_by_id(id).one(&transaction).await? else {
             return Ok(None);
         };
+        // Nothing is around a slot that is on no page.
+        let is_unnamed = edit.name.as_deref() == Some("") && found.selector.is_some();
         let mut row: slot::ActiveModel = found.into();
-        if let Some(name) = edit.name {
-            row.name = Set(name);
+        if let Some(name) = edit.name.filter(|name| is_unnamed || !name.is_empty()) {
+            row.named_by_hand = Set(!is_unnamed);
+            if !is_unnamed {
+                row.name = Set(name);
+            }
         }
         if let Some(fit) = edit.fit {
             row.fit = Set(fit.name().to_owned());
@@ -66,7 +72,13 @@ impl Store {
         if let Some(cropping) = edit.cropping {
             row.cropping = Set(cropping.map(|cropping| cropping.name().to_owned()));
         }
-        Ok(Some(row.update(&self.db).await?.try_into()?))
+        let mut row = row.update(&transaction).await?;
+        if is_unnamed {
+            names::name(&transaction, Some(&BTreeSet::from([id]))).await?;
+            row = slot::Entity::find_by_id(id).one(&transaction).await?.unwrap_or(row);
+        }
+        transaction.commit().await?;
+        Ok(Some(row.try_into()?))
     }
 
     /// Sets boxes by hand, or takes that back where there are none; all of them or none. Returns
@@ -121,6 +133,7 @@ impl Store {
             .exec(&transaction)
             .await?;
         slot::Entity::delete_by_id(from).exec(&transaction).await?;
+        names::name(&transaction, Some(&BTreeSet::from([into]))).await?;
         transaction.commit().await?;
         Ok(true)
     }
@@ -143,11 +156,14 @@ impl Store {
             ..Slot::try_from(slot)?
         };
         let own = Slot { name: format!("{}, on its own", own.name), ..own };
-        slot::Entity::insert(row_of(&own)).exec_without_returning(&transaction).await?;
+        let own_row = row_of(&own, Named::BySurroundings);
+        slot::Entity::insert(own_row).exec_without_returning(&transaction).await?;
+        let from = row.slot_id;
         let mut row: place::ActiveModel = row.into();
         row.slot_id = Set(own.id);
         row.uncertain = Set(false);
         row.update(&transaction).await?;
+        names::name(&transaction, Some(&BTreeSet::from([from, own.id]))).await?;
         transaction.commit().await?;
         Ok(Some(own.id))
     }

@@ -57,6 +57,7 @@ const SITE: &[Step] = &steps![
     "m0010_jobs_and_changes",
     "m0011_address",
     "m0012_fixed_pictures",
+    "m0013_names",
 ];
 
 /// A step: a file of SQL beside this one.

@@ -290,6 +290,8 @@ impl Measuring {
             Ok(())
         };
         tokio::try_join!(crawling, keeping)?;
+        // What tells a page apart is known once all are.
+        self.store.name_layouts().await?;
         Ok(())
     }
 

@@ -106,7 +106,8 @@ impl Site {
 
     async fn slot(&self, class: &str) -> Uuid {
         let slots = self.store.slots().await.unwrap();
-        slots.iter().find(|slot| slot.name.starts_with(class)).unwrap().id
+        let is_it = |selector: &String| selector.contains(class);
+        slots.iter().find(|slot| slot.selector.as_ref().is_some_and(is_it)).unwrap().id
     }
 }
 
