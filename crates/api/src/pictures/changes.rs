@@ -1,9 +1,11 @@
 //! Changes of many pictures at once, each of which can be taken back.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 use axum::Json;
 use axum::extract::State;
+use axum::http::StatusCode;
+use brisk_margin_core::cache_key::CacheKey;
 use brisk_margin_store::pictures::{self, ChangeSet, FieldChange};
 use chrono::{DateTime, Utc};
 use serde::{Deserialize, Serialize};
@@ -101,6 +103,9 @@ pub(crate) struct Removal {
     /// Only say what it would mean.
     #[serde(default)]
     dry_run: bool,
+    /// What the answer before said of which pictures these are: if they are others now, nothing is
+    /// removed.
+    seen: Option<String>,
 }
 
 /// What removing means.
@@ -108,6 +113,8 @@ pub(crate) struct Removal {
 pub(crate) struct RemovalBody {
     /// How many pictures.
     pictures: usize,
+    /// Stands for exactly these pictures.
+    seen: String,
     /// Those of them that pages show, with where.
     used: Vec<UsedBody>,
     /// For how many days they can be brought back.
@@ -133,6 +140,7 @@ pub(crate) struct UsedBody {
 /// that bringing them back brings the uses back.
 #[utoipa::path(post, path = "/pictures/remove", request_body = Removal, responses(
     (status = 200, body = RemovalBody),
+    (status = 409, body = Problem, content_type = "application/problem+json"),
     (status = 422, body = Problem, content_type = "application/problem+json"),
 ))]
 pub(crate) async fn remove(
@@ -141,6 +149,13 @@ pub(crate) async fn remove(
 ) -> Result<Json<RemovalBody>, Problem> {
     let ids = removal.which.ids(&app).await?;
     let used = used(&app, &ids).await?;
+    let seen = String::from(CacheKey::of(&ids.iter().collect::<BTreeSet<_>>()));
+    if removal.seen.is_some_and(|before| before != seen) {
+        let title = "The pictures are others now";
+        let detail = "since they were shown, pictures came or went: nothing was removed; look at \
+                      them again";
+        return Err(Problem::new(StatusCode::CONFLICT, "changed-meanwhile", title, detail));
+    }
     let change = if removal.dry_run {
         None
     } else {
@@ -148,7 +163,7 @@ pub(crate) async fn remove(
         make(&app, &summary, &removed(&ids, true)).await?
     };
     let keep_days = app.store.site().await?.keep_days;
-    Ok(Json(RemovalBody { pictures: ids.len(), used, keep_days, change }))
+    Ok(Json(RemovalBody { pictures: ids.len(), seen, used, keep_days, change }))
 }
 
 /// Pictures to be brought back.
@@ -168,7 +183,7 @@ pub(crate) async fn bring_back(
     extract::Json(wish): extract::Json<BringBack>,
 ) -> Result<Json<Option<ChangeBody>>, Problem> {
     let ids = wish.which.ids(&app).await?;
-    let summary = format!("brought back {}", count(ids.len()));
+    let summary = format!("restored {}", count(ids.len()));
     Ok(Json(make(&app, &summary, &removed(&ids, false)).await?))
 }
 
@@ -186,7 +201,7 @@ async fn used(app: &App, ids: &[Uuid]) -> Result<Vec<UsedBody>, Problem> {
     let uses = app.store.uses_of(ids).await?;
     let shown: Vec<Uuid> = uses.keys().copied().collect();
     let titles: BTreeMap<Uuid, String> =
-        app.store.pages().await?.into_iter().map(|page| (page.id, page.title)).collect();
+        app.store.pages().await?.into_iter().map(|page| (page.id, page.name)).collect();
     let pictures = app.store.pictures_of(&shown).await?;
     let body = |picture: pictures::Picture| {
         let places = &uses[&picture.id];

@@ -33,7 +33,7 @@ async fn cards_alike_are_one_slot_on_all_pages_and_others_are_asked_about() {
 
     let slots = slots(&api).await;
     assert_eq!(slots.len(), 2);
-    assert_eq!((&slots[0]["name"], &slots[0]["places"]), (&json!("cards card"), &json!(3)));
+    assert_eq!((&slots[0]["name"], &slots[0]["places"]), (&json!("Cards on 2 pages"), &json!(3)));
     let doubtful = api.get("/api/occurrences?uncertain=true").await.json();
     assert_eq!(doubtful.as_array().unwrap().len(), 1);
     assert_eq!(doubtful[0]["alike"]["slot_id"], slots[0]["id"]);
@@ -54,6 +54,10 @@ async fn measuring_again_keeps_what_was_set_by_hand_and_tells_what_changed() {
         .unwrap();
     let slot = slots(&api).await[0]["id"].as_str().unwrap().to_owned();
     let edit = json!({"name": "Walk cards", "budget": 33_000});
+    assert_eq!(api.patch(&format!("/api/slots/{slot}"), &edit).await.status, StatusCode::OK);
+    let none = json!({"name": " "});
+    let unnamed = api.patch(&format!("/api/slots/{slot}"), &none).await.json();
+    assert_eq!(unnamed["name"], "Star walks · cards (2)", "what is around it names it again");
     assert_eq!(api.patch(&format!("/api/slots/{slot}"), &edit).await.status, StatusCode::OK);
     let picture = api.taken("dome.jpg", &gradient_jpeg(1600, 1000)).await;
     let placement = json!({"picture_id": picture});

@@ -221,8 +221,17 @@ async fn a_removed_picture_comes_back_with_its_places_until_its_time_is_over() {
     assert_eq!(asked["used"][0]["pages"], json!(["Star walks"]));
     assert_eq!((&asked["keep_days"], &asked["change"]), (&json!(90), &Value::Null));
 
+    // What was shown is removed, and nothing that came since.
+    let shown = json!({"which": {"filter": {}}, "dry_run": true});
+    let seen = api.post("/api/pictures/remove", &shown).await.json()["seen"].clone();
+    let late = api.taken("late.jpg", &gradient_jpeg(80, 60)).await;
+    let all = json!({"which": {"filter": {}}, "seen": seen});
+    assert_eq!(api.post("/api/pictures/remove", &all).await.status, StatusCode::CONFLICT);
+    assert_eq!(api.names("").await.len(), 2);
+    api.post("/api/pictures/remove", &json!({"which": {"ids": [&late]}})).await;
+
     api.post("/api/pictures/remove", &json!({"which": {"ids": [&id]}})).await;
-    assert_eq!((api.names("").await.len(), api.names("removed=true").await.len()), (0, 1));
+    assert_eq!((api.names("").await.len(), api.names("removed=true").await.len()), (0, 2));
     assert_eq!(removal::forget_pictures(&api.store).await.unwrap(), 0, "90 days are not over");
     let tally = api.post("/api/tally", &json!({"which": {"ids": [&id]}})).await.json();
     assert_eq!(tally["pictures"], 1, "removed pictures that are selected count");
@@ -238,13 +247,13 @@ async fn a_removed_picture_comes_back_with_its_places_until_its_time_is_over() {
     api.post("/api/pictures/remove", &json!({"which": {"ids": [&other]}})).await;
     let blobs = api.files_below("blobs");
     let later = chrono::Utc::now() + chrono::TimeDelta::days(91);
-    assert_eq!(api.store.forget_removed(later).await.unwrap(), 1);
+    assert_eq!(api.store.forget_removed(later).await.unwrap(), 2);
     assert_eq!(api.get(&format!("/api/pictures/{other}")).await.status, StatusCode::NOT_FOUND);
     // Its bytes go a day after its row, unless somebody brought them again.
     assert_eq!(removal::forget_pictures(&api.store).await.unwrap(), 0);
     assert_eq!(api.files_below("blobs"), blobs);
-    assert_eq!(api.sites.installation().delete_unused_bytes(later).await.unwrap(), 1);
-    assert_eq!(api.files_below("blobs"), blobs - 1, "its original is gone, and no other");
+    assert_eq!(api.sites.installation().delete_unused_bytes(later).await.unwrap(), 2);
+    assert_eq!(api.files_below("blobs"), blobs - 2, "their originals are gone, and no others");
     assert_eq!(api.get(&format!("/api/pictures/{id}/original")).await.body, file);
 
     let again = api.taken("moor.png", &gradient_png(50, 40)).await;

@@ -4,6 +4,7 @@ mod api;
 mod arrivals;
 mod background;
 mod bench;
+mod geometry;
 mod layouts;
 mod library;
 mod responsive;

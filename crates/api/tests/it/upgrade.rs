@@ -34,6 +34,7 @@ fn today(field: &str) -> &str {
         "not_looked_at" => "not_analysed",
         "occurrence_id" => "place_id",
         "occurrences" => "places",
+        "page_title" => "page_name",
         "told" => "embedded",
         "treatment" => "import_action",
         "work" => "adjustments",

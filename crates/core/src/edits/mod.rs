@@ -13,6 +13,7 @@ mod limits;
 mod list;
 pub mod plan;
 pub mod text;
+mod turning;
 pub mod values;
 
 pub use edit::{Corners, Edit, Stage};
@@ -20,3 +21,4 @@ pub use error::EditError;
 pub use limits::{MOST_EDITS, VERSION};
 pub use list::{EditEntry, EditList, Written};
 pub use text::TextBlock;
+pub use turning::{LevelError, Turning};
