@@ -2,7 +2,8 @@ import { readdirSync, readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { brotliCompressSync, gzipSync } from "node:zlib";
 import react from "@vitejs/plugin-react";
-import { defineConfig, type Plugin } from "vite";
+import type { Plugin } from "vite";
+import { defineConfig } from "vitest/config";
 
 /** Packs each text file once, so that the server need not do it for every visitor. */
 function packed(): Plugin {
@@ -25,5 +26,11 @@ export default defineConfig({
   // The server puts a nonce of its own here in every answer.
   html: { cspNonce: "__NONCE__" },
   build: { target: "es2023", assetsInlineLimit: 0, chunkSizeWarningLimit: 1500 },
+  test: {
+    environment: "jsdom",
+    include: ["src/**/*.test.{ts,tsx}"],
+    restoreMocks: true,
+    setupFiles: ["src/testing/server.ts"],
+  },
   server: { proxy: { "/api": "http://127.0.0.1:4810" } },
 });

@@ -188,6 +188,19 @@ impl Application {
         serde_json::from_slice(&text).unwrap()
     }
 
+    /// Sends `body` to the API at `path`, and tells the answer.
+    ///
+    /// # Panics
+    /// Where it is refused.
+    pub async fn post(&self, path: &str, body: &serde_json::Value) -> serde_json::Value {
+        let request = crate::http::client().post(self.url(path));
+        let request = request.header("content-type", "application/json").body(body.to_string());
+        let answer = request.send().await.unwrap();
+        let (status, text) = (answer.status(), answer.text().await.unwrap());
+        assert!(status.is_success(), "{path}: {status} {text}");
+        serde_json::from_str(&text).unwrap_or_default()
+    }
+
     /// The whole address of `path` at the site: of its API below `/api`, else of its screens.
     pub fn url(&self, path: &str) -> String {
         match path.strip_prefix("/api/") {

@@ -17,6 +17,17 @@ use crate::application::Process;
 /// How long anything on the page may take; far more than it does.
 const PATIENCE: Duration = Duration::from_secs(20);
 
+/// The key.
+pub const ENTER: &str = "\u{E007}";
+
+/// A script that is true once the page shows `text`, however its lines are broken.
+pub fn shows(text: &str) -> String {
+    format!("return document.body.innerText.replaceAll('\\n', ' ').includes({})", json!(text))
+}
+
+/// The automatic check of accessibility, as the client's packages have it.
+const AXE: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/../web/node_modules/axe-core/axe.min.js");
+
 /// Chromium with an empty profile of its own.
 pub struct Browser {
     /// For what this type has no word.
@@ -70,6 +81,67 @@ impl Browser {
             Ok(element) => element,
             Err(_) => panic!("“{text}” is not there; the page says:\n{}", self.text().await),
         }
+    }
+
+    /// Clicks on what `css` finds, once it is there; one that is drawn anew meanwhile is found anew.
+    pub async fn click(&self, css: &str) {
+        let started = std::time::Instant::now();
+        loop {
+            match self.find(css).await.click().await {
+                Ok(()) => return,
+                Err(error) if started.elapsed() > PATIENCE => panic!("“{css}”: {error}"),
+                Err(_) => tokio::time::sleep(Duration::from_millis(50)).await,
+            }
+        }
+    }
+
+    /// Takes the part with that text of a row of choices.
+    pub async fn segment(&self, text: &str) {
+        let path =
+            format!("//*[contains(@class, 'segmented-item-label')][normalize-space()='{text}']");
+        let wait = self.client.wait().at_most(PATIENCE).for_element(Locator::XPath(&path));
+        match wait.await {
+            Ok(part) => part.click().await.unwrap(),
+            Err(_) => panic!("“{text}” is no choice; the page says:\n{}", self.text().await),
+        }
+    }
+
+    /// Types `text` into the field with that label, in place of what it holds; Enter only confirms.
+    pub async fn type_into(&self, label: &str, text: &str) {
+        let field = self.find(&format!("input[aria-label='{label}']")).await;
+        if text != ENTER {
+            self.run("arguments[0].select()", vec![json!(field)]).await;
+        }
+        field.send_keys(text).await.unwrap();
+    }
+
+    /// Opens the menu behind the button called `button` and takes what is called `entry` in it.
+    pub async fn choose_in_menu(&self, button: &str, entry: &str) {
+        self.labelled(button).await.click().await.unwrap();
+        let path = format!("//*[@role='menuitem'][normalize-space()='{entry}']");
+        let wait = self.client.wait().at_most(PATIENCE).for_element(Locator::XPath(&path));
+        match wait.await {
+            Ok(entry) => entry.click().await.unwrap(),
+            Err(_) => panic!("“{entry}” is not in the menu; the page says:\n{}", self.text().await),
+        }
+    }
+
+    /// What an automatic check of the page finds that keeps people out (WCAG 2.2 A and AA): each rule
+    /// with the elements that break it.
+    pub async fn barriers(&self) -> Vec<String> {
+        let check = r#"
+            const done = arguments[arguments.length - 1];
+            const tags = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"];
+            axe.run(document, { runOnly: { type: "tag", values: tags } }).then(
+              ({ violations }) => done(violations.map(({ id, help, nodes }) =>
+                `${id}: ${help}: ${nodes.slice(0, 4).map(({ html, failureSummary }) =>
+                  html.slice(0, 160) + " " + failureSummary.split("\n").slice(1, 3).join(" ")).join(" | ")}`)),
+              (error) => done([String(error)]),
+            );"#;
+        let axe = std::fs::read_to_string(AXE).expect("the client's packages are installed");
+        self.run(&axe, vec![]).await;
+        let found = self.client.execute_async(check, vec![]).await.unwrap();
+        found.as_array().unwrap().iter().map(|one| one.as_str().unwrap().to_owned()).collect()
     }
 
     /// Runs `script` in the page.

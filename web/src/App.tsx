@@ -1,44 +1,62 @@
-import { Button, Input, type InputRef } from "antd";
-import { useRef, useState } from "react";
+import { Button, type InputRef } from "antd";
+import { lazy, Suspense, useEffect, useRef, useState } from "react";
 import { Navigate, NavLink, Route, Routes, useLocation, useNavigate } from "react-router";
 import { ApiError } from "./api/client";
 import { useChanges } from "./api/useChanges";
 import { useSite } from "./api/useSite";
-import { BenchPage } from "./bench/BenchPage";
 import { lastPicture } from "./bench/lastPicture";
 import { JobsButton } from "./jobs/JobsButton";
-import { JobsSheet } from "./jobs/JobsSheet";
-import { LayoutsPage } from "./layouts/LayoutsPage";
-import { SiteSheet } from "./layouts/SiteSheet";
-import { ArrivalsSheet } from "./library/ArrivalsSheet";
 import { DropZone } from "./library/DropZone";
 import { LibraryPage } from "./library/LibraryPage";
-import { PairsPage } from "./library/PairsPage";
-import { PictureView } from "./library/PictureView";
+import { SearchField } from "./library/SearchField";
 import { SiteSwitch } from "./sites/SiteSwitch";
-import { Shortcuts } from "./ui/Shortcuts";
+import { ConnectionNote } from "./ui/ConnectionNote";
+import { ErrorBoundary } from "./ui/ErrorBoundary";
+import { lastAddress, useLastAddress } from "./ui/lastAddress";
+import { NoticeStrip } from "./ui/NoticeStrip";
 import type { Mode } from "./ui/theme";
 import { useKey } from "./ui/useKey";
+import { useTitle } from "./ui/useTitle";
+import { Waiting } from "./ui/Waiting";
+
+// What is not the first screen comes when it is opened.
+const BenchPage = lazy(() => import("./bench/BenchPage").then(({ BenchPage }) => ({ default: BenchPage })));
+const LayoutsPage = lazy(() => import("./layouts/LayoutsPage").then(({ LayoutsPage }) => ({ default: LayoutsPage })));
+const PairsPage = lazy(() => import("./library/PairsPage").then(({ PairsPage }) => ({ default: PairsPage })));
+const PictureView = lazy(() => import("./library/PictureView").then(({ PictureView }) => ({ default: PictureView })));
+const ChangesPage = lazy(() => import("./library/ChangesPage").then(({ ChangesPage }) => ({ default: ChangesPage })));
+const SiteSheet = lazy(() => import("./layouts/SiteSheet").then(({ SiteSheet }) => ({ default: SiteSheet })));
+const JobsSheet = lazy(() => import("./jobs/JobsSheet").then(({ JobsSheet }) => ({ default: JobsSheet })));
+const ArrivalsSheet = lazy(() =>
+  import("./library/ArrivalsSheet").then(({ ArrivalsSheet }) => ({ default: ArrivalsSheet })),
+);
+const Shortcuts = lazy(() => import("./ui/Shortcuts").then(({ Shortcuts }) => ({ default: Shortcuts })));
+
+/** Views that are come back to as they were left. */
+const LISTS = ["/library", "/layouts"];
 
 /** The frame: site and search on top, the rail of words, the page and its tally. */
 export function App({ mode, onMode }: { mode: Mode; onMode: (mode: Mode) => void }) {
   useChanges();
   const navigate = useNavigate();
   const site = useSite();
-  const [search, setSearch] = useState("");
   const [keysOpen, setKeysOpen] = useState(false);
   const [arrivalsOpen, setArrivalsOpen] = useState(false);
   const [jobsOpen, setJobsOpen] = useState(false);
   const [siteOpen, setSiteOpen] = useState(false);
   const field = useRef<InputRef>(null);
   const bench = useBenchAddress();
+  const { pathname } = useLocation();
+  useLastAddress(LISTS);
+  useTitle(site.data?.name);
+  useFocusOnArrival(pathname);
   const going = useRef(false);
 
   useKey((event) => {
     const goes = going.current;
     going.current = event.key === "g";
-    if (goes && event.key === "y") void navigate("/layouts");
-    else if (goes && event.key === "l") void navigate("/library");
+    if (goes && event.key === "y") void navigate(lastAddress("/layouts"));
+    else if (goes && event.key === "l") void navigate(lastAddress("/library"));
     else if (goes && event.key === "b") void navigate(bench);
     else if (event.key === "?") setKeysOpen((open) => !open);
     else if (event.key === "a") setArrivalsOpen((open) => !open);
@@ -60,18 +78,7 @@ export function App({ mode, onMode }: { mode: Mode; onMode: (mode: Mode) => void
           <span className="mark">Brisk Margin</span>
           <SiteSwitch name={site.data?.name} />
           <span className="gap" />
-          <Input
-            ref={field}
-            aria-label="Search the library"
-            placeholder="Search names and texts ( / )"
-            allowClear
-            value={search}
-            style={{ width: 240 }}
-            onChange={(event) => {
-              setSearch(event.target.value);
-              void navigate("/library");
-            }}
-          />
+          <SearchField ref={field} />
           <Button
             onClick={() => {
               setArrivalsOpen((open) => !open);
@@ -99,7 +106,8 @@ export function App({ mode, onMode }: { mode: Mode; onMode: (mode: Mode) => void
             {mode === "dark" ? "Light theme" : "Dark theme"}
           </Button>
           <Button
-            aria-label="Keys"
+            aria-label="Shortcuts"
+            title="Shortcuts"
             onClick={() => {
               setKeysOpen(true);
             }}
@@ -108,47 +116,88 @@ export function App({ mode, onMode }: { mode: Mode; onMode: (mode: Mode) => void
           </Button>
         </header>
         <nav className="rail" aria-label="Work">
-          <NavLink to="/layouts">Layouts</NavLink>
-          <NavLink to="/library">Library</NavLink>
+          <NavLink to={lastAddress("/layouts")}>Layouts</NavLink>
+          <NavLink to={lastAddress("/library")}>Library</NavLink>
           <NavLink to={bench}>Bench</NavLink>
         </nav>
-        <Routes>
-          <Route path="/" element={<Navigate to="/library" replace />} />
-          <Route path="/layouts" element={<LayoutsPage />} />
-          <Route path="/library" element={<LibraryPage search={search} />} />
-          <Route path="/library/alike" element={<PairsPage />} />
-          <Route path="/library/:id" element={<PictureView />} />
-          <Route path="/bench" element={<BenchPage />} />
-          <Route path="/bench/:id" element={<BenchPage />} />
-          <Route path="*" element={<Nowhere />} />
-        </Routes>
+        <ErrorBoundary at={pathname}>
+          <Suspense fallback={<Waiting words="Opening…" />}>
+            <Routes>
+              <Route path="/" element={<Navigate to="/library" replace />} />
+              <Route path="/layouts" element={<LayoutsPage />} />
+              <Route path="/library" element={<LibraryPage />} />
+              <Route path="/library/alike" element={<PairsPage />} />
+              <Route path="/library/:id" element={<PictureView />} />
+              <Route path="/bench" element={<BenchPage />} />
+              <Route path="/bench/:id" element={<BenchPage />} />
+              <Route path="/library/changes" element={<ChangesPage />} />
+              <Route path="*" element={<Nowhere />} />
+            </Routes>
+          </Suspense>
+        </ErrorBoundary>
+        <div className="notes">
+          <ConnectionNote />
+          <NoticeStrip />
+        </div>
       </div>
-      <ArrivalsSheet
-        open={arrivalsOpen}
-        onClose={() => {
-          setArrivalsOpen(false);
-        }}
-      />
-      <JobsSheet
-        open={jobsOpen}
-        onClose={() => {
-          setJobsOpen(false);
-        }}
-      />
-      <SiteSheet
-        open={siteOpen}
-        onClose={() => {
-          setSiteOpen(false);
-        }}
-      />
-      <Shortcuts
-        open={keysOpen}
-        onClose={() => {
-          setKeysOpen(false);
-        }}
-      />
+      <Suspense>
+        <Opened open={arrivalsOpen}>
+          <ArrivalsSheet
+            open={arrivalsOpen}
+            onClose={() => {
+              setArrivalsOpen(false);
+            }}
+          />
+        </Opened>
+        <Opened open={jobsOpen}>
+          <JobsSheet
+            open={jobsOpen}
+            onClose={() => {
+              setJobsOpen(false);
+            }}
+          />
+        </Opened>
+        <Opened open={siteOpen}>
+          <SiteSheet
+            open={siteOpen}
+            onClose={() => {
+              setSiteOpen(false);
+            }}
+          />
+        </Opened>
+        <Opened open={keysOpen}>
+          <Shortcuts
+            open={keysOpen}
+            onClose={() => {
+              setKeysOpen(false);
+            }}
+          />
+        </Opened>
+      </Suspense>
     </DropZone>
   );
+}
+
+/** Is there once it was opened for the first time, and stays with what was written in it. */
+function Opened({ open, children }: { open: boolean; children: React.ReactNode }) {
+  const [once, setOnce] = useState(open);
+  if (open && !once) setOnce(true);
+  return once ? children : null;
+}
+
+/** The focus goes along to another view, so that a screen reader tells of it. */
+function useFocusOnArrival(pathname: string) {
+  const first = useRef(true);
+  useEffect(() => {
+    if (first.current) {
+      first.current = false;
+      return;
+    }
+    const view = document.querySelector<HTMLElement>(".work");
+    if (!view || view.contains(document.activeElement)) return;
+    view.tabIndex = -1;
+    view.focus({ preventScroll: true });
+  }, [pathname]);
 }
 
 /** The bench with the picture that lay on it last. */

@@ -1,7 +1,7 @@
 import "@fontsource-variable/source-sans-3/wght.css";
 import "@fontsource-variable/source-code-pro/wght.css";
 import "./ui/app.css";
-import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { MutationCache, QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { ConfigProvider } from "antd";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
@@ -9,12 +9,21 @@ import { BrowserRouter } from "react-router";
 import { siteSlug } from "./api/client";
 import { App } from "./App";
 import { SitesPage } from "./sites/SitesPage";
+import { notices } from "./ui/notice";
 import { themeOf, useMode } from "./ui/theme";
 
 const queries = new QueryClient({
+  mutationCache: new MutationCache({
+    // Who shows the reason beside the control says so.
+    onError: (error, _, __, mutation) => {
+      if (!mutation.meta?.told && !mutation.options.onError) notices.show({ words: `Not done: ${error.message}` });
+    },
+  }),
   defaultOptions: {
     // The server is on this machine and tells of changes by itself.
-    queries: { staleTime: 60_000, retry: 1, refetchOnWindowFocus: false },
+    // It also answers while the machine has no network.
+    queries: { staleTime: 60_000, retry: 1, refetchOnWindowFocus: false, networkMode: "always" },
+    mutations: { networkMode: "always" },
   },
 });
 

@@ -19,16 +19,6 @@ async fn uploaded(application: &Application, name: &str, bytes: Vec<u8>) -> Stri
     text(&serde_json::from_str::<Value>(&answer.text().await.unwrap()).unwrap()["id"])
 }
 
-async fn post(application: &Application, path: &str, body: Value) -> Value {
-    let request = brisk_margin_e2e::http::client().post(application.url(path));
-    let request = request.header("content-type", "application/json").body(body.to_string());
-    let answer = request.send().await.unwrap();
-    let status = answer.status();
-    let body = answer.text().await.unwrap();
-    assert!(status.is_success(), "{path}: {status} {body}");
-    serde_json::from_str(&body).unwrap_or_default()
-}
-
 fn text(value: &Value) -> String {
     value.as_str().unwrap_or_else(|| panic!("no text: {value}")).to_owned()
 }
@@ -36,7 +26,7 @@ fn text(value: &Value) -> String {
 /// Measures the page of the guides and returns the place whose box is the widest.
 async fn wide_place(application: &Application, site: &str) -> Value {
     let address = format!("{site}/people.html");
-    post(application, "/api/measurements", json!({"address": address})).await;
+    application.post("/api/measurements", &json!({"address": address})).await;
     application.until_measured().await;
     let places = application.json("/api/occurrences").await;
     let aspect = |place: &Value| {
@@ -61,7 +51,7 @@ async fn a_wide_picture_is_framed_finished_stepped_back_and_saved_beside() {
     let place = wide_place(&application, &site).await;
     let slot = text(&place["slot_id"]);
     let body = json!({"picture_id": picture, "places": [place["id"]]});
-    post(&application, &format!("/api/slots/{slot}/placement"), body).await;
+    application.post(&format!("/api/slots/{slot}/placement"), &body).await;
 
     let downloads = tempfile::tempdir().unwrap();
     let browser = Browser::open(1280, 800, downloads.path()).await;
@@ -115,7 +105,7 @@ async fn a_wide_picture_is_framed_finished_stepped_back_and_saved_beside() {
     }
     browser.until("the text is gone", "return !document.querySelector('[data-kind=text]') && !!document.querySelector('[data-kind=border]')").await;
 
-    browser.labelled("Save as new…").await.click().await.unwrap();
+    browser.choose_in_menu("More…", "Save as new…").await;
     let name = browser.find("#beside-name").await;
     name.clear().await.unwrap();
     name.send_keys("Moor with a border").await.unwrap();
@@ -189,13 +179,13 @@ async fn chromium_paints_what_the_object_position_promises() {
     let picture = uploaded(&application, "signs.png", png::encode_fast(&source).unwrap()).await;
     let boxes = json!({"390": [200.0, 140.0], "820": [220.0, 132.0], "1280": [300.0, 175.0]});
     let slot = json!({"name": "teaser", "kind": "card", "fit": "cover", "boxes": boxes});
-    let slot = text(&post(&application, "/api/slots", slot).await["id"]);
+    let slot = text(&application.post("/api/slots", &slot).await["id"]);
     let work = json!({
         "focal": {"x": 0.9, "y": 0.1},
         "keep_area": {"x": 0.0, "y": 0.3, "width": 0.3, "height": 0.4},
     });
     let asked = json!({"adjustments": work, "slots": [slot]});
-    let framings = post(&application, &format!("/api/pictures/{picture}/framings"), asked).await;
+    let framings = application.post(&format!("/api/pictures/{picture}/framings"), &asked).await;
     let framing = &framings["slots"][0];
     assert_eq!(framing["cropping"], "browser", "{framing}");
     let rect = |value: &Value| {

@@ -3,7 +3,7 @@
 use brisk_margin_core::format::Format;
 use brisk_margin_core::geometry::Size;
 use brisk_margin_e2e::application::Home;
-use brisk_margin_e2e::browser::Browser;
+use brisk_margin_e2e::browser::{Browser, shows};
 use brisk_margin_imaging::raster::{Channels, Raster};
 use brisk_margin_testing::pictures::encoded;
 use serde_json::{Value, json};
@@ -39,8 +39,8 @@ async fn the_worst_spot_a_trial_under_a_weight_and_the_rule() {
     browser.labelled("Open on the bench").await.click().await.unwrap();
 
     // Typing the slot is all it takes: every format is tried.
-    type_into(&browser, "Slot width in CSS px", "700").await;
-    type_into(&browser, "Slot height in CSS px", "450").await;
+    browser.type_into("Slot width in CSS px", "700").await;
+    browser.type_into("Slot height in CSS px", "450").await;
     browser.until("a trial is there", "return document.querySelectorAll('.band').length > 0").await;
     let three = "return document.querySelectorAll('.band').length >= 3
         && document.querySelector('[data-testid=trial-progress]').textContent === ''";
@@ -71,7 +71,7 @@ async fn the_worst_spot_a_trial_under_a_weight_and_the_rule() {
     key(&browser, "keyup").await;
 
     // A trial under 60 KB, in the format of the lightest.
-    type_into(&browser, "Kilobytes of the trial", "60").await;
+    browser.type_into("Kilobytes of the trial", "60").await;
     browser.labelled("Try").await.click().await.unwrap();
     let chosen =
         "return Number(document.querySelector('.band[data-chosen=true]')?.dataset.bytes) > 30000";
@@ -115,10 +115,6 @@ async fn the_worst_spot_a_trial_under_a_weight_and_the_rule() {
 const RULE: &str = "return document.querySelector('[data-testid=rule-words]')
     .textContent.includes(\"by the picture's rule\")";
 
-fn shows(text: &str) -> String {
-    format!("return document.body.innerText.includes({})", json!(text))
-}
-
 fn starts(name: &str, text: &str) -> String {
     format!(
         "return document.querySelector('[data-testid={name}]').textContent.startsWith('{text}')"
@@ -150,10 +146,4 @@ async fn pixels(browser: &Browser) -> Value {
 async fn key(browser: &Browser, kind: &str) {
     let script = format!("dispatchEvent(new KeyboardEvent('{kind}', {{ key: 'o' }}))");
     browser.run(&script, vec![]).await;
-}
-
-async fn type_into(browser: &Browser, label: &str, text: &str) {
-    let field = browser.find(&format!("input[aria-label='{label}']")).await;
-    browser.run("arguments[0].select()", vec![json!(field)]).await;
-    field.send_keys(text).await.unwrap();
 }

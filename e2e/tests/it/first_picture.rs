@@ -6,7 +6,7 @@ use std::time::Duration;
 use brisk_margin_core::format::Format;
 use brisk_margin_core::geometry::Size;
 use brisk_margin_e2e::application::Home;
-use brisk_margin_e2e::browser::Browser;
+use brisk_margin_e2e::browser::{Browser, shows};
 use brisk_margin_imaging::codecs::Codecs;
 use brisk_margin_testing::pictures::gradient_jpeg;
 use fantoccini::Locator;
@@ -27,8 +27,8 @@ async fn from_a_dropped_picture_to_its_file() {
     browser.labelled("Open on the bench").await.click().await.unwrap();
 
     // The third: type the slot.
-    type_into(&browser, "Slot width in CSS px", "912").await;
-    type_into(&browser, "Slot height in CSS px", "344").await;
+    browser.type_into("Slot width in CSS px", "912").await;
+    browser.type_into("Slot height in CSS px", "344").await;
     browser.until("the size is told", &test_text("output", "912 × 344 px")).await;
     browser.until("the cuts are told", &test_text("cuts", "298 top · 298 bottom px")).await;
     check_frame(&browser, 298.0 / 1200.0, 604.0 / 1200.0).await;
@@ -40,10 +40,11 @@ async fn from_a_dropped_picture_to_its_file() {
     browser.until("the frame moved up", &test_text("cuts", "596 bottom px")).await;
     check_frame(&browser, 0.0, 604.0 / 1200.0).await;
 
+    browser.segment("By hand").await;
     choose(&browser, "Format", "JPEG").await;
-    type_into(&browser, "Quality, 1 to 100", "85").await;
+    browser.type_into("Quality, 1 to 100", "85").await;
     // The fourth: make it.
-    type_into(&browser, "Quality, 1 to 100", "\u{E007}").await;
+    browser.type_into("Quality, 1 to 100", "\u{E007}").await;
     browser.find("[data-testid=proof-result][data-shown='912x344']").await;
     browser.find("[data-testid=proof-original][data-shown='912x344']").await;
 
@@ -66,7 +67,7 @@ async fn from_a_dropped_picture_to_its_file() {
 
     hold_for_the_original(&browser).await;
 
-    type_into(&browser, "Slot width in CSS px", "3000").await;
+    browser.type_into("Slot width in CSS px", "3000").await;
     browser.until("the shortfall is told", &test_text("shortfall", "Too small:")).await;
     browser.until("it is not enlarged", &test_text("output", "1600 × 183 px")).await;
     assert_eq!(browser.complaints().await, [""; 0]);
@@ -106,11 +107,6 @@ async fn what_is_no_picture_is_refused_in_place_and_the_rest_goes_on() {
     browser.close().await;
 }
 
-/// A script that is true once the page shows `text`.
-fn shows(text: &str) -> String {
-    format!("return document.body.innerText.includes({})", json!(text))
-}
-
 /// A script that is true once the element of that test name holds `text`.
 fn test_text(name: &str, text: &str) -> String {
     format!(
@@ -120,14 +116,6 @@ fn test_text(name: &str, text: &str) -> String {
 }
 
 /// Types `text` over what stands in the field.
-async fn type_into(browser: &Browser, label: &str, text: &str) {
-    let field = browser.find(&format!("input[aria-label='{label}']")).await;
-    if text != "\u{E007}" {
-        browser.run("arguments[0].select()", vec![json!(field)]).await;
-    }
-    field.send_keys(text).await.unwrap();
-}
-
 async fn choose(browser: &Browser, label: &str, option: &str) {
     let field = browser.find(&format!("input[aria-label='{label}']")).await;
     field.send_keys("\u{E015}").await.unwrap();

@@ -34,7 +34,7 @@ async fn a_page_is_measured_and_a_wasteful_slot_gets_another_picture() {
     // The page stands at all four widths, its slots as boxes with the pictures in them.
     let columns = "return document.querySelectorAll('.column').length === 4";
     browser.until("every width stands there", columns).await;
-    let row = browser.find("[data-slot='masthead header'] .row-button").await;
+    let row = browser.find("[data-slot^='Header'] .row-button").await;
     row.click().await.unwrap();
     browser.until("the waste is told", &issues_say("more pixels than any screen uses")).await;
     let lit = "return document.querySelectorAll('.place[aria-pressed=true]').length";

@@ -2,7 +2,7 @@
 //! back.
 
 use brisk_margin_e2e::application::Home;
-use brisk_margin_e2e::browser::Browser;
+use brisk_margin_e2e::browser::{Browser, shows};
 use brisk_margin_testing::made_up;
 use brisk_margin_testing::pictures::{gradient_jpeg, gradient_png};
 use fantoccini::Locator;
@@ -36,7 +36,7 @@ async fn a_folder_is_dropped_described_by_keyboard_and_partly_removed() {
 
     // Filter, then write three alt texts with the keyboard alone.
     click_word(&browser, "no alt text").await;
-    by_text(&browser, "Edit details").await.click().await.unwrap();
+    browser.segment("Edit details").await;
     browser
         .until("writing has the focus", "return document.activeElement.matches('.describe')")
         .await;
@@ -76,7 +76,7 @@ async fn a_folder_is_dropped_described_by_keyboard_and_partly_removed() {
     browser
         .until("one is left", "return document.querySelectorAll('.grid-row').length === 1")
         .await;
-    choose(&browser, "Part of the library", "Removed (1)").await;
+    browser.labelled("Removed 1").await.click().await.unwrap();
     browser.until("it is listed there", &shows("1 picture")).await;
     browser.find(".grid-row input[type=checkbox]").await.click().await.unwrap();
     browser.labelled("Restore 1 picture").await.click().await.unwrap();
@@ -124,15 +124,10 @@ async fn two_thousand_rows_scroll_without_gaps() {
 }
 
 async fn remove_the_first(browser: &Browser) {
-    browser.find(".grid-row input[type=checkbox]").await.click().await.unwrap();
+    browser.click(".grid-row input[type=checkbox]").await;
     browser.labelled("Remove…").await.click().await.unwrap();
     browser.labelled("Remove 1 picture").await.click().await.unwrap();
     browser.until("it is told", &shows("Removed 1 picture.")).await;
-}
-
-/// A script that is true once the page shows `text`.
-fn shows(text: &str) -> String {
-    format!("return document.body.innerText.replaceAll('\\n', ' ').includes({})", json!(text))
 }
 
 async fn click_word(browser: &Browser, word: &str) {
@@ -140,17 +135,4 @@ async fn click_word(browser: &Browser, word: &str) {
         .find((one) => one.textContent.startsWith(arguments[0]));
         word?.click(); return Boolean(word);";
     assert_eq!(browser.run(script, vec![json!(word)]).await, Value::Bool(true), "{word}");
-}
-
-async fn by_text(browser: &Browser, text: &str) -> fantoccini::elements::Element {
-    let path = format!("//*[contains(@class, 'segmented-item-label')][normalize-space()='{text}']");
-    browser.client.wait().for_element(Locator::XPath(&path)).await.unwrap()
-}
-
-async fn choose(browser: &Browser, label: &str, option: &str) {
-    let field = browser.find(&format!("input[aria-label='{label}']")).await;
-    field.send_keys("\u{E015}").await.unwrap();
-    let path = format!("//*[@class and contains(@class, 'option')][@title='{option}']");
-    let wait = browser.client.wait().for_element(Locator::XPath(&path));
-    wait.await.unwrap().click().await.unwrap();
 }

@@ -1,5 +1,6 @@
 //! Journeys through the real interface, and the processes as a whole.
 
+mod barriers;
 mod bench;
 mod demo_command;
 mod encode;

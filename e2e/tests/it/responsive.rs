@@ -24,15 +24,6 @@ const SLOTS: [(&str, Boxes); 4] = [
     ("background", [(390, 390.0, 150.0), (820, 410.0, 200.0), (1_280, 640.0, 240.0)]),
 ];
 
-async fn post(application: &Application, path: &str, body: &Value) -> Value {
-    let request = brisk_margin_e2e::http::client().post(application.url(path));
-    let request = request.header("content-type", "application/json").body(body.to_string());
-    let answer = request.send().await.unwrap();
-    let (status, text) = (answer.status(), answer.text().await.unwrap());
-    assert!(status.is_success(), "{path}: {status} {text}");
-    serde_json::from_str(&text).unwrap()
-}
-
 /// Adds the picture, described, and the slots; returns their numbers.
 async fn stocked(application: &Application) -> (String, Vec<String>) {
     let part = Part::bytes(gradient_jpeg(1000, 700)).file_name("dome.jpg");
@@ -58,7 +49,7 @@ async fn stocked(application: &Application) -> (String, Vec<String>) {
             boxes.iter().map(|(v, w, h)| (v.to_string(), json!([w, h]))).collect();
         let kind = if name == "background" { name } else { "card" };
         let new = json!({"name": name, "kind": kind, "fit": "cover", "boxes": boxes});
-        let slot = post(application, "/api/slots", &new).await;
+        let slot = application.post("/api/slots", &new).await;
         slots.push(slot["id"].as_str().unwrap().to_owned());
     }
     (picture, slots)
@@ -108,9 +99,8 @@ async fn a_set_is_made_its_markup_copied_and_chromium_chooses_what_was_promised(
     let browser = Browser::open(1280, 800, downloads.path()).await;
     let address = format!("/bench/{picture}?step=encode&slot={}", slots[0]);
     browser.client.goto(&application.url(&address)).await.unwrap();
-    browser.find(".ant-segmented-item-label[title='Whole set']").await.click().await.unwrap();
-    browser.find("[aria-label='Slot to prove for']").await.click().await.unwrap();
-    browser.find(".ant-select-item-option[title='hero']").await.click().await.unwrap();
+    // The slot of the address is the one that is encoded for.
+    browser.segment("Whole set").await;
     let planned = "return document.querySelector('[data-testid=set-state]')?.textContent
         .startsWith('0 of ')";
     browser.until("the set is planned", planned).await;
@@ -134,9 +124,9 @@ async fn a_set_is_made_its_markup_copied_and_chromium_chooses_what_was_promised(
 
     for ((name, boxes), slot) in SLOTS.iter().zip(&slots) {
         let asked = json!({"slot": slot});
-        post(&application, &format!("/api/pictures/{picture}/set/files"), &asked).await;
+        application.post(&format!("/api/pictures/{picture}/set/files"), &asked).await;
         let set = loop {
-            let set = post(&application, &format!("/api/pictures/{picture}/set"), &asked).await;
+            let set = application.post(&format!("/api/pictures/{picture}/set"), &asked).await;
             if !["waiting", "running"].contains(&set["job"]["state"].as_str().unwrap_or("waiting"))
             {
                 break set;

@@ -1,13 +1,15 @@
-import { Button } from "antd";
+import { Button, Dropdown, type MenuProps } from "antd";
 import { useEffect, useState } from "react";
-import { Link, useParams, useSearchParams } from "react-router";
+import { Link, useParams } from "react-router";
 import { ApiError, originalUrl, type BenchBody, type Picture } from "../api/client";
 import { Bytes } from "../ui/Bytes";
 import { formatName, pixels } from "../ui/figures";
-import { NoticeStrip } from "../ui/NoticeStrip";
 import { ProblemNote } from "../ui/ProblemNote";
 import { Tally } from "../ui/Tally";
+import { WaitingRows } from "../ui/Waiting";
+import { useAddress } from "../ui/useAddress";
 import { isTyping } from "../ui/useKey";
+import { useTitle } from "../ui/useTitle";
 import "./bench.css";
 import { EncodeStep } from "./EncodeStep";
 import { FinishStep } from "./finish/FinishStep";
@@ -15,6 +17,7 @@ import { FrameStep } from "./frame/FrameStep";
 import { HistorySheet } from "./HistorySheet";
 import { lastPicture } from "./lastPicture";
 import { BesideSheet, SaveSheet } from "./SaveSheets";
+import { TurnButtons } from "./TurnButtons";
 import { usePicture } from "./usePicture";
 import { useBench, useWork } from "./useWork";
 
@@ -38,9 +41,7 @@ export function BenchPage() {
       <div className="work">
         <main>
           {picture.data && bench.data && <Bench key={picture.data.id} picture={picture.data} bench={bench.data} />}
-          {id !== undefined && !error && !gone && (picture.isPending || bench.isPending) && (
-            <p className="empty soft">Fetching the picture…</p>
-          )}
+          {id !== undefined && !error && !gone && (picture.isPending || bench.isPending) && <WaitingRows rows={6} />}
           {(id === undefined || gone) && <EmptyBench />}
           {error && (
             <ProblemNote
@@ -78,28 +79,58 @@ function EmptyBench() {
 type Sheet = "history" | "save" | "beside";
 
 function Bench({ picture, bench }: { picture: Picture; bench: BenchBody }) {
-  const [address, setAddress] = useSearchParams();
+  const [address, changeAddress] = useAddress();
   const asked = address.get("step");
   const slots = address.getAll("slot");
-  // Without a slot there is no frame but the one that is typed.
+  useTitle(picture.name, "Bench");
+  // Without a slot there is nothing to be framed for.
   const first = bench.places.length > 0 || slots.length > 0 ? "frame" : "encode";
   const step: Step = STEPS.find((one) => one === asked) ?? first;
   const on = useWork(picture, bench);
   const [sheet, setSheet] = useState<Sheet>();
   const unsaved = on.at === undefined ? on.saving : on.at !== on.over;
   const goTo = (next: Step) => {
-    address.set("step", next);
-    setAddress(address, { replace: true });
+    changeAddress({ step: next }, "back");
   };
   const onSlots = (next: string[]) => {
-    address.delete("slot");
-    for (const slot of next) address.append("slot", slot);
-    setAddress(address, { replace: true });
+    changeAddress({ slot: next });
   };
   const original = bench.steps[0] ?? on.bench.steps[0];
   const atOriginal = on.at === original?.id || original === undefined;
   const hasOriginal = on.bench.steps[0] !== undefined;
   useUndoKeys(on.undo, on.redo);
+  const more: MenuProps["items"] = [
+    {
+      key: "beside",
+      label: "Save as new…",
+      onClick: () => {
+        setSheet("beside");
+      },
+    },
+    {
+      key: "history",
+      label: "History",
+      onClick: () => {
+        setSheet("history");
+      },
+    },
+    {
+      key: "original",
+      label: atOriginal ? "It is the original" : "Back to the original (undo brings the edits back)",
+      disabled: !hasOriginal || atOriginal,
+      onClick: () => {
+        if (on.bench.steps[0]) on.goTo(on.bench.steps[0].id);
+      },
+    },
+    {
+      key: "file",
+      label: (
+        <a href={originalUrl(picture.id)} download={picture.name}>
+          Download the original file
+        </a>
+      ),
+    },
+  ];
   return (
     <>
       <div className="bar bench-bar">
@@ -145,24 +176,7 @@ function Bench({ picture, bench }: { picture: Picture; bench: BenchBody }) {
         >
           Redo
         </Button>
-        <Button
-          size="small"
-          disabled={!hasOriginal || atOriginal}
-          title={atOriginal ? "It is as it arrived" : "In one step; undo brings the work back"}
-          onClick={() => {
-            if (on.bench.steps[0]) on.goTo(on.bench.steps[0].id);
-          }}
-        >
-          Original
-        </Button>
-        <Button
-          size="small"
-          onClick={() => {
-            setSheet("history");
-          }}
-        >
-          History
-        </Button>
+        <TurnButtons picture={picture} on={on} />
         <Button
           size="small"
           type="primary"
@@ -174,25 +188,16 @@ function Bench({ picture, bench }: { picture: Picture; bench: BenchBody }) {
         >
           Save…
         </Button>
-        <Button
-          size="small"
-          onClick={() => {
-            setSheet("beside");
-          }}
-        >
-          Save as new…
-        </Button>
-        <a href={originalUrl(picture.id)} download={picture.name} title="The original, unchanged">
-          Original file
-        </a>
+        <Dropdown trigger={["click"]} menu={{ items: more }}>
+          <Button size="small">More…</Button>
+        </Dropdown>
       </div>
-      <NoticeStrip />
-      {on.error && <ProblemNote error={on.error} />}
+      {on.error && <ProblemNote error={on.error} {...(on.retry && { again: on.retry })} />}
       {on.isSavedElsewhere && (
         <div className="notice" role="status">
-          <b>Another step holds now.</b>
+          <b>There is a newer version.</b>
           <span>
-            Since you began, this picture was saved or taken back elsewhere. Your work is safe; saving shows both.
+            Since you began, this picture was saved or taken back elsewhere. Your changes are safe; Save shows both.
           </span>
         </div>
       )}

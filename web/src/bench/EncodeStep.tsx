@@ -1,42 +1,67 @@
 import { Button, Segmented, Select } from "antd";
-import { useMemo, useRef, useState } from "react";
-import { api, unwrap, type Framings, type Picture } from "../api/client";
+import { useMemo, useState } from "react";
+import { api, unwrap, type Framings, type Picture, type SlotName, type Trial } from "../api/client";
 import { useLimits } from "../api/useLimits";
 import { ProblemNote } from "../ui/ProblemNote";
-import { FilesMade } from "./FilesMade";
+import { useAddress } from "../ui/useAddress";
+import { useLatest } from "../ui/useLatest";
+import { ByHand } from "./ByHand";
 import { FittingFacts } from "./FittingFacts";
 import { NO_MARKS } from "./frame/marks";
 import { SourceView } from "./frame/SourceView";
-import { Proof } from "./Proof";
 import { placeOf, useRecipe } from "./recipe";
-import { RecipeLine } from "./RecipeLine";
-import { useFitting, useMakeFile } from "./usePicture";
 import { RuleSheet } from "./rules/RuleSheet";
 import { SetPane } from "./set/SetPane";
-import { useStage } from "./useStage";
+import { SizeFields } from "./SizeFields";
 import { TrialsPane } from "./trials/TrialsPane";
 import type { Target } from "./trials/useTrials";
+import { useFitting, useMakeFile } from "./usePicture";
+import { useStage } from "./useStage";
 import { useFramings, useViews } from "./useViews";
 import type { WorkOnBench } from "./useWork";
 
 const NOTHING = () => undefined;
+/** Where no slot is chosen but a size is typed. */
+const SIZE = "size";
 
-/** The picture as it lies on the bench, made into the file of a typed slot, and the proof of it. */
+const PANES = [
+  { value: "trials", label: "Trials", title: "Formats and qualities beside each other" },
+  { value: "hand", label: "By hand", title: "One format and quality of your own" },
+  { value: "set", label: "Whole set", title: "Every width and format of the slot" },
+] as const;
+type Pane = (typeof PANES)[number]["value"];
+
+/** Where the picture is to stand, how it is encoded there, and the proof of it. */
 export function EncodeStep({ picture, on, slots: asked }: { picture: Picture; on: WorkOnBench; slots: string[] }) {
   const { adjustments } = on;
+  const [address, changeAddress] = useAddress();
   const [recipe, changeRecipe] = useRecipe();
-  const [chosen, setChosen] = useState<string>();
-  const [pane, setPane] = useState<"trials" | "set" | "files">("trials");
-  const [slot, setSlot] = useState<string>();
   const [ruling, setRuling] = useState(false);
+  const [error, setError] = useState<Error | null>(null);
   const limits = useLimits();
-  const place = placeOf(recipe);
-  const fitting = useFitting(picture.id, place, adjustments);
   const make = useMakeFile(picture.id);
-  const shown = picture.variants.find(({ id }) => id === chosen) ?? picture.variants[0];
   const usualQuality = limits.data?.usual_quality ?? 75;
 
-  const framings = useFramings(picture.id, adjustments, asked);
+  const known = on.bench.slots;
+  // The slots that show it stand first, and of these the one with most to gain.
+  const first = asked[0] ?? known.find(({ shows }) => shows)?.id ?? SIZE;
+  const wanted = address.get("for") ?? first;
+  const slot = known.find(({ id }) => id === wanted);
+  const where = slot?.id ?? SIZE;
+  const pane = PANES.find(({ value }) => value === address.get("pane"))?.value ?? "trials";
+
+  const framings = useFramings(picture.id, adjustments, slot && !slot.shows ? [slot.id] : []);
+  const inSlots = framings.data?.slots ?? [];
+  const place = placeOf(recipe);
+  const target = slot ? inSlot(inSlots, slot.id) : place;
+  const fitting = useFitting(picture.id, slot ? undefined : place, adjustments);
+  const proved = slot || (!fitting.error && !fitting.data?.refusal) ? target : undefined;
+  const hindrance = slot
+    ? framings.data && !target
+      ? "The slot is shown at no layout width"
+      : undefined
+    : whyNot(recipe.by === "slot", place !== undefined, fitting);
+
   const whole = useViews(
     picture.id,
     adjustments,
@@ -45,104 +70,69 @@ export function EncodeStep({ picture, on, slots: asked }: { picture: Picture; on
   );
   const canvas = framings.data?.canvas ?? { width: picture.shown_width, height: picture.shown_height };
   const stage = useStage(canvas.width, canvas.height);
-  const framed = framings.data && typedSlot(framings.data, place && !fitting.error ? fitting.data : undefined);
-  const slots = framings.data?.slots.filter((one) => one.widths.length > 0) ?? [];
-  const target = slots.some((one) => one.slot === slot)
-    ? inSlot(slots, slot)
-    : place && !fitting.error && !fitting.data?.refusal
-      ? place
-      : undefined;
-  const moves = useRef(0);
-  const onFocal = (x: number, y: number, done: boolean) => {
-    moves.current += 1;
-    const mine = moves.current;
-    void (async () => {
-      const next = unwrap(
-        await api.POST("/pictures/{id}/aim", {
-          params: { path: { id: picture.id } },
-          body: { adjustments, focal: [x, y] },
-        }),
-      );
-      // A later move came first.
-      if (mine !== moves.current) return;
+  const framed =
+    framings.data &&
+    (slot
+      ? { ...framings.data, slots: inSlots.filter((one) => one.slot === slot.id) }
+      : typedSlot(framings.data, place && !fitting.error ? fitting.data : undefined));
+  const aim = useLatest(async ({ x, y, done }: { x: number; y: number; done: boolean }) => {
+    try {
+      const body = { adjustments, focal: [x, y] };
+      const next = unwrap(await api.POST("/pictures/{id}/aim", { params: { path: { id: picture.id } }, body }));
+      setError(null);
       if (done) on.note(next, "moved the focal point");
       else on.show(next);
-    })();
-  };
-
-  const hindrance = !place
-    ? recipe.by === "slot"
-      ? "Type the slot's width and height"
-      : "Type the size"
-    : (fitting.error?.message ?? (fitting.data?.refusal ? "Too small for an exact slot" : undefined));
-  const lead = (
-    <>
-      <Segmented
-        aria-label="What is shown"
-        value={pane}
-        onChange={setPane}
-        options={[
-          { value: "trials", label: "Trials" },
-          { value: "set", label: "Whole set" },
-          { value: "files", label: "Files made" },
-        ]}
-      />
-      {pane !== "files" && slots.length > 0 && (
-        <span className="part">
-          for
-          <Select
-            aria-label="Slot to prove for"
-            value={slot ?? TYPED}
-            popupMatchSelectWidth={false}
-            onChange={(next) => {
-              setSlot(next === TYPED ? undefined : next);
-            }}
-            options={[
-              { value: TYPED, label: "the typed size" },
-              ...slots.map((one) => ({ value: one.slot, label: one.name })),
-            ]}
-          />
-        </span>
-      )}
-    </>
-  );
-  const chosenSlot = slots.find((one) => one.slot === slot);
-  const rules = (
-    <Button
-      size="small"
-      onClick={() => {
-        setRuling(true);
-      }}
-    >
-      Rules…
-    </Button>
-  );
-  const onMake = () => {
-    if (!place) return;
-    const { format, quality } = recipe;
+    } catch (failed) {
+      setError(failed as Error);
+    }
+  });
+  const makeFile = (format: Trial["format"], quality: number, made: (id: string) => void) => {
+    if (!proved) return;
+    const { slot: box = null, resize = null, density } = proved;
     make.mutate(
-      { ...place, adjustments, format, quality: quality ?? usualQuality },
+      { slot: box, resize, density, adjustments, format, quality },
       {
         onSuccess: ({ id }) => {
-          setChosen(id);
-          setPane("files");
+          made(id);
+          changeAddress({ pane: "hand" });
         },
       },
     );
   };
+  const chosenView = { slot: slot?.id ?? TYPED, viewport: (proved as Target | undefined)?.place?.viewport ?? 0 };
   return (
     <>
-      {pane !== "set" && (
-        <RecipeLine
-          recipe={recipe}
-          usualQuality={usualQuality}
-          onChange={changeRecipe}
-          onMake={onMake}
-          making={make.isPending}
-          hindrance={hindrance}
+      <div className="bar encode-bar">
+        <span className="part">
+          for
+          <Where
+            slots={known}
+            value={where}
+            onChange={(next) => {
+              changeAddress({ for: next }, "back");
+            }}
+          />
+        </span>
+        {!slot && <SizeFields recipe={recipe} onChange={changeRecipe} />}
+        <Segmented
+          aria-label="How it is encoded"
+          value={pane}
+          onChange={(next: Pane) => {
+            changeAddress({ pane: next }, "back");
+          }}
+          options={[...PANES]}
         />
-      )}
-      {make.error && <ProblemNote error={make.error} />}
+        <span className="gap" />
+        <Button
+          size="small"
+          onClick={() => {
+            setRuling(true);
+          }}
+        >
+          Rules…
+        </Button>
+      </div>
+      {error && <ProblemNote error={error} />}
       <div className="encode-step" data-pane={pane}>
         {pane !== "set" && (
           <section className="framing" aria-label="Frame">
@@ -153,55 +143,99 @@ export function EncodeStep({ picture, on, slots: asked }: { picture: Picture; on
                 bitmap={whole.data?.bitmap}
                 stage={stage}
                 tool="focal"
-                chosen={{ slot: TYPED, viewport: 0 }}
+                chosen={chosenView}
                 marks={NO_MARKS}
                 onMarks={undefined}
-                onFocal={onFocal}
+                onFocal={(x, y, done) => {
+                  aim({ x, y, done });
+                }}
                 onKeep={NOTHING}
                 onCrop={NOTHING}
               />
             ) : (
-              <p className="empty soft">Framing…</p>
+              <p className="empty soft">{framings.error ? framings.error.message : "Framing…"}</p>
             )}
-            {place && fitting.data && !fitting.error && <FittingFacts fitting={fitting.data} picture={picture} />}
+            {!slot && place && fitting.data && !fitting.error && (
+              <FittingFacts fitting={fitting.data} picture={picture} />
+            )}
           </section>
         )}
         <div className="encode-main">
           {pane === "trials" ? (
-            <TrialsPane
-              picture={picture}
-              target={target}
-              adjustments={adjustments}
-              hindrance={hindrance}
-              lead={lead}
-              rules={rules}
-            />
+            <>
+              {make.error && <ProblemNote error={make.error} />}
+              <TrialsPane
+                picture={picture}
+                target={proved}
+                adjustments={adjustments}
+                hindrance={hindrance}
+                making={make.isPending}
+                onMake={({ format, quality }) => {
+                  makeFile(format, quality ?? 100, NOTHING);
+                }}
+              />
+            </>
           ) : pane === "set" ? (
-            <SetPane picture={picture} slot={chosenSlot?.slot} adjustments={adjustments} lead={lead} rules={rules} />
-          ) : shown ? (
-            <Proof variant={shown} lead={lead} />
+            <SetPane picture={picture} slot={slot?.id} adjustments={adjustments} />
           ) : (
-            <NoProof lead={lead} />
+            <ByHand
+              picture={picture}
+              recipe={recipe}
+              usualQuality={usualQuality}
+              onChange={changeRecipe}
+              onMake={(made) => {
+                makeFile(recipe.format, recipe.quality ?? usualQuality, made);
+              }}
+              making={make.isPending}
+              error={make.error}
+              hindrance={hindrance}
+            />
           )}
         </div>
       </div>
       <RuleSheet
         picture={picture}
-        slot={chosenSlot && { id: chosenSlot.slot, name: chosenSlot.name }}
+        slot={slot && { id: slot.id, name: slot.name }}
         open={ruling}
         onClose={() => {
           setRuling(false);
         }}
       />
-      {shown && pane === "files" && <FilesMade variants={picture.variants} shown={shown.id} onShow={setChosen} />}
     </>
+  );
+}
+
+/** Where the picture is to stand: a slot of the site, those that show it first, or a size. */
+function Where({ slots, value, onChange }: { slots: SlotName[]; value: string; onChange: (value: string) => void }) {
+  const named = (shows: boolean) =>
+    slots.filter((slot) => slot.shows === shows).map(({ id, name }) => ({ value: id, label: name, title: name }));
+  const groups = [
+    { label: "Shows this picture", options: named(true) },
+    { label: "Other slots", options: named(false) },
+  ];
+  return (
+    <Select
+      aria-label="Slot or size"
+      value={value}
+      className="where"
+      popupMatchSelectWidth={false}
+      showSearch={{ optionFilterProp: "label" }}
+      onChange={onChange}
+      options={[{ value: SIZE, label: "a size of its own" }, ...groups.filter(({ options }) => options.length > 0)]}
+    />
   );
 }
 
 const TYPED = "typed";
 
+/** Why there is no file of a size to be made. */
+function whyNot(isBox: boolean, isTyped: boolean, fitting: ReturnType<typeof useFitting>) {
+  if (!isTyped) return isBox ? "Type the slot's width and height" : "Type the size";
+  return fitting.error?.message ?? (fitting.data?.refusal ? "Too small for an exact slot" : undefined);
+}
+
 /** The largest box of a slot, at the density that it is made for. */
-function inSlot(slots: Framings["slots"], id: string | undefined): Target | undefined {
+function inSlot(slots: Framings["slots"], id: string): Target | undefined {
   const slot = slots.find((one) => one.slot === id);
   const widest = slot?.widths.toSorted(
     (a, b) => b.output.width * b.output.height - a.output.width * a.output.height,
@@ -228,19 +262,4 @@ function typedSlot(framings: Framings, fitting: ReturnType<typeof useFitting>["d
     widths: one ? [one] : [],
   };
   return { ...framings, slots: [slot] };
-}
-
-function NoProof({ lead }: { lead: React.ReactNode }) {
-  return (
-    <section className="proof">
-      <div className="bar">{lead}</div>
-      <div className="empty">
-        <h2>Nothing made yet</h2>
-        <span className="soft">
-          Type the size of the slot, move the frame with the focal point, and make the file. It is then shown here at
-          true size beside the original.
-        </span>
-      </div>
-    </section>
-  );
 }

@@ -1,5 +1,5 @@
 import { Segmented } from "antd";
-import { useState, type ReactNode } from "react";
+import { useState } from "react";
 import { fileUrl, referenceUrl, type Variant } from "../api/client";
 import { Bytes } from "../ui/Bytes";
 import { formatName, percent, pixels } from "../ui/figures";
@@ -12,7 +12,7 @@ type Arrangement = "beside" | "in place";
 type Surround = "dark" | "mid" | "light";
 
 /** Original and result at true size, beside each other or in each other's place. */
-export function Proof({ variant, lead }: { variant: Variant; lead: ReactNode }) {
+export function Proof({ variant }: { variant: Variant }) {
   const [arrangement, setArrangement] = useState<Arrangement>("beside");
   const [zoom, setZoom] = useState(1);
   const [surround, setSurround] = useState<Surround>("mid");
@@ -36,7 +36,6 @@ export function Proof({ variant, lead }: { variant: Variant; lead: ReactNode }) 
   return (
     <section className="proof" aria-label="Proof">
       <div className="bar">
-        {lead}
         <Segmented
           aria-label="Arrangement"
           value={arrangement}

@@ -23,7 +23,7 @@ function Places({ places }: { places: BenchBody["places"] }) {
     <ul className="places">
       {places.map((place) => (
         <li key={place.id}>
-          {place.page_title} <span className="soft">{place.slot_name}</span>
+          {place.page_name} <span className="soft">{place.slot_name}</span>
         </li>
       ))}
     </ul>
@@ -202,7 +202,7 @@ export function BesideSheet({ picture, on, open, onClose }: Omit<Props, "onBesid
               className="place-boxes"
               value={chosen}
               onChange={setChosen}
-              options={places.map((place) => ({ value: place.id, label: `${place.page_title}, ${place.slot_name}` }))}
+              options={places.map((place) => ({ value: place.id, label: `${place.page_name}, ${place.slot_name}` }))}
             />
             {places.length > 1 && (
               <Button

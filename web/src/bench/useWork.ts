@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useEffectEvent, useRef, useState } from "react";
-import { api, unwrap, type BenchBody, type Picture, type Adjustments, type Step } from "../api/client";
+import { api, siteApi, unwrap, type BenchBody, type Picture, type Adjustments, type Step } from "../api/client";
 
 /** What typing and nudging waits for until it becomes a step, in milliseconds. */
 const SETTLES_AFTER = 600;
@@ -27,6 +27,8 @@ export interface WorkOnBench {
   isSavedElsewhere: boolean;
   saving: boolean;
   error: Error | null;
+  /** Tries once more to note what could not be noted. */
+  retry: (() => void) | undefined;
   /** Notes what is still to be noted and tells the step, for whoever needs it saved. */
   flush: () => Promise<string | undefined>;
 }
@@ -59,6 +61,8 @@ export function useWork(picture: Picture, bench: BenchBody): WorkOnBench {
   );
   // Steps are noted one after the other, each after the one before.
   const chain = useRef<Promise<string | undefined>>(Promise.resolve(bench.at ?? undefined));
+  const failed = useRef<{ adjustments: Adjustments; summary: string }>(undefined);
+  const newest = useRef(bench.at ?? undefined);
 
   const send = useCallback(
     (next: Adjustments, summary: string) => {
@@ -79,10 +83,13 @@ export function useWork(picture: Picture, bench: BenchBody): WorkOnBench {
             setSteps(known.current);
           }
           setAt(step.id);
+          newest.current = step.id;
+          failed.current = undefined;
           setError(null);
           return step.id;
-        } catch (failed) {
-          setError(failed as Error);
+        } catch (problem) {
+          failed.current = { adjustments: next, summary };
+          setError(problem as Error);
           return after;
         } finally {
           setPending((n) => n - 1);
@@ -105,6 +112,29 @@ export function useWork(picture: Picture, bench: BenchBody): WorkOnBench {
   const onLeave = useEffectEvent(() => {
     void flush();
   });
+  // The page goes before an answer could come: the browser sends what was changed last by itself.
+  const onPageHide = useEffectEvent(() => {
+    const last = waiting.current;
+    if (!last) return;
+    clearTimeout(last.timer);
+    waiting.current = undefined;
+    const body = { after: newest.current ?? null, summary: last.summary, adjustments: last.adjustments };
+    void fetch(`${siteApi}/pictures/${picture.id}/steps`, {
+      method: "POST",
+      headers: { "content-type": "application/json" },
+      body: JSON.stringify(body),
+      keepalive: true,
+    });
+  });
+  useEffect(() => {
+    const leave = () => {
+      onPageHide();
+    };
+    addEventListener("pagehide", leave);
+    return () => {
+      removeEventListener("pagehide", leave);
+    };
+  }, []);
   useEffect(
     () => () => {
       onLeave();
@@ -120,6 +150,8 @@ export function useWork(picture: Picture, bench: BenchBody): WorkOnBench {
     },
     onSuccess: (found, step) => {
       chain.current = Promise.resolve(step);
+      newest.current = step;
+      failed.current = undefined;
       setAt(step);
       setWork(found);
       setError(null);
@@ -185,6 +217,13 @@ export function useWork(picture: Picture, bench: BenchBody): WorkOnBench {
     isSavedElsewhere: bench.holds !== null && bench.holds !== undefined && over !== undefined && bench.holds !== over,
     saving: pending > 0 || go.isPending,
     error,
+    retry: error
+      ? () => {
+          const last = failed.current;
+          if (last) void send(last.adjustments, last.summary);
+          else setError(null);
+        }
+      : undefined,
     flush,
   };
 }

@@ -34,7 +34,7 @@ export function DoubtsSheet({ open, onClose, pages, onShow }: Props) {
                 onShow(place);
               }}
             >
-              {pages.find(({ id }) => id === place.page_id)?.title}
+              {pages.find(({ id }) => id === place.page_id)?.name}
             </button>
             <div className="soft wrap">{place.selector}</div>
             <div className="placing-actions">

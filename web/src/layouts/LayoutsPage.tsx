@@ -2,6 +2,9 @@ import { Button } from "antd";
 import { useState } from "react";
 import type { Layouts } from "../api/client";
 import { ProblemNote } from "../ui/ProblemNote";
+import { useAddress } from "../ui/useAddress";
+import { useTitle } from "../ui/useTitle";
+import { WaitingRows } from "../ui/Waiting";
 import { AddSlot } from "./AddSlot";
 import { LayoutsTally } from "./LayoutsTally";
 import { MeasureBar } from "./MeasureBar";
@@ -14,28 +17,31 @@ import "./layouts.css";
 export function LayoutsPage() {
   const layouts = useLayouts();
   const [adding, setAdding] = useState(false);
-  const [pageId, setPageId] = useState<string>();
-  const [slotId, setSlotId] = useState<string>();
+  const [address, change] = useAddress();
   const add = () => {
     setAdding(true);
   };
-  const page = pageOf(layouts.data, pageId);
-  const slot = layouts.data?.slots.find(({ id }) => id === slotId);
+  const page = pageOf(layouts.data, address.get("page"));
+  const slot = layouts.data?.slots.find(({ id }) => id === address.get("slot"));
+  useTitle(page?.name, "Layouts");
   return (
     <>
       <div className="work">
         <main>
           <MeasureBar />
           {layouts.error && <ProblemNote error={layouts.error} again={() => void layouts.refetch()} />}
-          {layouts.isPending && <p className="empty soft">Reading the layouts…</p>}
+          {layouts.isPending && <WaitingRows rows={10} />}
           {layouts.data &&
             (layouts.data.slots.length > 0 ? (
               <MeasuredSite
                 layouts={layouts.data}
                 page={page}
                 slot={slot}
-                onPage={setPageId}
-                onSlot={setSlotId}
+                placeId={address.get("place") ?? undefined}
+                onGo={(to) => {
+                  const isOther = to.page !== undefined && to.page !== page?.id;
+                  change({ page: to.page ?? page?.id, slot: to.slot, place: to.place }, isOther ? "back" : "replace");
+                }}
                 onAdd={add}
               />
             ) : (
@@ -54,8 +60,9 @@ export function LayoutsPage() {
   );
 }
 
-const pageOf = (layouts: Layouts | undefined, id: string | undefined) =>
-  layouts?.pages.find((page) => page.id === id) ?? layouts?.pages[0];
+/** The page that is asked for, or else the one with most to gain. */
+const pageOf = (layouts: Layouts | undefined, id: string | null) =>
+  layouts?.pages.find((page) => page.id === id) ?? layouts?.pages.toSorted((a, b) => b.wasted - a.wasted)[0];
 
 function Nothing({ onAdd }: { onAdd: () => void }) {
   return (

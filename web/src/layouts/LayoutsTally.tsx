@@ -16,7 +16,7 @@ export function LayoutsTally({ page, slot }: { page: MeasuredPage | undefined; s
       )}
       {!slot && page && (
         <span className="part">
-          <b>{count(page.places, "slot")}</b> on {page.title}
+          <b>{count(page.places, "slot")}</b> on {page.name}
         </span>
       )}
       {margin && margin.weight > 0 && (

@@ -1,10 +1,11 @@
-import { Button, Checkbox, Input } from "antd";
+import { Button, Checkbox, Dropdown, Input, type MenuProps } from "antd";
 import { useState } from "react";
 import type { Report } from "../api/client";
 import { useChangeSite, useSite } from "../api/useSite";
 import { count } from "../ui/figures";
 import { ProblemNote } from "../ui/ProblemNote";
-import { SiteFiles } from "./SiteFiles";
+import { SideSheet } from "../ui/SideSheet";
+import { useSiteFiles } from "./SiteFiles";
 import { SiteSheet } from "./SiteSheet";
 import { cancelMeasuring, useMeasure, useReport } from "./useLayouts";
 
@@ -28,11 +29,24 @@ export function MeasureBar() {
   };
   const error = measure.error ?? changeSite.error;
   const folder = site.data?.folder;
+  const files = useSiteFiles(running);
+  const [hostsOpen, setHostsOpen] = useState(false);
+  const widths = site.data?.widths.map(({ width }) => width).join(", ");
+  const more: MenuProps["items"] = [
+    {
+      key: "widths",
+      label: widths ? `Layout widths: ${widths} px…` : "Layout widths…",
+      onClick: () => {
+        setSettings(true);
+      },
+    },
+    ...files.items,
+  ];
   const lacking = address.trim() === "" && !folder ? "Type the address of a page first" : undefined;
   return (
     <>
       <form
-        className="bar"
+        className="bar measure-bar"
         onSubmit={(event) => {
           event.preventDefault();
           if (running) return;
@@ -61,14 +75,10 @@ export function MeasureBar() {
         <Button htmlType="submit" type="primary" loading={running} disabled={lacking !== undefined} title={lacking}>
           Measure
         </Button>
-        <Button
-          onClick={() => {
-            setSettings(true);
-          }}
-        >
-          {site.data ? `At ${site.data.widths.map(({ width }) => width).join(", ")} px…` : "Widths…"}
-        </Button>
-        <SiteFiles disabled={running} />
+        <Dropdown trigger={["click"]} menu={{ items: more }}>
+          <Button>More…</Button>
+        </Dropdown>
+        {files.inputs}
         {report && <Progress report={report} />}
         {running && <Button onClick={() => void cancelMeasuring()}>Cancel</Button>}
       </form>
@@ -81,25 +91,52 @@ export function MeasureBar() {
             <span>{problem}</span>
           </div>
         ))}
-      {report &&
-        !running &&
-        report.refused.map(({ host, example }) => (
-          <div key={host} className="notice">
-            <b>Not reached:</b>
-            <span>
-              {host} was asked for <span className="soft">({example})</span>
-            </span>
-            <button
-              type="button"
-              className="quiet-button"
-              onClick={() => {
-                allow(host);
-              }}
-            >
-              Allow it and measure again
-            </button>
-          </div>
-        ))}
+      {files.error && <ProblemNote error={files.error} />}
+      {report && !running && report.refused.length > 0 && (
+        <div className="hosts-line" data-testid="refused">
+          <span>
+            {count(report.refused.length, "other host was", "other hosts were")} not asked:{" "}
+            {report.refused.map(({ host }) => host).join(", ")}
+          </span>
+          <button
+            type="button"
+            className="quiet-button"
+            onClick={() => {
+              setHostsOpen(true);
+            }}
+          >
+            Choose…
+          </button>
+        </div>
+      )}
+      <SideSheet
+        title="Hosts that were not asked"
+        open={hostsOpen}
+        onClose={() => {
+          setHostsOpen(false);
+        }}
+      >
+        <p className="soft">
+          The pages show something from these hosts. A host that is allowed is asked when the pages are measured again,
+          and what it serves appears in the layouts.
+        </p>
+        <ul className="evidence">
+          {report?.refused.map(({ host, example }) => (
+            <li key={host}>
+              <b>{host}</b>
+              <span className="soft wrap">for example {example}</span>
+              <Button
+                onClick={() => {
+                  setHostsOpen(false);
+                  allow(host);
+                }}
+              >
+                Allow it and measure again
+              </Button>
+            </li>
+          ))}
+        </ul>
+      </SideSheet>
       <SiteSheet
         open={settings}
         onClose={() => {

@@ -12,30 +12,31 @@ import { SlotFacts } from "./SlotFacts";
 import { SlotLists } from "./SlotLists";
 import { SlotTable } from "./SlotTable";
 import { usePlaces, useReport } from "./useLayouts";
+import { useWidth } from "../ui/useWidth";
 import { useZoom } from "./useZoom";
 
 interface Props {
   layouts: Layouts;
   page: MeasuredPage | undefined;
   slot: Slot | undefined;
-  onPage: (id: string) => void;
-  onSlot: (id: string | undefined) => void;
+  /** The place that is lit. */
+  placeId: string | undefined;
+  /** Goes to a page, a slot and a place of it; without a page it stays on the one that there is. */
+  onGo: (to: { page?: string; slot?: string | undefined; place?: string | undefined }) => void;
   onAdd: () => void;
 }
 
 /** A page drawn at every layout width, and the site's slots beside it. */
-export function MeasuredSite({ layouts, page, slot, onPage, onSlot, onAdd }: Props) {
-  const [placeId, setPlaceId] = useState<string>();
+export function MeasuredSite({ layouts, page, slot, placeId, onGo, onAdd }: Props) {
   const [marked, setMarked] = useState<string[]>([]);
   const [sheet, setSheet] = useState<"sizes" | "doubts">();
-  const zoom = useZoom(0.15);
+  const [attach, room] = useWidth();
+  const zoom = useZoom(fitting(layouts.widths, room));
   const places = usePlaces(page && { page: page.id });
   const here = places.data ?? [];
   const place = here.find(({ id }) => id === placeId);
-  const goTo = (pageId: string, slotId?: string, place?: string) => {
-    onPage(pageId);
-    onSlot(slotId);
-    setPlaceId(place);
+  const goTo = (page: string, slot?: string, place?: string) => {
+    onGo({ page, slot, place });
   };
   useMeasuredPage(layouts.pages, goTo);
 
@@ -47,8 +48,7 @@ export function MeasuredSite({ layouts, page, slot, onPage, onSlot, onAdd }: Pro
     if (place) pick(place);
     else if (next.first) goTo(next.first.page_id, next.id, next.first.place_id);
     else {
-      onSlot(next.id);
-      setPlaceId(undefined);
+      onGo({ slot: next.id });
     }
   };
   const toMend = layouts.slots.filter(({ worst }) => worst?.to_mend).toSorted((a, b) => b.wasted - a.wasted);
@@ -59,14 +59,14 @@ export function MeasuredSite({ layouts, page, slot, onPage, onSlot, onAdd }: Pro
     else if (event.key === "-") zoom.further();
   });
   // A list of 2,000 names would be longer than the screen; what is typed narrows it.
-  const options = layouts.pages.map(({ id, title, to_mend }) => ({
+  const options = layouts.pages.map(({ id, name, to_mend }) => ({
     value: id,
-    label: to_mend > 0 ? `${title} (${to_mend} to mend)` : title,
+    label: to_mend > 0 ? `${name} (${to_mend} to mend)` : name,
   }));
 
   return (
     <div className="layouts">
-      <div className="layouts-page">
+      <div className="layouts-page" ref={attach}>
         <div className="bar">
           {page && (
             <Select
@@ -98,6 +98,13 @@ export function MeasuredSite({ layouts, page, slot, onPage, onSlot, onAdd }: Pro
             %
             <Button aria-label="Closer" title="Closer ( + ), or turn the wheel with Ctrl" onClick={zoom.closer}>
               +
+            </Button>
+            <Button
+              disabled={zoom.isFitting}
+              title={zoom.isFitting ? "All layout widths fill the room" : "All layout widths in view"}
+              onClick={zoom.fit}
+            >
+              Fit
             </Button>
           </span>
           <span className="gap" />
@@ -172,6 +179,16 @@ export function MeasuredSite({ layouts, page, slot, onPage, onSlot, onAdd }: Pro
       />
     </div>
   );
+}
+
+/** What stands between the columns and around them, in CSS px. */
+const BETWEEN = 16;
+const AROUND = 26;
+
+/** The scale at which pages of all `widths` stand beside each other in a room that is `room` wide. */
+export function fitting(widths: number[], room: number) {
+  const all = widths.reduce((sum, width) => sum + width, 0);
+  return all > 0 && room > 0 ? (room - AROUND - BETWEEN * (widths.length - 1)) / all : 0.15;
 }
 
 /** Goes to a page once it alone has been measured. */

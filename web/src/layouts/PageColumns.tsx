@@ -1,6 +1,10 @@
-import { useEffect, useRef } from "react";
+import { useEffect, useRef, useState } from "react";
 import { previewUrl, servedUrl, type MeasuredPage, type Place } from "../api/client";
 import { usePan } from "./useZoom";
+
+/** How far around what is in view boxes are drawn, and how far it has to be scrolled until it is looked at again, in CSS px. */
+const AROUND = 600;
+const LOOK_AGAIN = 200;
 
 interface Props {
   page: MeasuredPage;
@@ -38,6 +42,29 @@ function Column({
   onPick,
 }: Omit<Props, "widths" | "onScale"> & { width: number }) {
   const scroller = useRef<HTMLDivElement>(null);
+  const [seen, setSeen] = useState({ top: 0, height: 1_000 });
+  const look = () => {
+    const element = scroller.current;
+    if (!element) return;
+    // In steps, so that not each pixel draws anew.
+    const top = Math.floor(element.scrollTop / LOOK_AGAIN) * LOOK_AGAIN;
+    const height = Math.ceil(element.clientHeight / LOOK_AGAIN) * LOOK_AGAIN;
+    setSeen((before) => (before.top === top && before.height === height ? before : { top, height }));
+  };
+  useEffect(() => {
+    const element = scroller.current;
+    if (!element) return;
+    const observer = new ResizeObserver(look);
+    observer.observe(element);
+    return () => {
+      observer.disconnect();
+    };
+  }, []);
+  const inView = (place: Place) => {
+    const [, top = 0] = place.positions[width] ?? [];
+    const [, height = 0] = place.boxes[width] ?? [];
+    return (top + height) * scale >= seen.top - AROUND && top * scale <= seen.top + seen.height + AROUND;
+  };
   const [, target] = places.find(({ id }) => id === lit)?.positions[width] ?? [];
   useEffect(() => {
     // Every width scrolls to where it has the lit slot.
@@ -49,6 +76,7 @@ function Column({
       <div
         className="column-scroll"
         ref={scroller}
+        onScroll={look}
         tabIndex={0}
         role="group"
         aria-label={`The page at ${width} CSS px`}
@@ -57,7 +85,7 @@ function Column({
           <p className="soft">Not measured at this width yet: measure the page again.</p>
         )}
         <div className="sheet" style={{ width: width * scale, height: (page.heights[width] ?? 0) * scale }}>
-          {largestFirst(places, width).map((place) => (
+          {largestFirst(places.filter(inView), width).map((place) => (
             <PlaceBox
               key={place.id}
               {...{ place, width, scale, onPick }}

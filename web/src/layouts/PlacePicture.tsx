@@ -107,7 +107,7 @@ function ChosenPages({ slot, pages, lacking, onPlace }: ChosenPagesProps) {
     <fieldset className="chosen-pages">
       <legend className="soft">Pages that have it</legend>
       <Checkbox.Group
-        options={on.map(({ id, title }) => ({ value: id, label: title }))}
+        options={on.map(({ id, name }) => ({ value: id, label: name }))}
         value={chosen}
         onChange={setChosen}
       />

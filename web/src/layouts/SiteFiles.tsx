@@ -1,10 +1,9 @@
-import { Button } from "antd";
+import type { MenuProps } from "antd";
 import { useRef } from "react";
-import { ProblemNote } from "../ui/ProblemNote";
 import { useMeasureFiles } from "./useLayouts";
 
-/** A site that is not on the web yet: its pages, styles and pictures from a folder or a zip. */
-export function SiteFiles({ disabled }: { disabled: boolean }) {
+/** A site that is not on the web yet: its pages, styles and pictures from a folder or a zip, chosen from a menu. */
+export function useSiteFiles(disabled: boolean) {
   const zip = useRef<HTMLInputElement>(null);
   const folder = useRef<HTMLInputElement>(null);
   const measure = useMeasureFiles();
@@ -12,8 +11,22 @@ export function SiteFiles({ disabled }: { disabled: boolean }) {
     if (input.files?.length) measure.mutate([...input.files]);
     input.value = "";
   };
-  const reason = disabled ? "Something is being measured" : undefined;
-  return (
+  const words = (what: string) => (disabled ? `${what} (something is being measured)` : what);
+  const items: NonNullable<MenuProps["items"]> = [
+    {
+      key: "zip",
+      disabled,
+      label: words("Measure a zip of the site…"),
+      onClick: () => zip.current?.click(),
+    },
+    {
+      key: "folder",
+      disabled,
+      label: words("Measure a folder of the site…"),
+      onClick: () => folder.current?.click(),
+    },
+  ];
+  const inputs = (
     <>
       <input
         ref={zip}
@@ -36,13 +49,7 @@ export function SiteFiles({ disabled }: { disabled: boolean }) {
           send(target);
         }}
       />
-      <Button disabled={disabled} title={reason} loading={measure.isPending} onClick={() => zip.current?.click()}>
-        Zip…
-      </Button>
-      <Button disabled={disabled} title={reason} onClick={() => folder.current?.click()}>
-        Folder…
-      </Button>
-      {measure.error && <ProblemNote error={measure.error} />}
     </>
   );
+  return { items, inputs, error: measure.error };
 }

@@ -95,7 +95,7 @@ function Settings({ site }: { site: Site }) {
         id="site-hosts"
         aria-label="Other hosts that its pages may reach"
         placeholder="http://pictures.example:8080"
-        autoSize={{ minRows: 2, maxRows: 8 }}
+        rows={3}
         value={hosts}
         onChange={({ target }) => {
           setHosts(target.value);

@@ -115,7 +115,7 @@ export function SlotFacts({ slot, place, pages, slots }: Props) {
           {place && (
             <>
               {" "}
-              · here on {pages.find(({ id }) => id === place.page_id)?.title}
+              · here on {pages.find(({ id }) => id === place.page_id)?.name}
               {place.lcp ? ", the largest paint" : ""}
               {place.above_fold ? ", above the fold" : ""}
             </>

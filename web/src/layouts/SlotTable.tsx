@@ -1,8 +1,10 @@
+import { useVirtualizer } from "@tanstack/react-virtual";
 import { Checkbox, Input, Segmented } from "antd";
-import { useState } from "react";
+import { useEffect, useMemo, useRef } from "react";
 import type { Slot } from "../api/client";
 import { Bytes } from "../ui/Bytes";
 import { MarginBar } from "../ui/MarginBar";
+import { useAddress } from "../ui/useAddress";
 
 type Order = "waste" | "overrun" | "name";
 
@@ -27,14 +29,32 @@ interface Props {
   onMark: (ids: string[]) => void;
 }
 
-/** Every slot of the site, the most to gain first. */
+/** What a slot takes, in CSS px: its figures, and its state in words below them. */
+const ROW = 46;
+
+/** Every slot of the site, the most to gain first; only the rows in view exist. */
 export function SlotTable({ slots, chosen, onChoose, marked, onMark }: Props) {
-  const [order, setOrder] = useState<Order>("waste");
-  const [search, setSearch] = useState("");
+  const [address, change] = useAddress();
+  const order = ORDERS.find(({ value }) => value === address.get("order"))?.value ?? "waste";
+  const search = address.get("find") ?? "";
+  const scroller = useRef<HTMLDivElement>(null);
   const named = search.trim().toLowerCase();
-  const sorted = slots
-    .filter(({ name, kind }) => `${name} ${kind}`.toLowerCase().includes(named))
-    .toSorted(compare[order]);
+  const sorted = useMemo(
+    () => slots.filter(({ name, kind }) => `${name} ${kind}`.toLowerCase().includes(named)).toSorted(compare[order]),
+    [slots, named, order],
+  );
+  const rows = useVirtualizer({
+    count: sorted.length,
+    getScrollElement: () => scroller.current,
+    estimateSize: () => ROW,
+    overscan: 8,
+    scrollPaddingStart: 28,
+  });
+  const { scrollToIndex } = rows;
+  const at = sorted.findIndex(({ id }) => id === chosen);
+  useEffect(() => {
+    if (at >= 0) scrollToIndex(at);
+  }, [at, scrollToIndex]);
   const all = sorted.length > 0 && sorted.every(({ id }) => marked.includes(id));
   const mark = (id: string) => {
     onMark(marked.includes(id) ? marked.filter((other) => other !== id) : [...marked, id]);
@@ -42,7 +62,7 @@ export function SlotTable({ slots, chosen, onChoose, marked, onMark }: Props) {
   return (
     <section className="slots" aria-label="Slots">
       <div className="bar">
-        <h2>{slots.length} slots</h2>
+        <h2>{slots.length.toLocaleString("en")} slots</h2>
         <Input
           aria-label="Search slots"
           placeholder="Search slots"
@@ -50,109 +70,115 @@ export function SlotTable({ slots, chosen, onChoose, marked, onMark }: Props) {
           value={search}
           style={{ width: 120 }}
           onChange={({ target }) => {
-            setSearch(target.value);
+            change({ find: target.value });
           }}
         />
-        <Segmented aria-label="Order of the slots" options={ORDERS} value={order} onChange={setOrder} />
+        <Segmented
+          aria-label="Order of the slots"
+          options={ORDERS}
+          value={order}
+          onChange={(next) => {
+            change({ order: next });
+          }}
+        />
       </div>
-      <div className="slot-rows">
-        <table>
-          <thead>
-            <tr>
-              <th scope="col">
-                <Checkbox
-                  aria-label="Mark all slots shown"
-                  checked={all}
-                  indeterminate={!all && marked.length > 0}
-                  onChange={() => {
-                    onMark(all ? [] : sorted.map(({ id }) => id));
-                  }}
+      <div className="slot-rows" ref={scroller} role="table" aria-label="Slots" aria-rowcount={sorted.length + 1}>
+        <div className="slot-head" role="row">
+          <span role="columnheader">
+            <Checkbox
+              aria-label="Mark all slots shown"
+              checked={all}
+              indeterminate={!all && marked.length > 0}
+              onChange={() => {
+                onMark(all ? [] : sorted.map(({ id }) => id));
+              }}
+            />
+          </span>
+          <span role="columnheader">Slot</span>
+          <span role="columnheader" className="right">
+            Used
+          </span>
+          <span role="columnheader" className="right">
+            Wasted
+          </span>
+          <span role="columnheader">Weight against budget</span>
+        </div>
+        <div className="slot-list" role="rowgroup" style={{ height: rows.getTotalSize() }}>
+          {rows.getVirtualItems().map(({ index, start }) => {
+            const slot = sorted[index];
+            return (
+              slot && (
+                <SlotRow
+                  key={slot.id}
+                  slot={slot}
+                  index={index}
+                  top={start}
+                  chosen={slot.id === chosen}
+                  marked={marked.includes(slot.id)}
+                  onChoose={onChoose}
+                  onMark={mark}
                 />
-              </th>
-              <th scope="col">Slot</th>
-              <th scope="col" className="right">
-                Used
-              </th>
-              <th scope="col" className="right">
-                Wasted
-              </th>
-              <th scope="col">Weight against budget</th>
-            </tr>
-          </thead>
-          <tbody>
-            {sorted.map((slot) => (
-              <SlotRows
-                key={slot.id}
-                slot={slot}
-                chosen={slot.id === chosen}
-                marked={marked.includes(slot.id)}
-                onChoose={onChoose}
-                onMark={mark}
-              />
-            ))}
-            {sorted.length === 0 && (
-              <tr>
-                <td colSpan={5} className="soft">
-                  No slot of that name
-                </td>
-              </tr>
-            )}
-          </tbody>
-        </table>
+              )
+            );
+          })}
+        </div>
+        {sorted.length === 0 && <p className="empty soft">No slot of that name</p>}
       </div>
     </section>
   );
 }
 
-/** Figures in one row, the state in words below them. */
-function SlotRows({
-  slot,
-  chosen,
-  marked,
-  onChoose,
-  onMark,
-}: {
+interface RowProps {
   slot: Slot;
+  index: number;
+  top: number;
   chosen: boolean;
   marked: boolean;
   onChoose: (slot: Slot) => void;
   onMark: (id: string) => void;
-}) {
+}
+
+/** Figures, and the state in words below them. */
+function SlotRow({ slot, index, top, chosen, marked, onChoose, onMark }: RowProps) {
   return (
-    <>
-      <tr aria-selected={chosen} data-slot={slot.name}>
-        <td>
-          <Checkbox
-            aria-label={`Mark ${slot.name}`}
-            checked={marked}
-            onChange={() => {
-              onMark(slot.id);
-            }}
-          />
-        </td>
-        <td>
-          <button
-            type="button"
-            className="row-button"
-            onClick={() => {
-              onChoose(slot);
-            }}
-          >
-            {slot.name}
-          </button>
-        </td>
-        <td className="right figure">{slot.places}</td>
-        <td className="right">
-          <Bytes of={slot.wasted} />
-        </td>
-        <td>{slot.margin && <MarginBar margin={slot.margin} today={slot.margin.weight} />}</td>
-      </tr>
-      <tr aria-selected={chosen} className="slot-state">
-        <td />
-        <td colSpan={4} className="soft">
-          {slot.worst?.words ?? (slot.places > 0 ? "fits" : "not on a page")}
-        </td>
-      </tr>
-    </>
+    <div
+      className="slot-row"
+      role="row"
+      aria-rowindex={index + 2}
+      data-chosen={chosen}
+      data-slot={slot.name}
+      style={{ top }}
+    >
+      <span role="cell">
+        <Checkbox
+          aria-label={`Mark ${slot.name}`}
+          checked={marked}
+          onChange={() => {
+            onMark(slot.id);
+          }}
+        />
+      </span>
+      <span role="cell" className="slot-name">
+        <button
+          type="button"
+          className="row-button"
+          aria-current={chosen ? "true" : undefined}
+          title={slot.name}
+          onClick={() => {
+            onChoose(slot);
+          }}
+        >
+          <bdi>{slot.name}</bdi>
+        </button>
+        <span className="soft">{slot.worst?.words ?? (slot.places > 0 ? "fits" : "not on a page")}</span>
+      </span>
+      <span role="cell" className="right figure">
+        {slot.places.toLocaleString("en")}
+      </span>
+      <span role="cell" className="right">
+        <Bytes of={slot.wasted} />
+      </span>
+      <span role="cell">{slot.margin && <MarginBar margin={slot.margin} today={slot.margin.weight} />}</span>
+    </div>
   );
 }

@@ -1,19 +1,38 @@
 import { useEffect, useEffectEvent, useRef, useState } from "react";
+import { useAddress } from "../ui/useAddress";
 
 /** Screen px per CSS px, at least and at most. */
 const LEAST = 0.04;
 const MOST = 2;
 const STEP = 1.25;
+/** What turning waits for until the address tells of it, in milliseconds. */
+const SETTLES_AFTER = 250;
 
-/** What the page is drawn at: typed, stepped, or turned at the wheel with Ctrl held. */
-export function useZoom(start: number) {
-  const [scale, setScale] = useState(start);
+/** What the page is drawn at: as `fit` has it until it is typed, stepped, or turned at the wheel with Ctrl held; it stands in the address. */
+export function useZoom(fit: number) {
+  const [address, change] = useAddress();
+  const asked = Number(address.get("zoom"));
+  const [now, setNow] = useState<number>();
+  const waiting = useRef<ReturnType<typeof setTimeout>>(undefined);
+  const within = (scale: number) => Math.min(MOST, Math.max(LEAST, scale));
+  const scale = within(now ?? (asked > 0 ? asked / 100 : fit));
   const set = (next: number) => {
-    setScale(Math.min(MOST, Math.max(LEAST, next)));
+    setNow(within(next));
+    clearTimeout(waiting.current);
+    waiting.current = setTimeout(() => {
+      change({ zoom: Number((within(next) * 100).toFixed(1)) });
+      setNow(undefined);
+    }, SETTLES_AFTER);
   };
   return {
     scale,
+    isFitting: now === undefined && !(asked > 0),
     set,
+    fit: () => {
+      clearTimeout(waiting.current);
+      setNow(undefined);
+      change({ zoom: undefined });
+    },
     closer: () => {
       set(scale * STEP);
     },

@@ -2,6 +2,8 @@ import { useVirtualizer } from "@tanstack/react-virtual";
 import { useEffect, useRef, useState, type KeyboardEvent, type MouseEvent } from "react";
 import { previewUrl, type Picture } from "../api/client";
 import { bytes, formatName } from "../ui/figures";
+import { leaveScrolled, scrollOf } from "./listMemory";
+import { useCurrentRow } from "./useCurrentRow";
 import { selectByClick, selectByKey, type Selection } from "./useSelection";
 
 interface Props {
@@ -9,15 +11,18 @@ interface Props {
   selection: Selection;
   /** The side of a picture's place, in CSS px. */
   side: number;
+  at: string | undefined;
+  onAt: (id: string | undefined) => void;
+  list: string;
   onOpen: (id: string) => void;
   onEnd: () => void;
 }
 
 /** The pictures themselves, in rows, as large as is wanted. */
-export function ContactSheet({ pictures, selection, side, onOpen, onEnd }: Props) {
+export function ContactSheet({ pictures, selection, side, at, onAt, list, onOpen, onEnd }: Props) {
   const scroller = useRef<HTMLDivElement>(null);
   const [width, setWidth] = useState(0);
-  const [current, setCurrent] = useState(0);
+  const [current, setCurrent] = useCurrentRow(pictures, at, onAt);
   useEffect(() => {
     const element = scroller.current;
     if (!element) return;
@@ -35,10 +40,17 @@ export function ContactSheet({ pictures, selection, side, onOpen, onEnd }: Props
     getScrollElement: () => scroller.current,
     estimateSize: () => side + 46,
     overscan: 3,
+    initialOffset: () => scrollOf(list),
     onChange: ({ range }) => {
       if (range && (range.endIndex + 4) * across > pictures.length) onEnd();
     },
   });
+  useEffect(() => {
+    const element = scroller.current;
+    return () => {
+      if (element) leaveScrolled(list, element.scrollTop);
+    };
+  }, [list]);
   const { measure } = lines;
   useEffect(() => {
     measure();

@@ -36,7 +36,28 @@ export function DescribeGrid({ pictures: listed, onEnd, onLeave }: Props) {
   const [draft, setDraft] = useState<string>();
   // What was written for rows that the list does not show any more.
   const [written, setWritten] = useState<Record<string, PictureFields>>({});
+  // What could not be saved, by picture and field, with the reason.
+  const [unsaved, setUnsaved] = useState<Record<string, string>>({});
   const describe = useDescribe();
+  const save = (id: string, field: Field, text: string) => {
+    const cell = `${id} ${field}`;
+    const fields: PictureFields = { [field]: text };
+    setWritten((before) => ({ ...before, [id]: { ...before[id], ...fields } }));
+    const settle = (reason: string | undefined) => {
+      setUnsaved((before) => {
+        const others = Object.fromEntries(Object.entries(before).filter(([name]) => name !== cell));
+        return reason === undefined ? others : { ...others, [cell]: reason };
+      });
+    };
+    describe.mutateAsync({ [id]: fields }).then(
+      () => {
+        settle(undefined);
+      },
+      (error: unknown) => {
+        settle((error as Error).message);
+      },
+    );
+  };
   const rows = useVirtualizer({
     count: pictures.length,
     getScrollElement: () => scroller.current,
@@ -62,10 +83,10 @@ export function DescribeGrid({ pictures: listed, onEnd, onLeave }: Props) {
     rows.scrollToIndex(next.row);
   };
   const keep = () => {
-    if (draft !== undefined && picture && draft !== (written[picture.id]?.[field] ?? valueOf(picture, field))) {
-      const fields: PictureFields = { [field]: draft };
-      setWritten((before) => ({ ...before, [picture.id]: { ...before[picture.id], ...fields } }));
-      describe.mutate({ [picture.id]: fields });
+    const isUnsaved = picture !== undefined && `${picture.id} ${field}` in unsaved;
+    const before = picture && (written[picture.id]?.[field] ?? valueOf(picture, field));
+    if (draft !== undefined && picture && (isUnsaved || draft !== before)) {
+      save(picture.id, field, draft);
     }
     setDraft(undefined);
     scroller.current?.focus();
@@ -101,7 +122,7 @@ export function DescribeGrid({ pictures: listed, onEnd, onLeave }: Props) {
     if (move) go(at.row + move[0], at.column + move[1]);
     else if ((event.key === "Enter" || event.key === "F2") && picture)
       setDraft(written[picture.id]?.[field] ?? valueOf(picture, field));
-    else if (event.key === "Delete" && picture) describe.mutate({ [picture.id]: { [field]: "" } });
+    else if (event.key === "Delete" && picture) save(picture.id, field, "");
     else if (event.key === "Escape") onLeave();
     else if (plain && event.key.length === 1 && event.target === scroller.current) setDraft(event.key);
     else return;
@@ -179,6 +200,7 @@ export function DescribeGrid({ pictures: listed, onEnd, onLeave }: Props) {
                           picture={row}
                           field={name}
                           text={text}
+                          unsaved={unsaved[`${row.id} ${name}`]}
                           isNew={own !== undefined && own !== valueOf(row, name)}
                         />
                       )}
@@ -237,7 +259,23 @@ function CellField({ label, value, onChange, onKeyDown, onBlur }: FieldProps) {
   );
 }
 
-function CellText({ picture, field, text, isNew }: { picture: Picture; field: Field; text: string; isNew: boolean }) {
+interface TextProps {
+  picture: Picture;
+  field: Field;
+  text: string;
+  isNew: boolean;
+  /** Why it could not be saved. */
+  unsaved: string | undefined;
+}
+
+function CellText({ picture, field, text, isNew, unsaved }: TextProps) {
+  if (unsaved !== undefined)
+    return (
+      <span className="name" title={`Not saved: ${unsaved} Enter opens it, and Enter tries again.`}>
+        <b>not saved: </b>
+        <bdi>{text}</bdi>
+      </span>
+    );
   // What is wrong with an older text says nothing of a new one.
   const issue = field === "alt" && !isNew ? altIssues(picture)[0] : undefined;
   if (field === "alt" && picture.description.decorative && !text) return <span className="soft">decorative</span>;

@@ -1,6 +1,7 @@
-import { Button, Input } from "antd";
+import { Button, Dropdown, Input } from "antd";
 import { useState } from "react";
 import type { IssueKind, FilterBody } from "../api/client";
+import { useWidth } from "../ui/useWidth";
 import { sameFilter } from "./filters";
 import { useForgetFilter, useSaveFilter, useShelves } from "./useLibrary";
 
@@ -15,19 +16,27 @@ interface Props {
 /** Filters in plain words, each with how many pictures it lets through. */
 export function FilterBar({ filter, own, onFilter }: Props) {
   const shelves = useShelves();
+  const [attach, width] = useWidth();
   const chosen = filter.issues ?? [];
   const toggle = (issue: IssueKind) => {
     const without = chosen.filter((one) => one !== issue);
     onFilter({ ...own, issues: without.length < chosen.length ? without : [...chosen, issue] });
   };
   const offered = shelves.data?.issues.filter(({ issue, pictures }) => pictures > 0 || chosen.includes(issue)) ?? [];
-  const saved = shelves.data?.filters.find(({ filter: one }) => sameFilter(one, own));
+  const saved = shelves.data?.filters.find(({ filter: one }) => sameFilter(one, filter));
   const isFiltered = chosen.length > 0 || Boolean(filter.search) || Boolean(filter.folder);
-  if (offered.length === 0) return null;
+  if (shelves.isSuccess && offered.length === 0) return null;
+  // Those that are chosen stay in sight; the rest of them that do not fit stand in a menu.
+  const sorted = offered.toSorted((a, b) => Number(chosen.includes(b.issue)) - Number(chosen.includes(a.issue)));
+  const fit = fitting(
+    sorted.map(({ words, pictures }) => `${words} ${pictures}`),
+    width - (isFiltered ? ROOM_FOR_SAVING : 0),
+  );
+  const rest = sorted.slice(fit);
   return (
-    <div className="bar filters" role="group" aria-label="Filters">
+    <div className="bar filters" role="group" aria-label="Filters" ref={attach}>
       <span className="soft">Only</span>
-      {offered.map(({ issue, words, pictures }) => (
+      {sorted.slice(0, fit).map(({ issue, words, pictures }) => (
         <button
           key={issue}
           type="button"
@@ -37,14 +46,59 @@ export function FilterBar({ filter, own, onFilter }: Props) {
             toggle(issue);
           }}
         >
-          {words} <span className="figure soft">{pictures}</span>
+          {words} <span className="figure soft">{pictures.toLocaleString("en")}</span>
         </button>
       ))}
+      {rest.length > 0 && (
+        <Dropdown
+          trigger={["click"]}
+          menu={{
+            items: rest.map(({ issue, words, pictures }) => ({
+              key: issue,
+              label: `${words} (${pictures.toLocaleString("en")})`,
+              onClick: () => {
+                toggle(issue);
+              },
+            })),
+          }}
+        >
+          <Button size="small">{rest.length} more</Button>
+        </Dropdown>
+      )}
       <span className="gap" />
+      {isFiltered && (
+        <Button
+          size="small"
+          onClick={() => {
+            onFilter({ ...own, issues: [] });
+          }}
+          disabled={chosen.length === 0}
+          title={chosen.length === 0 ? "No filter of this line is chosen" : undefined}
+        >
+          Clear
+        </Button>
+      )}
       {isFiltered && saved && <ForgetFilter id={saved.id} name={saved.name} />}
       {isFiltered && !saved && <SaveFilter filter={filter} />}
     </div>
   );
+}
+
+/** How wide a letter of a filter is about, and what stands around its words, in CSS px. */
+const LETTER = 6.2;
+const AROUND = 26;
+const ROOM_FOR_SAVING = 190;
+/** What stands before and after the filters. */
+const ENDS = 130;
+
+/** How many of `words` have room in a line that is `width` wide. */
+export function fitting(words: string[], width: number) {
+  let used = ENDS;
+  const last = words.findIndex((one) => {
+    used += one.length * LETTER + AROUND;
+    return used > width;
+  });
+  return last < 0 ? words.length : last;
 }
 
 function ForgetFilter({ id, name }: { id: string; name: string }) {
@@ -56,7 +110,7 @@ function ForgetFilter({ id, name }: { id: string; name: string }) {
         forget.mutate(id);
       }}
     >
-      Forget “{name}”
+      Delete “{name}”
     </Button>
   );
 }

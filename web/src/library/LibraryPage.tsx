@@ -1,12 +1,15 @@
 import { siteApi } from "../api/client";
-import { Button, Segmented, Slider } from "antd";
+import { Button, Dropdown, Segmented, Slider, type MenuProps } from "antd";
 import { useMemo, useState } from "react";
-import { Link, useNavigate, useSearchParams } from "react-router";
+import { Link, useNavigate } from "react-router";
 import type { FilterBody, Which } from "../api/client";
 import { count } from "../ui/figures";
-import { NoticeStrip } from "../ui/NoticeStrip";
 import { ProblemNote } from "../ui/ProblemNote";
 import { Tally, useTally } from "../ui/Tally";
+import { useAddress } from "../ui/useAddress";
+import { useTitle } from "../ui/useTitle";
+import { useWindowAtLeast } from "../ui/useWidth";
+import { WaitingRows } from "../ui/Waiting";
 import { BannerSheet } from "./BannerSheet";
 import { ChooseFiles } from "./ChooseFiles";
 import { CollectSheet } from "./CollectSheet";
@@ -18,12 +21,15 @@ import { FinishSheet } from "./FinishSheet";
 import { PictureGrid } from "./PictureGrid";
 import { RemoveSheet } from "./RemoveSheet";
 import { ShelfSelect } from "./ShelfSelect";
+import { SideList } from "./SideList";
 import { TableSheet } from "./TableSheet";
-import { useBringBack, useCollect, useForgetCollection, usePictures, useShelves, type Order } from "./useLibrary";
+import { useBringBack, useCollect, useForgetCollection, usePictures, useShelves } from "./useLibrary";
+import { useListAddress, type View } from "./useListAddress";
 import { useSelection } from "./useSelection";
 
-type View = "rows" | "pictures" | "write";
-const VIEWS: { label: string; value: View }[] = [
+/** From which width of the window, in CSS px, the parts of the library stand beside it. */
+const SIDE_LIST_FROM = 1200;
+const VIEW_WORDS: { label: string; value: View }[] = [
   { label: "Rows", value: "rows" },
   { label: "Contact sheet", value: "pictures" },
   { label: "Edit details", value: "write" },
@@ -32,17 +38,16 @@ const VIEWS: { label: string; value: View }[] = [
 type Sheet = "describe" | "collect" | "remove" | "table" | "finish" | "banner";
 
 /** The library: every original, how it stands, and what is worth doing with it. */
-export function LibraryPage({ search }: { search: string }) {
+export function LibraryPage() {
+  useTitle("Library");
   const navigate = useNavigate();
-  const [own, setFilter] = useState<FilterBody>({});
-  const filter = useMemo(() => ({ ...own, ...(search && { search }) }), [own, search]);
-  const [order, setOrder] = useState<Order>({ sort: "arrival", descending: true });
-  const [view, setView] = useState<View>("rows");
-  const [side, setSide] = useState(160);
-  const [address] = useSearchParams();
+  const place = useListAddress();
+  const { own, filter, search, order, view, side } = place;
+  const [address, changeAddress] = useAddress();
   const [sheet, setSheet] = useState<Sheet | undefined>(address.get("new") === "banner" ? "banner" : undefined);
-  const sorted: Order = own.collection && order.sort === "arrival" ? { sort: "collection", descending: false } : order;
-  const list = usePictures(filter, sorted);
+  const isWide = useWindowAtLeast(SIDE_LIST_FROM);
+  const list = usePictures(filter, order);
+  const name = JSON.stringify([filter, order, view]);
   const pictures = useMemo(() => list.data?.pages.flatMap((page) => page.pictures) ?? [], [list.data]);
   const selection = useSelection(
     useMemo(() => pictures.map(({ id }) => id), [pictures]),
@@ -56,7 +61,7 @@ export function LibraryPage({ search }: { search: string }) {
   const collect = useCollect();
   const collection = shelves.data?.collections.find((one) => one.id === own.collection)?.name;
   // Places are changed where all of them are in view in their own order.
-  const movable = collection !== undefined && sorted.sort === "collection" && !list.hasNextPage && !search;
+  const movable = collection !== undefined && order.sort === "collection" && !list.hasNextPage && !search;
   const move = (from: number, to: number) => {
     const ids = pictures.map(({ id }) => id);
     const [moved] = ids.splice(from, 1);
@@ -69,34 +74,36 @@ export function LibraryPage({ search }: { search: string }) {
   };
   const narrow = (next: FilterBody) => {
     selection.clear();
-    setFilter(next);
+    place.onFilter(next);
   };
   const close = () => {
     setSheet(undefined);
+    if (address.has("new")) changeAddress({ new: undefined });
   };
 
   return (
     <>
       <div className="work">
+        {isWide && <SideList filter={filter} />}
         <main>
           <div className="bar">
             <h1>Library</h1>
-            <ShelfSelect filter={own} onFilter={narrow} />
-            <Segmented aria-label="View" options={VIEWS} value={view} onChange={setView} />
+            {!isWide && <ShelfSelect filter={own} onFilter={narrow} />}
+            <Segmented aria-label="View" options={VIEW_WORDS} value={view} onChange={place.onView} />
             {view === "pictures" && (
               <Slider
-                aria-label="Size of the pictures"
+                ariaLabelForHandle="Size of the pictures"
                 min={96}
                 max={320}
                 step={16}
                 value={side}
-                onChange={setSide}
+                onChange={place.onSide}
                 style={{ width: 110 }}
                 tooltip={{ open: false }}
               />
             )}
             {own.collection && (
-              <CollectionLinks
+              <CollectionMenu
                 id={own.collection}
                 onGone={() => {
                   narrow({});
@@ -109,8 +116,9 @@ export function LibraryPage({ search }: { search: string }) {
               </span>
             )}
             <span className="gap" />
-            <Link to="/library/alike">Look-alikes</Link>
+            {!isWide && <Link to="/library/alike">Look-alikes</Link>}
             <Button
+              title="Descriptions as a table, out and in"
               onClick={() => {
                 setSheet("table");
               }}
@@ -128,7 +136,7 @@ export function LibraryPage({ search }: { search: string }) {
           </div>
           <FilterBar filter={filter} own={own} onFilter={narrow} />
           {list.error && <ProblemNote error={list.error} again={() => void list.refetch()} />}
-          {list.isPending && <p className="empty soft">Reading the library…</p>}
+          {list.isPending && <WaitingRows rows={12} />}
           {list.isSuccess && pictures.length === 0 && (
             <EmptyLibrary
               filter={filter}
@@ -142,27 +150,38 @@ export function LibraryPage({ search }: { search: string }) {
               pictures={pictures}
               total={total}
               selection={selection}
-              order={sorted}
-              onOrder={setOrder}
+              order={order}
+              onOrder={place.onOrder}
+              list={name}
+              at={place.at}
+              onAt={place.onAt}
               onOpen={open}
               onEnd={onEnd}
               {...(movable && { onMove: move })}
             />
           )}
           {pictures.length > 0 && view === "pictures" && (
-            <ContactSheet pictures={pictures} selection={selection} side={side} onOpen={open} onEnd={onEnd} />
+            <ContactSheet
+              pictures={pictures}
+              selection={selection}
+              side={side}
+              list={name}
+              at={place.at}
+              onAt={place.onAt}
+              onOpen={open}
+              onEnd={onEnd}
+            />
           )}
           {pictures.length > 0 && view === "write" && (
             <DescribeGrid
-              key={JSON.stringify([filter, sorted])}
+              key={JSON.stringify([filter, order])}
               pictures={pictures}
               onEnd={onEnd}
               onLeave={() => {
-                setView("rows");
+                place.onView("rows");
               }}
             />
           )}
-          <NoticeStrip />
         </main>
       </div>
       <Tally
@@ -200,28 +219,39 @@ export function LibraryPage({ search }: { search: string }) {
   );
 }
 
-/** The order of a collection, to be taken along. */
-function CollectionLinks({ id, onGone }: { id: string; onGone: () => void }) {
+/** What can be done with a collection as a whole. */
+function CollectionMenu({ id, onGone }: { id: string; onGone: () => void }) {
   const forget = useForgetCollection();
   const order = `${siteApi}/collections/${id}/order`;
+  const items: MenuProps["items"] = [
+    {
+      key: "order",
+      label: (
+        <a href={order} download="order.txt">
+          Download the order as a list
+        </a>
+      ),
+    },
+    {
+      key: "numbers",
+      label: (
+        <a href={`${order}?prefix=true`} download="order.txt">
+          The same with numbers before the names
+        </a>
+      ),
+    },
+    {
+      key: "delete",
+      label: "Delete the collection (its pictures stay)",
+      onClick: () => {
+        forget.mutate(id, { onSuccess: onGone });
+      },
+    },
+  ];
   return (
-    <>
-      <a href={order} download="order.txt">
-        Order as a list
-      </a>
-      <a href={`${order}?prefix=true`} download="order.txt">
-        with numbers
-      </a>
-      <button
-        type="button"
-        className="quiet-button"
-        onClick={() => {
-          forget.mutate(id, { onSuccess: onGone });
-        }}
-      >
-        Delete collection
-      </button>
-    </>
+    <Dropdown menu={{ items }} trigger={["click"]}>
+      <Button>Collection…</Button>
+    </Dropdown>
   );
 }
 
@@ -304,7 +334,7 @@ function EmptyLibrary({ filter, onAll }: { filter: FilterBody; onAll: () => void
     return (
       <div className="empty">
         <h2>Nothing was removed</h2>
-        <span className="soft">What is removed can be brought back from here, with its places.</span>
+        <span className="soft">What is removed can be restored from here, with its places.</span>
       </div>
     );
   }

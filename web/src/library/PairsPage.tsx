@@ -2,7 +2,6 @@ import { Button } from "antd";
 import { Link } from "react-router";
 import { previewUrl, type Pair, type Picture } from "../api/client";
 import { bytes, count, formatName, pixels } from "../ui/figures";
-import { NoticeStrip } from "../ui/NoticeStrip";
 import { ProblemNote } from "../ui/ProblemNote";
 import { Tally } from "../ui/Tally";
 import { useMerge, usePairs, useTellApart } from "./useLibrary";
@@ -33,7 +32,6 @@ export function PairsPage() {
               <PairRow key={`${pair.one.id} ${pair.other.id}`} pair={pair} />
             ))}
           </ul>
-          <NoticeStrip />
         </main>
       </div>
       <Tally of={{ filter: { issues: ["duplicate"] } }} where="look like another" />

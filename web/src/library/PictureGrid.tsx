@@ -1,7 +1,10 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { useRef, useState, type KeyboardEvent, type MouseEvent } from "react";
+import { useEffect, useRef, type KeyboardEvent, type MouseEvent } from "react";
 import type { Picture } from "../api/client";
+import { commonIssues } from "./issues";
+import { leaveScrolled, scrollOf } from "./listMemory";
 import { PictureHead, PictureRow } from "./PictureRow";
+import { useCurrentRow } from "./useCurrentRow";
 import type { Order } from "./useLibrary";
 import { selectByClick, selectByKey, type Selection } from "./useSelection";
 
@@ -14,6 +17,11 @@ interface Props {
   selection: Selection;
   order: Order;
   onOrder: (order: Order) => void;
+  /** The picture that is the current one, and what tells that it is another. */
+  at: string | undefined;
+  onAt: (id: string | undefined) => void;
+  /** Which list this is: coming back to it finds it as it was left. */
+  list: string;
   onOpen: (id: string) => void;
   /** Called when the last rows come into view. */
   onEnd: () => void;
@@ -22,19 +30,45 @@ interface Props {
 }
 
 /** The dense table: only the rows in view exist, and the keyboard moves through all of them. */
-export function PictureGrid({ pictures, total, selection, order, onOrder, onOpen, onEnd, onMove }: Props) {
+export function PictureGrid({
+  pictures,
+  total,
+  selection,
+  order,
+  onOrder,
+  at,
+  onAt,
+  list,
+  onOpen,
+  onEnd,
+  onMove,
+}: Props) {
   const scroller = useRef<HTMLDivElement>(null);
-  const [current, setCurrent] = useState(0);
+  const [current, setCurrent] = useCurrentRow(pictures, at, onAt);
+  const common = commonIssues(pictures);
   const rows = useVirtualizer({
     count: pictures.length,
     getScrollElement: () => scroller.current,
     estimateSize: () => ROW,
     overscan: 12,
     scrollPaddingStart: 28,
+    initialOffset: () => scrollOf(list),
     onChange: ({ range }) => {
       if (range && range.endIndex > pictures.length - 60) onEnd();
     },
   });
+
+  // The place in the list: as it was left, or where the address says.
+  const { scrollToIndex } = rows;
+  useEffect(() => {
+    if (scrollOf(list) === 0 && current > 0) scrollToIndex(current, { align: "center" });
+    const element = scroller.current;
+    return () => {
+      if (element) leaveScrolled(list, element.scrollTop);
+    };
+    // Only when the list begins: later, the keyboard moves it.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [list]);
 
   const go = (index: number) => {
     const next = Math.max(0, Math.min(pictures.length - 1, index));
@@ -84,6 +118,7 @@ export function PictureGrid({ pictures, total, selection, order, onOrder, onOpen
               <PictureRow
                 key={picture.id}
                 picture={picture}
+                common={common}
                 index={index}
                 top={start}
                 current={index === current}

@@ -1,5 +1,5 @@
 import type { MouseEvent } from "react";
-import { previewUrl, type Picture } from "../api/client";
+import { previewUrl, type IssueKind, type Picture } from "../api/client";
 import { COLUMNS } from "./columns";
 import type { Order } from "./useLibrary";
 
@@ -17,7 +17,7 @@ export function PictureHead({ order, onOrder }: { order: Order; onOrder: (order:
             key={key}
             role="columnheader"
             aria-sort={spoken}
-            className={`${right ? "right" : ""} ${wide ? "wide" : ""}`}
+            className={`${right ? "right" : ""} ${wide ? `wide ${wide}` : ""}`}
           >
             <button
               type="button"
@@ -38,6 +38,8 @@ export function PictureHead({ order, onOrder }: { order: Order; onOrder: (order:
 
 interface Props {
   picture: Picture;
+  /** Issues that every row in view has: they tell nothing of this one. */
+  common: ReadonlySet<IssueKind>;
   index: number;
   top: number;
   current: boolean;
@@ -48,7 +50,7 @@ interface Props {
 }
 
 /** One picture. The keyboard is handled by the grid, which has the focus. */
-export function PictureRow({ picture, index, top, current, selected, onClick, onToggle, onOpen }: Props) {
+export function PictureRow({ picture, common, index, top, current, selected, onClick, onToggle, onOpen }: Props) {
   return (
     // eslint-disable-next-line jsx-a11y/click-events-have-key-events -- the grid takes the keys
     <div
@@ -80,8 +82,8 @@ export function PictureRow({ picture, index, top, current, selected, onClick, on
         <img className="thumb" src={previewUrl(picture.id, "thumbnail", picture.step)} alt="" loading="lazy" />
       </span>
       {COLUMNS.map(({ key, right, wide, cell }) => (
-        <span key={key} role="gridcell" className={`cell ${right ? "right" : ""} ${wide ? "wide" : ""}`}>
-          {cell(picture)}
+        <span key={key} role="gridcell" className={`cell ${right ? "right" : ""} ${wide ? `wide ${wide}` : ""}`}>
+          {cell(picture, common)}
         </span>
       ))}
     </div>

@@ -77,7 +77,7 @@ export function PictureRules({ site }: { site: Site }) {
           setInitials(target.value);
         }}
       />
-      <label htmlFor="rule-days">Days for which a removed picture can be brought back</label>
+      <label htmlFor="rule-days">Days for which a removed picture can be restored</label>
       <Input
         id="rule-days"
         className="figure"

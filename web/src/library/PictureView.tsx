@@ -6,7 +6,6 @@ import { Bytes } from "../ui/Bytes";
 import { bytes, count, estimate, formatName, pixels } from "../ui/figures";
 import { IssueLine, IssueWord } from "../ui/IssueLine";
 import { MarginBar, MarginWords } from "../ui/MarginBar";
-import { NoticeStrip } from "../ui/NoticeStrip";
 import { ProblemNote } from "../ui/ProblemNote";
 import { Tally } from "../ui/Tally";
 import { useKey } from "../ui/useKey";
@@ -36,7 +35,6 @@ export function PictureView() {
           )}
           {page.error && !gone && <ProblemNote error={page.error} again={() => void page.refetch()} />}
           {page.data && <Sheet key={id} page={page.data} />}
-          <NoticeStrip />
         </main>
       </div>
       <Tally of={{ ids: [id] }} where="in view">
@@ -146,7 +144,7 @@ function Facts({ page: { picture, embedded: embedded } }: { page: PicturePage })
   const [shown, setShown] = useState(false);
   const { analysis: look, possible, today } = picture;
   const facts: [string, React.ReactNode][] = [
-    ["Content", look ? CLASS_WORDS[look.class] : (picture.analysis_failed ?? "being looked at…")],
+    ["Content", look ? CLASS_WORDS[look.class] : (picture.analysis_failed ?? "being analysed…")],
     [
       "Transparency",
       look ? (look.is_transparent ? "some of it" : picture.has_alpha ? "possible, but none" : "none") : "–",
@@ -221,7 +219,7 @@ function Uses({ page: { uses } }: { page: PicturePage }) {
       <tbody>
         {uses.map((use, index) => (
           <tr key={`${use.page} ${use.slot} ${index}`}>
-            <td title={use.address}>{use.page_title}</td>
+            <td title={use.address}>{use.page_name}</td>
             <td>{use.slot_name}</td>
             <td className="figure">{[...new Set(use.boxes.map(box))].join(" to ")}</td>
             <td className="figure">

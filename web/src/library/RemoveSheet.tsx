@@ -16,18 +16,28 @@ interface Props {
 export function RemoveSheet({ which, onDone, onClose }: Props) {
   const { mutate: ask, data: asked, error } = useRemove();
   const remove = useRemove();
+  const asks = which && JSON.stringify(which);
   useEffect(() => {
-    if (which) ask({ which, dry_run: true });
-  }, [which, ask]);
+    if (asks) ask({ which: JSON.parse(asks) as Which, dry_run: true });
+  }, [asks, ask]);
   const used = asked?.used ?? [];
   return (
     <SideSheet title="Remove" open={which !== undefined} onClose={onClose}>
       {error && <ProblemNote error={error} />}
+      {remove.error && (
+        <ProblemNote
+          error={remove.error}
+          again={() => {
+            remove.reset();
+            if (which) ask({ which, dry_run: true });
+          }}
+        />
+      )}
       {which && asked && (
         <div className="sheet-part">
           <p>
-            {count(asked.pictures, "picture")} will be removed. They can be brought back for{" "}
-            {count(asked.keep_days, "day")}, with their places, from “Removed”.
+            {count(asked.pictures, "picture")} will be removed. They can be restored for {count(asked.keep_days, "day")}
+            , with their places, from “Removed”.
           </p>
           {used.length > 0 && (
             <>
@@ -49,7 +59,8 @@ export function RemoveSheet({ which, onDone, onClose }: Props) {
             type="primary"
             loading={remove.isPending}
             onClick={() => {
-              remove.mutate({ which, dry_run: false }, { onSuccess: onDone });
+              // Exactly those that are told here: what came since stays.
+              remove.mutate({ which, dry_run: false, seen: asked.seen }, { onSuccess: onDone });
             }}
           >
             Remove {count(asked.pictures, "picture")}

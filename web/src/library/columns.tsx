@@ -1,5 +1,5 @@
 import type { ReactNode } from "react";
-import type { Picture, SortBy } from "../api/client";
+import type { IssueKind, Picture, SortBy } from "../api/client";
 import { Bytes } from "../ui/Bytes";
 import { bytes, formatName, pixels } from "../ui/figures";
 import { altIssues } from "./issues";
@@ -11,9 +11,10 @@ export interface Column {
   /** Whether the largest stands first when it is sorted by for the first time. */
   most?: boolean;
   right?: boolean;
-  /** Left out where the window is narrow. */
-  wide?: boolean;
-  cell: (picture: Picture) => ReactNode;
+  /** Left out where the window is narrow, or where it is not very wide. */
+  wide?: "wide" | "widest";
+  /** `common` are issues that every row in view has. */
+  cell: (picture: Picture, common: ReadonlySet<IssueKind>) => ReactNode;
 }
 
 export const COLUMNS: Column[] = [
@@ -53,7 +54,13 @@ export const COLUMNS: Column[] = [
     right: true,
     cell: ({ uses }) => <span className="figure">{uses === 0 ? "–" : uses}</span>,
   },
-  { key: "state", head: "Issues", sort: "state", most: true, cell: (picture) => <State picture={picture} /> },
+  {
+    key: "state",
+    head: "Issues",
+    sort: "state",
+    most: true,
+    cell: (picture, common) => <State picture={picture} common={common} />,
+  },
   {
     key: "saving",
     head: "Could save",
@@ -62,26 +69,27 @@ export const COLUMNS: Column[] = [
     right: true,
     cell: (picture) => <Saving picture={picture} />,
   },
-  { key: "alt", head: "Alt text", sort: "alt", wide: true, cell: (picture) => <Alt picture={picture} /> },
+  { key: "alt", head: "Alt text", sort: "alt", wide: "wide", cell: (picture) => <Alt picture={picture} /> },
   {
     key: "credit",
     head: "Credit",
     sort: "creator",
-    wide: true,
+    wide: "widest",
     cell: ({ description }) => <Text of={description.creator} none="none" />,
   },
 ];
 
-/** The most serious in words, and how many more. */
-function State({ picture }: { picture: Picture }) {
-  const [first, ...others] = picture.issues;
-  if (!picture.analysis && !picture.analysis_failed) return <span className="soft">being looked at…</span>;
+/** The most serious that the other rows do not all have, and how many more. */
+function State({ picture, common }: { picture: Picture; common: ReadonlySet<IssueKind> }) {
+  const first = picture.issues.find(({ kind }) => !common.has(kind)) ?? picture.issues[0];
+  const others = picture.issues.length - 1;
+  if (!picture.analysis && !picture.analysis_failed) return <span className="soft">being analysed…</span>;
   if (!first) return <span>nothing</span>;
   const all = picture.issues.map(({ words }) => words).join(" · ");
   return (
     <span className="name" title={all}>
       {first.words}
-      {others.length > 0 && <span className="soft"> +{others.length}</span>}
+      {others > 0 && <span className="soft"> +{others}</span>}
     </span>
   );
 }
@@ -91,7 +99,7 @@ function Saving({ picture: { possible, saving, today } }: { picture: Picture }) 
   const range = `today ${bytes(today)}, possible ${bytes(possible.low)} to ${bytes(possible.high)}`;
   return saving === 0 ? (
     <span className="soft" title={range}>
-      lean
+      already small
     </span>
   ) : (
     <span className="figure" title={range}>

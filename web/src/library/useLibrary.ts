@@ -109,7 +109,7 @@ export function useNames() {
 export function useRemove() {
   const done = useDone();
   return useMutation({
-    mutationFn: async (body: { which: Which; dry_run: boolean }) =>
+    mutationFn: async (body: { which: Which; dry_run: boolean; seen?: string }) =>
       unwrap(await api.POST("/pictures/remove", { body })),
     onSuccess: ({ change }) => {
       if (change) done(change);

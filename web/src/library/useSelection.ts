@@ -1,5 +1,6 @@
-import { useState, type KeyboardEvent, type MouseEvent } from "react";
+import { useEffect, useState, type KeyboardEvent, type MouseEvent } from "react";
 import type { FilterBody, Which } from "../api/client";
+import { leaveSelected, selectedOf } from "./listMemory";
 
 /** Selects by a click: this one, this one too with Ctrl, all up to it with Shift. */
 export function selectByClick(selection: Selection, event: MouseEvent, id: string) {
@@ -41,13 +42,21 @@ export interface Selection {
 
 /** Which rows are selected; `order` is how they stand in the list that `filter` made. */
 export function useSelection(order: string[], filter: FilterBody): Selection {
-  const [ids, setIds] = useState<ReadonlySet<string>>(new Set());
-  const [everything, setEverything] = useState(false);
+  const name = JSON.stringify(filter);
+  const [{ ids, everything }, setSelected] = useState(() => selectedOf(name));
+  const [of, setOf] = useState(name);
+  if (of !== name) {
+    // Another list: what was selected is not in view any more.
+    setOf(name);
+    setSelected(selectedOf(name));
+  }
+  useEffect(() => {
+    leaveSelected(name, { ids, everything });
+  }, [name, ids, everything]);
   const [anchor, setAnchor] = useState<string>();
   const start = everything ? new Set(order) : ids;
   const set = (next: ReadonlySet<string>) => {
-    setEverything(false);
-    setIds(next);
+    setSelected({ ids: next, everything: false });
   };
   const chosen = order.filter((id) => ids.has(id));
   const others = [...ids].filter((id) => !order.includes(id));
@@ -72,7 +81,7 @@ export function useSelection(order: string[], filter: FilterBody): Selection {
       set(new Set([id]));
     },
     all: () => {
-      setEverything(true);
+      setSelected({ ids, everything: true });
     },
     clear: () => {
       set(new Set());

@@ -38,3 +38,6 @@ export const density = (value: number) => `${value}x`;
 
 /** `1 picture`, `3 pictures`. */
 export const count = (n: number, one: string, many = `${one}s`) => `${n.toLocaleString("en")} ${n === 1 ? one : many}`;
+
+/** `27 Nov 2026, 09:41` in the reader's own time. */
+export const moment = (at: string) => new Date(at).toLocaleString("en-GB", { dateStyle: "medium", timeStyle: "short" });

@@ -1,8 +1,8 @@
-import { Button, InputNumber, Segmented, Select } from "antd";
-import { useState } from "react";
+import { Button, InputNumber, Select } from "antd";
 import type { Holding, Picture, Rect, SlotFraming, WidthFraming } from "../../api/client";
 import { percent, pixels } from "../../ui/figures";
 import type { Tool } from "./SourceView";
+import { SIDES, TypedSide } from "./TypedSide";
 
 /** Which shape a frame keeps. */
 export type Lock = "slot" | "free" | "typed" | "picture";
@@ -18,7 +18,6 @@ interface Props {
   slot: SlotFraming;
   one: WidthFraming;
   tool: Tool;
-  onTool: (tool: Tool) => void;
   onCrop: (crop: Rect, holding: Holding, done: boolean) => void;
   onRelease: () => void;
   /** The keep area in source px, and how it is typed; nothing where there is none. */
@@ -39,7 +38,6 @@ export function CropFigures({
   slot,
   one,
   tool,
-  onTool,
   onCrop,
   onRelease,
   keep,
@@ -68,16 +66,6 @@ export function CropFigures({
       <div className="row">
         <b>{slot.name}</b>
         <span className="figure">at {one.viewport}</span>
-        <Segmented
-          aria-label="What a drag does"
-          value={tool}
-          onChange={onTool}
-          options={[
-            { value: "focal", label: "focal point", title: "A click sets the focal point of all frames (F)" },
-            { value: "keep", label: "keep area", title: "Draw what no frame may cut (K)" },
-            { value: "frame", label: "this frame", title: "Draw or move this frame by hand (H)" },
-          ]}
-        />
         {one.by_hand ? (
           <Button size="small" onClick={onRelease}>
             Back to the focal point
@@ -195,42 +183,5 @@ export function CropFigures({
         )}
       </dl>
     </div>
-  );
-}
-
-const SIDES = ["x", "y", "width", "height"] as const;
-const WORDS = { x: "from the left", y: "from the top", width: "wide", height: "high" };
-
-function TypedSide({
-  of,
-  side,
-  value,
-  onTyped,
-}: {
-  of: string;
-  side: keyof typeof WORDS;
-  value: number;
-  onTyped: (value: number) => void;
-}) {
-  const [typed, setTyped] = useState<number | null>(value);
-  const keep = () => {
-    if (typed !== null && typed !== value) onTyped(typed);
-  };
-  return (
-    <label className="part">
-      {side === "width" ? "w" : side === "height" ? "h" : side}
-      <InputNumber
-        aria-label={`${of}, px ${WORDS[side]}`}
-        size="small"
-        className="short"
-        controls={false}
-        min={side === "x" || side === "y" ? 0 : 1}
-        precision={0}
-        value={typed}
-        onChange={setTyped}
-        onBlur={keep}
-        onPressEnter={keep}
-      />
-    </label>
   );
 }

@@ -1,18 +1,21 @@
 import { Button, Checkbox, Segmented, Select } from "antd";
-import { useMemo, useRef, useState } from "react";
+import { useMemo, useState } from "react";
 import { Link } from "react-router";
 import { api, unwrap, type Holding, type Picture, type Rect, type Adjustments } from "../../api/client";
 import { usePictures } from "../../library/useLibrary";
 import { ProblemNote } from "../../ui/ProblemNote";
 import { useKey } from "../../ui/useKey";
+import { useLatest } from "../../ui/useLatest";
 import { useStage } from "../useStage";
 import { useFramings, useViews } from "../useViews";
 import type { WorkOnBench } from "../useWork";
 import { ZoomChoice } from "../ZoomChoice";
 import { CropFigures, type Lock } from "./CropFigures";
+import { CropPanel } from "./CropPanel";
 import { NO_MARKS, type Marks } from "./marks";
 import { SlotViews } from "./SlotViews";
 import { SourceView, type Chosen, type Tool } from "./SourceView";
+import { useCrop } from "./useCrop";
 
 type Scale = "fit" | "quarter" | "half" | "true";
 const SCALES: { value: Scale; label: string; title: string }[] = [
@@ -21,6 +24,22 @@ const SCALES: { value: Scale; label: string; title: string }[] = [
   { value: "half", label: "1 : 2", title: "Half of true size" },
   { value: "true", label: "true size", title: "As large as on the page" },
 ];
+
+const TOOLS: { value: Tool; label: string; title: string }[] = [
+  { value: "focal", label: "Focal point", title: "A click sets the focal point of all frames (F)" },
+  { value: "keep", label: "Keep area", title: "Draw what no frame may cut (K)" },
+  { value: "frame", label: "This frame", title: "Draw or move the chosen frame by hand (H)" },
+  { value: "crop", label: "Crop", title: "Cut the picture itself, for all its slots (C)" },
+  { value: "level", label: "Straighten", title: "Draw a line that is to be level (L)" },
+];
+
+/** A change that the server works out. */
+interface Question {
+  question: () => Promise<Adjustments>;
+  /** Whether it is over, and not only shown while something is dragged. */
+  done: boolean;
+  summary: string;
+}
 
 interface Props {
   picture: Picture;
@@ -45,7 +64,7 @@ export function FrameStep({ picture, on, slots, onSlots }: Props) {
   const [error, setError] = useState<Error | null>(null);
   const canvas = framings.data?.canvas ?? { width: picture.shown_width, height: picture.shown_height };
   const stage = useStage(canvas.width, canvas.height);
-  const asked = useRef<AbortController>(undefined);
+  const crop = useCrop(picture, on, canvas, on.bench.slots);
   const others = usePictures({ search }, { sort: "name", descending: false });
 
   // Closer than the reduced copy has pixels, the original is asked for.
@@ -87,29 +106,34 @@ export function FrameStep({ picture, on, slots, onSlots }: Props) {
   // While something is dragged, what was rendered before is not what is framed now.
   const shownViews = framings.data?.has_frame && rendered.data?.of === adjustments ? rendered.data : undefined;
 
-  /** Asks the server for the adjustments with a change; a newer question drops this one. */
-  const ask = async (question: (signal: AbortSignal) => Promise<Adjustments>, done: boolean, summary: string) => {
-    asked.current?.abort();
-    const mine = new AbortController();
-    asked.current = mine;
+  /** Asks the server for the adjustments with a change. */
+  const ask = useLatest(async ({ question, done, summary }: Question) => {
     try {
-      const next = await question(mine.signal);
-      if (mine.signal.aborted) return;
+      const next = await question();
       setError(null);
       if (done) on.note(next, summary);
       else on.show(next);
     } catch (failed) {
-      if (!mine.signal.aborted) setError(failed as Error);
+      setError(failed as Error);
     }
-  };
+  });
   const path = { id: picture.id };
-  const aim = (point: { focal?: number[]; keep?: Rect }, done: boolean, summary: string) =>
-    void ask(
-      async (signal) =>
-        unwrap(await api.POST("/pictures/{id}/aim", { params: { path }, body: { adjustments, ...point }, signal })),
+  const aim = (point: { focal?: number[]; keep?: Rect }, done: boolean, summary: string) => {
+    ask({
+      question: async () =>
+        unwrap(await api.POST("/pictures/{id}/aim", { params: { path }, body: { adjustments, ...point } })),
       done,
       summary,
-    );
+    });
+  };
+  const onLevel = (from: [number, number], to: [number, number]) => {
+    ask({
+      question: async () =>
+        unwrap(await api.POST("/pictures/{id}/level", { params: { path }, body: { adjustments, from, to } })),
+      done: true,
+      summary: "straightened by a line",
+    });
+  };
   const onCrop = (crop: Rect, holding: Holding, done: boolean) => {
     if (!current) return;
     const [width = 1, height = 1] = current.one.size;
@@ -121,11 +145,11 @@ export function FrameStep({ picture, on, slots, onSlots }: Props) {
       picture: like ? like.shown_width / like.shown_height : null,
     }[lock];
     const body = { adjustments, crop, slot: current.slot.slot, viewport: current.one.viewport, aspect, holding };
-    void ask(
-      async (signal) => unwrap(await api.POST("/pictures/{id}/crop", { params: { path }, body, signal })).adjustments,
+    ask({
+      question: async () => unwrap(await api.POST("/pictures/{id}/crop", { params: { path }, body })).adjustments,
       done,
-      `framed ${current.slot.name} at ${current.one.viewport} by hand`,
-    );
+      summary: `framed ${current.slot.name} at ${current.one.viewport} by hand`,
+    });
   };
   const onRelease = () => {
     if (!chosen) return;
@@ -140,7 +164,11 @@ export function FrameStep({ picture, on, slots, onSlots }: Props) {
   useKey((event) => {
     if (event.key === "f") setTool("focal");
     if (event.key === "k") setTool("keep");
-    if (event.key === "h") setTool("frame");
+    if (event.key === "h" && current) setTool("frame");
+    if (event.key === "c") setTool("crop");
+    if (event.key === "l") setTool("level");
+    if (event.key === "Enter" && tool === "crop") crop.apply();
+    if (event.key === "Escape" && tool === "crop") crop.clear();
   });
 
   if (!framings.data) {
@@ -156,7 +184,21 @@ export function FrameStep({ picture, on, slots, onSlots }: Props) {
     <div className="frame-step">
       <section className="framing" aria-label="Source">
         <div className="bar">
+          <Segmented
+            aria-label="What a drag does"
+            value={tool}
+            onChange={setTool}
+            options={TOOLS.map(({ value, label, title }) => ({
+              value,
+              label,
+              title: value === "frame" && !current ? "Show a slot first, to frame the picture for it" : title,
+              disabled: value === "frame" && !current,
+            }))}
+          />
+          <span className="gap" />
           <ZoomChoice zoom={stage.zoom} onZoom={stage.setZoom} />
+        </div>
+        <div className="bar">
           <Checkbox
             checked={marks.thirds}
             onChange={({ target }) => {
@@ -210,14 +252,20 @@ export function FrameStep({ picture, on, slots, onSlots }: Props) {
             aim({ keep }, done, "drew the keep area");
           }}
           onCrop={onCrop}
+          draft={crop.draft?.crop}
+          onDraft={crop.onDraw}
+          onLevel={onLevel}
         />
+        {tool === "crop" && <CropPanel crop={crop} slots={on.bench.slots} whole={{ x: 0, y: 0, ...canvas }} />}
+        {tool === "level" && (
+          <p className="pane-note">Draw a line along the horizon or an edge: it becomes level, or upright.</p>
+        )}
         {error && <ProblemNote error={error} />}
-        {current && (
+        {current && tool !== "crop" && tool !== "level" && (
           <CropFigures
             slot={current.slot}
             one={current.one}
             tool={tool}
-            onTool={setTool}
             onCrop={onCrop}
             onRelease={onRelease}
             keep={framings.data.keep ? rectOf(framings.data.keep) : undefined}

@@ -1,4 +1,4 @@
-import { useRef, type KeyboardEvent, type PointerEvent } from "react";
+import { useRef, useState, type KeyboardEvent, type PointerEvent } from "react";
 import type { Framings, Holding, Rect, WidthFraming } from "../../api/client";
 import { Painted } from "../Painted";
 import { StageRoom } from "../StageRoom";
@@ -7,7 +7,7 @@ import { Guides } from "./Guides";
 import { snapped, type Marks } from "./marks";
 import { arrow, usePressed } from "./usePressed";
 
-export type Tool = "focal" | "keep" | "frame";
+export type Tool = "focal" | "keep" | "frame" | "crop" | "level";
 
 export interface Chosen {
   slot: string;
@@ -28,6 +28,11 @@ interface Props {
   onFocal: (x: number, y: number, done: boolean) => void;
   onKeep: (area: Rect, done: boolean) => void;
   onCrop: (crop: Rect, holding: Holding, done: boolean) => void;
+  /** The crop of the picture itself as it is drawn, where that is done. */
+  draft?: Rect | undefined;
+  onDraft?: (crop: Rect, holding: Holding) => void;
+  /** Called with a line that is to be level. */
+  onLevel?: (from: [number, number], to: [number, number]) => void;
 }
 
 const HANDLES: { at: string; x: 0 | 1; y: 0 | 1; holding: Holding; words: string }[] = [
@@ -50,9 +55,13 @@ export function SourceView({
   onFocal,
   onKeep,
   onCrop,
+  draft,
+  onDraft,
+  onLevel,
 }: Props) {
   const plate = useRef<HTMLDivElement>(null);
   const start = useRef<{ x: number; y: number }>(undefined);
+  const [line, setLine] = useState<[Point, Point]>();
   const pressed = usePressed<number[]>();
   const { width, height } = framings.canvas;
   const { scale } = stage;
@@ -76,10 +85,15 @@ export function SourceView({
     const from = start.current;
     if (!from) return;
     if (tool === "focal") onFocal(point.x, point.y, done);
-    else if (tool === "keep") onKeep(between(from, point), done);
+    else if (tool === "level") {
+      setLine(done ? undefined : [from, point]);
+      if (done) onLevel?.([from.x, from.y], [point.x, point.y]);
+    } else if (tool === "keep") onKeep(between(from, point), done);
     else {
       const drawn = between(from, point);
-      if (drawn.width > 3 && drawn.height > 3) onCrop(drawn, "top-left", done);
+      if (drawn.width <= 3 || drawn.height <= 3) return;
+      if (tool === "crop") onDraft?.(drawn, "top-left");
+      else onCrop(drawn, "top-left", done);
     }
   };
   const onFocalKey = (event: KeyboardEvent) => {
@@ -153,12 +167,27 @@ export function SourceView({
             <span>keep</span>
           </div>
         )}
-        {current && (
+        {line && <LevelLine line={line} scale={scale} />}
+        {tool === "crop" && draft && (
+          <ChosenFrame
+            crop={draft}
+            scale={scale}
+            marks={marks}
+            drawn
+            name="Crop"
+            onCrop={(crop, holding) => {
+              onDraft?.(crop, holding);
+            }}
+            pointAt={pointAt}
+          />
+        )}
+        {current && tool !== "crop" && (
           <ChosenFrame
             crop={current.crop}
             scale={scale}
             marks={marks}
             drawn={tool === "frame"}
+            name="Frame"
             onCrop={onCrop}
             pointAt={pointAt}
           />
@@ -182,12 +211,31 @@ interface FrameProps {
   marks: Marks;
   /** Whether it can be taken hold of. */
   drawn: boolean;
+  /** What it is, as it is spoken. */
+  name: "Frame" | "Crop";
   onCrop: Props["onCrop"];
   pointAt: (event: { clientX: number; clientY: number }) => { x: number; y: number };
 }
 
-/** The frame of the chosen slot, to be moved and drawn by hand. */
-function ChosenFrame({ crop, scale, marks, drawn, onCrop, pointAt }: FrameProps) {
+interface Point {
+  x: number;
+  y: number;
+}
+
+/** The line that is being drawn along what shall be level. */
+function LevelLine({ line: [from, to], scale }: { line: [Point, Point]; scale: number }) {
+  const length = Math.hypot(to.x - from.x, to.y - from.y) * scale;
+  const turn = Math.atan2(to.y - from.y, to.x - from.x);
+  return (
+    <i
+      className="level-line"
+      style={{ left: from.x * scale, top: from.y * scale, width: length, transform: `rotate(${turn}rad)` }}
+    />
+  );
+}
+
+/** A frame to be moved and drawn by hand. */
+function ChosenFrame({ crop, scale, marks, drawn, name, onCrop, pointAt }: FrameProps) {
   const grip = useRef<{ x: number; y: number; crop: Rect }>(undefined);
   const pressed = usePressed<Rect>();
   const style = { left: crop.x * scale, top: crop.y * scale, width: crop.width * scale, height: crop.height * scale };
@@ -217,7 +265,7 @@ function ChosenFrame({ crop, scale, marks, drawn, onCrop, pointAt }: FrameProps)
   };
   const third = (n: number) => `${(100 * n) / 3}%`;
   return (
-    <div className="chosen-frame" data-testid="frame" data-drawn={drawn} style={style}>
+    <div className="chosen-frame" data-testid={name.toLowerCase()} data-drawn={drawn} style={style}>
       {marks.thirds &&
         [1, 2].map((n) => <i key={n} className="mark-line" style={{ left: third(n), top: 0, bottom: 0 }} />)}
       {marks.thirds &&
@@ -228,7 +276,7 @@ function ChosenFrame({ crop, scale, marks, drawn, onCrop, pointAt }: FrameProps)
         <button
           type="button"
           className="frame-grip"
-          aria-label={`Frame, ${crop.width} × ${crop.height} px from ${crop.x}, ${crop.y}; arrow keys move it by 1 px, with Shift by 10`}
+          aria-label={`${name}, ${crop.width} × ${crop.height} px from ${crop.x}, ${crop.y}; arrow keys move it by 1 px, with Shift by 10`}
           onKeyDown={onKeyDown}
           onPointerDown={(event) => {
             if (event.button !== 0) return;

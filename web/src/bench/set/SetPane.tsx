@@ -1,5 +1,4 @@
 import { Button } from "antd";
-import type { ReactNode } from "react";
 import {
   saveUrl,
   type Adjustments,
@@ -23,27 +22,19 @@ interface Props {
   picture: Picture;
   slot: string | undefined;
   adjustments: Adjustments;
-  /** What stands first in its bar. */
-  lead: ReactNode;
-  /** What opens the rules. */
-  rules: ReactNode;
 }
 
 /** All files of a picture for a slot: widths by formats, what each screen downloads, and the markup. */
-export function SetPane({ picture, slot, adjustments, lead, rules }: Props) {
+export function SetPane({ picture, slot, adjustments }: Props) {
   const set = useSet(picture.id, slot, adjustments);
   const { make, cancel } = useMakeSet(picture.id, slot, adjustments);
   if (!slot)
     return (
-      <Empty
-        lead={lead}
-        words="Choose a slot above: a typed size is one file, and a set has one for each of a slot's screens."
-      />
+      <Empty words="Choose a slot above: a typed size is one file, and a set has one for each of a slot's screens." />
     );
   if (!set.data)
     return (
       <section className="set-pane">
-        <div className="bar">{lead}</div>
         {set.error ? <ProblemNote error={set.error} /> : <p className="empty soft">Planning the set…</p>}
       </section>
     );
@@ -57,7 +48,6 @@ export function SetPane({ picture, slot, adjustments, lead, rules }: Props) {
   return (
     <section className="set-pane" aria-label="Responsive set">
       <div className="bar">
-        {lead}
         <span data-testid="set-state">
           <b>
             {made} of {count(files, "file")}
@@ -98,7 +88,6 @@ export function SetPane({ picture, slot, adjustments, lead, rules }: Props) {
             {left === 0 ? "All made" : `Make ${count(left, "file")}`}
           </Button>
         )}
-        {rules}
       </div>
       {problem && <ProblemNote error={problem} />}
       {job?.state === "failed" && left > 0 && (
@@ -127,10 +116,9 @@ export function SetPane({ picture, slot, adjustments, lead, rules }: Props) {
   );
 }
 
-function Empty({ lead, words }: { lead: ReactNode; words: string }) {
+function Empty({ words }: { words: string }) {
   return (
     <section className="set-pane">
-      <div className="bar">{lead}</div>
       <div className="empty">
         <h2>No slot is chosen</h2>
         <span className="soft">{words}</span>

@@ -1,11 +1,12 @@
 import { siteApi } from "../../api/client";
 import { Button, InputNumber, Segmented, Select } from "antd";
-import { useEffect, useMemo, useState, type ReactNode } from "react";
+import { useEffect, useMemo, useState } from "react";
 import { createPortal } from "react-dom";
 import type { Format, Picture, Trial, Adjustments } from "../../api/client";
 import { bytes, formatName, percent, pixels } from "../../ui/figures";
 import { ProblemNote } from "../../ui/ProblemNote";
 import { useKey } from "../../ui/useKey";
+import { useWidth } from "../../ui/useWidth";
 import { useBitmap } from "../useBitmap";
 import { Band } from "./Band";
 import { Curve } from "./Curve";
@@ -21,14 +22,13 @@ interface Props {
   adjustments: Adjustments;
   /** Why there is nothing to prove yet. */
   hindrance: string | undefined;
-  /** What stands first in its bar. */
-  lead: ReactNode;
-  /** What opens the rules. */
-  rules: ReactNode;
+  /** Makes the file of a trial. */
+  onMake: (trial: Trial) => void;
+  making: boolean;
 }
 
 /** The proof strip: trials of one picture in one place, in the order of their bytes. */
-export function TrialsPane({ picture, target: asked, adjustments, hindrance, lead, rules }: Props) {
+export function TrialsPane({ picture, target: asked, adjustments, hindrance, onMake, making }: Props) {
   const target = useSettled(asked);
   const proof = useProof(picture.id, target, adjustments);
   const searches = useSearches(picture.id, target, adjustments, proof.data);
@@ -64,7 +64,7 @@ export function TrialsPane({ picture, target: asked, adjustments, hindrance, lea
     if (event.key === "o") setHeld(false);
   }, "keyup");
 
-  if (!target) return <Empty lead={lead} words={hindrance ?? "Type the size of the slot"} />;
+  if (!target) return <Empty words={hindrance ?? "Type the size of the slot"} />;
   const error = proof.error ?? trial.error ?? choose.error;
   const busy = searches.filter(({ isFetching }) => isFetching).length;
   const done = searches.length - busy;
@@ -86,7 +86,6 @@ export function TrialsPane({ picture, target: asked, adjustments, hindrance, lea
   return (
     <section className="trials" aria-label="Trials">
       <div className="bar">
-        {lead}
         <Segmented
           aria-label="Scale"
           value={zoom}
@@ -130,7 +129,6 @@ export function TrialsPane({ picture, target: asked, adjustments, hindrance, lea
           {busy > 0 ? `trying: ${done} of ${searches.length} formats done` : trial.isPending ? "trying…" : ""}
         </span>
         {proof.data && <span className="figure">{pixels(proof.data.width, proof.data.height)}</span>}
-        {rules}
       </div>
       {error && <ProblemNote error={error} />}
       {searches.map(({ error: problem }, n) => problem && <ProblemNote key={proof.data?.formats[n]} error={problem} />)}
@@ -186,6 +184,16 @@ export function TrialsPane({ picture, target: asked, adjustments, hindrance, lea
                   <Button
                     size="small"
                     type="primary"
+                    loading={making}
+                    title="The file of this trial, to be downloaded"
+                    onClick={() => {
+                      onMake(active);
+                    }}
+                  >
+                    Make the file
+                  </Button>
+                  <Button
+                    size="small"
                     loading={choose.isPending}
                     onClick={() => {
                       choose.mutate({ trial: active, slot: null });
@@ -247,10 +255,9 @@ export function TrialsPane({ picture, target: asked, adjustments, hindrance, lea
   );
 }
 
-function Empty({ lead, words }: { lead: ReactNode; words: string }) {
+function Empty({ words }: { words: string }) {
   return (
     <section className="trials">
-      <div className="bar">{lead}</div>
       <div className="empty">
         <h2>Enter a size to compare</h2>
         <span className="soft">
@@ -355,21 +362,4 @@ function useSettled<T>(value: T | undefined): T | undefined {
     };
   }, [words]);
   return useMemo(() => (settled === undefined ? undefined : (JSON.parse(settled) as T)), [settled]);
-}
-
-/** An element and its width in CSS pixels. */
-function useWidth(): [(element: HTMLDivElement | null) => void, number] {
-  const [element, setElement] = useState<HTMLDivElement | null>(null);
-  const [width, setWidth] = useState(0);
-  useEffect(() => {
-    if (!element) return;
-    const observer = new ResizeObserver(([entry]) => {
-      if (entry) setWidth(Math.floor(entry.contentRect.width));
-    });
-    observer.observe(element);
-    return () => {
-      observer.disconnect();
-    };
-  }, [element]);
-  return [setElement, width];
 }

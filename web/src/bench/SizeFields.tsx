@@ -1,6 +1,5 @@
-import { Button, InputNumber, Segmented, Select } from "antd";
-import type { Fit, Format } from "../api/client";
-import { formatName } from "../ui/figures";
+import { InputNumber, Segmented, Select } from "antd";
+import type { Fit } from "../api/client";
 import type { Recipe, SizeBy } from "./recipe";
 
 const FITS: { value: Fit; label: string; title: string }[] = [
@@ -17,28 +16,16 @@ const SIZES: { value: SizeBy; label: string }[] = [
   { value: "percent", label: "Percent" },
 ];
 const DENSITIES = [1, 1.5, 2, 3].map((value) => ({ value, label: `${value}x` }));
-const FORMATS = (["jpeg", "webp", "avif", "png"] as Format[]).map((value) => ({ value, label: formatName[value] }));
 
 interface Props {
   recipe: Recipe;
-  usualQuality: number;
   onChange: (change: Partial<Recipe>) => void;
-  onMake: () => void;
-  making: boolean;
-  /** Why no file can be made now. */
-  hindrance: string | undefined;
 }
 
-/** One line to type: the slot, then the encoding, then make it. */
-export function RecipeLine({ recipe, usualQuality, onChange, onMake, making, hindrance }: Props) {
+/** A size to type: the box of a slot, or one figure for all of the picture. */
+export function SizeFields({ recipe, onChange }: Props) {
   return (
-    <form
-      className="bar recipe"
-      onSubmit={(event) => {
-        event.preventDefault();
-        if (!hindrance && !making) onMake();
-      }}
-    >
+    <>
       <Select
         aria-label="Size by"
         options={SIZES}
@@ -108,40 +95,6 @@ export function RecipeLine({ recipe, usualQuality, onChange, onMake, making, hin
           onChange({ density });
         }}
       />
-      <span className="part">
-        as
-        <Select
-          aria-label="Format"
-          options={FORMATS}
-          value={recipe.format}
-          popupMatchSelectWidth={false}
-          onChange={(format) => {
-            onChange({ format });
-          }}
-        />
-      </span>
-      {recipe.format === "png" ? (
-        <span className="soft">lossless</span>
-      ) : (
-        <span className="part">
-          quality
-          <InputNumber
-            aria-label="Quality, 1 to 100"
-            className="quality"
-            min={1}
-            max={100}
-            precision={0}
-            value={recipe.quality ?? usualQuality}
-            onChange={(quality) => {
-              onChange({ quality });
-            }}
-          />
-        </span>
-      )}
-      <Button type="primary" htmlType="submit" disabled={hindrance !== undefined} loading={making} title={hindrance}>
-        Make the file
-      </Button>
-      {hindrance && <span className="soft hindrance">{hindrance}</span>}
-    </form>
+    </>
   );
 }

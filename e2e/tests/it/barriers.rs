@@ -1,0 +1,71 @@
+//! Every screen, in both themes, without what keeps people out.
+
+use brisk_margin_e2e::application::Home;
+use brisk_margin_e2e::browser::Browser;
+use brisk_margin_testing::pictures::gradient_jpeg;
+use serde_json::json;
+
+/// Each screen by its name, its address and what is there once it is drawn.
+fn screens(picture: &str) -> Vec<(&'static str, String, &'static str)> {
+    vec![
+        ("library", "/library".into(), ".grid-row"),
+        ("contact sheet", "/library?view=pictures".into(), ".contact-picture"),
+        ("text grid", "/library?view=write".into(), ".grid.describe .grid-row"),
+        ("nothing found", "/library?q=nothing-has-this-name".into(), ".empty h2"),
+        ("look-alikes", "/library/alike".into(), ".empty h2, .pairs li"),
+        ("changes", "/library/changes".into(), ".empty h2, .changes"),
+        ("picture", format!("/library/{picture}"), ".picture-sheet"),
+        ("layouts", "/layouts".into(), ".place, .slots"),
+        ("frame", format!("/bench/{picture}?step=frame"), ".plate"),
+        (
+            "finish",
+            format!("/bench/{picture}?step=finish"),
+            ".edit-list, [aria-label='Add an edit']",
+        ),
+        ("encode", format!("/bench/{picture}?step=encode&for=size"), ".encode-bar"),
+        ("nowhere", "/nothing-here".into(), ".empty h1"),
+    ]
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn no_screen_has_a_barrier_in_either_theme() {
+    let home = Home::empty().await;
+    let application = home.serve();
+    let downloads = tempfile::tempdir().unwrap();
+    let browser = Browser::open(1280, 800, downloads.path()).await;
+    browser.client.goto(&application.url("/library")).await.unwrap();
+    browser.find(".empty").await;
+    let mut found = Vec::new();
+    check(&browser, "empty library", &mut found).await;
+    browser.drop_file("Dome at dusk.jpg", &gradient_jpeg(1600, 1200)).await;
+    browser.find("li[data-stage=taken]").await;
+    check(&browser, "uploads", &mut found).await;
+    let boxes = json!({"390": [358, 200], "1280": [600, 300]});
+    let slot = json!({"name": "Poster", "kind": "text", "fit": "cover", "boxes": boxes});
+    application.post("/api/slots", &slot).await;
+    let picture = application.json("/api/pictures").await["pictures"][0]["id"].clone();
+    for theme in ["light", "dark"] {
+        let script = format!("localStorage.setItem('brisk-margin.theme', '{theme}')");
+        browser.run(&script, vec![]).await;
+        for (name, address, there) in screens(picture.as_str().unwrap()) {
+            browser.client.goto(&application.url(&address)).await.unwrap();
+            browser.find(there).await;
+            check(&browser, &format!("{name}, {theme}"), &mut found).await;
+        }
+        for (name, button) in [("settings", "Site settings"), ("background", "Background")] {
+            browser.client.goto(&application.url("/library")).await.unwrap();
+            browser.find(".grid-row").await;
+            browser.labelled(button).await.click().await.unwrap();
+            browser.find(".ant-drawer-body").await;
+            check(&browser, &format!("{name}, {theme}"), &mut found).await;
+        }
+    }
+    assert!(found.is_empty(), "{} barriers:\n{}", found.len(), found.join("\n"));
+    assert_eq!(browser.complaints().await, [""; 0]);
+    browser.close().await;
+}
+
+async fn check(browser: &Browser, screen: &str, found: &mut Vec<String>) {
+    let barriers = browser.barriers().await;
+    found.extend(barriers.into_iter().map(|barrier| format!("{screen}: {barrier}")));
+}

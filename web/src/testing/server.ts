@@ -1,0 +1,48 @@
+/** A server that answers in the test itself: what is asked, and what it says, are the test's. */
+import { afterEach, beforeEach } from "vitest";
+
+export interface Asked {
+  method: string;
+  path: string;
+  body: unknown;
+  /** Whether it is sent even when the page goes. */
+  keepalive: boolean;
+}
+
+type Answer = (asked: Asked) => Response;
+
+const HERE = "http://127.0.0.1";
+const nobody: Answer = ({ path }) => Response.json({ detail: `nobody answers at ${path}` }, { status: 404 });
+
+let answer = nobody;
+/** All that was asked in this test. */
+export const asked: Asked[] = [];
+
+/** From now on the server answers so. */
+export function answers(next: Answer) {
+  answer = next;
+}
+
+// The client takes hold of both when it is loaded, and speaks of addresses without a host.
+const Plain = globalThis.Request;
+globalThis.Request = class extends Plain {
+  constructor(input: RequestInfo | URL, init?: RequestInit) {
+    super(typeof input === "string" ? new URL(input, HERE) : input, init);
+  }
+};
+globalThis.fetch = async (input, init) => {
+  const request = new Request(input, init);
+  const text = await request.text();
+  const body: unknown = text ? JSON.parse(text) : undefined;
+  const { pathname } = new URL(request.url);
+  const one = { method: request.method, path: pathname, body, keepalive: init?.keepalive ?? request.keepalive };
+  asked.push(one);
+  return answer(one);
+};
+
+beforeEach(() => {
+  asked.length = 0;
+});
+afterEach(() => {
+  answer = nobody;
+});
