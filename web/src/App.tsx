@@ -14,6 +14,7 @@ import { ConnectionNote } from "./ui/ConnectionNote";
 import { ErrorBoundary } from "./ui/ErrorBoundary";
 import { lastAddress, useLastAddress } from "./ui/lastAddress";
 import { NoticeStrip } from "./ui/NoticeStrip";
+import { Opened } from "./ui/Opened";
 import type { Mode } from "./ui/theme";
 import { useKey } from "./ui/useKey";
 import { useTitle } from "./ui/useTitle";
@@ -140,49 +141,40 @@ export function App({ mode, onMode }: { mode: Mode; onMode: (mode: Mode) => void
           <NoticeStrip />
         </div>
       </div>
-      <Suspense>
-        <Opened open={arrivalsOpen}>
-          <ArrivalsSheet
-            open={arrivalsOpen}
-            onClose={() => {
-              setArrivalsOpen(false);
-            }}
-          />
-        </Opened>
-        <Opened open={jobsOpen}>
-          <JobsSheet
-            open={jobsOpen}
-            onClose={() => {
-              setJobsOpen(false);
-            }}
-          />
-        </Opened>
-        <Opened open={siteOpen}>
-          <SiteSheet
-            open={siteOpen}
-            onClose={() => {
-              setSiteOpen(false);
-            }}
-          />
-        </Opened>
-        <Opened open={keysOpen}>
-          <Shortcuts
-            open={keysOpen}
-            onClose={() => {
-              setKeysOpen(false);
-            }}
-          />
-        </Opened>
-      </Suspense>
+      <Opened open={arrivalsOpen}>
+        <ArrivalsSheet
+          open={arrivalsOpen}
+          onClose={() => {
+            setArrivalsOpen(false);
+          }}
+        />
+      </Opened>
+      <Opened open={jobsOpen}>
+        <JobsSheet
+          open={jobsOpen}
+          onClose={() => {
+            setJobsOpen(false);
+          }}
+        />
+      </Opened>
+      <Opened open={siteOpen}>
+        <SiteSheet
+          open={siteOpen}
+          onClose={() => {
+            setSiteOpen(false);
+          }}
+        />
+      </Opened>
+      <Opened open={keysOpen}>
+        <Shortcuts
+          open={keysOpen}
+          onClose={() => {
+            setKeysOpen(false);
+          }}
+        />
+      </Opened>
     </DropZone>
   );
-}
-
-/** Is there once it was opened for the first time, and stays with what was written in it. */
-function Opened({ open, children }: { open: boolean; children: React.ReactNode }) {
-  const [once, setOnce] = useState(open);
-  if (open && !once) setOnce(true);
-  return once ? children : null;
 }
 
 /** The focus goes along to another view, so that a screen reader tells of it. */

@@ -1,5 +1,5 @@
 import { Button, Dropdown, type MenuProps } from "antd";
-import { useEffect, useState } from "react";
+import { useEffect, useEffectEvent, useState } from "react";
 import { Link, useParams } from "react-router";
 import { ApiError, originalUrl, type BenchBody, type Picture } from "../api/client";
 import { Bytes } from "../ui/Bytes";
@@ -17,6 +17,7 @@ import { FrameStep } from "./frame/FrameStep";
 import { HistorySheet } from "./HistorySheet";
 import { lastPicture } from "./lastPicture";
 import { BesideSheet, SaveSheet } from "./SaveSheets";
+import { useSave } from "./useSave";
 import { TurnButtons } from "./TurnButtons";
 import { usePicture } from "./usePicture";
 import { useBench, useWork } from "./useWork";
@@ -99,6 +100,17 @@ function Bench({ picture, bench }: { picture: Picture; bench: BenchBody }) {
   const atOriginal = on.at === original?.id || original === undefined;
   const hasOriginal = on.bench.steps[0] !== undefined;
   useUndoKeys(on.undo, on.redo);
+  const save = useSave(picture, on);
+  useSaveKey(() => {
+    // What needs a decision is asked; the rest is done, and can be taken back.
+    if (on.isSavedElsewhere || !on.over) setSheet("save");
+    else if (unsaved)
+      save.mutate(on.over, {
+        onError: () => {
+          setSheet("save");
+        },
+      });
+  });
   const more: MenuProps["items"] = [
     {
       key: "beside",
@@ -233,6 +245,23 @@ function Bench({ picture, bench }: { picture: Picture; bench: BenchBody }) {
       />
     </>
   );
+}
+
+/** Ctrl S, also while somebody types: the browser would save the page otherwise. */
+function useSaveKey(save: () => void) {
+  const call = useEffectEvent(save);
+  useEffect(() => {
+    const listen = (event: KeyboardEvent) => {
+      if (!(event.ctrlKey || event.metaKey) || event.shiftKey || event.altKey || event.key.toLowerCase() !== "s")
+        return;
+      event.preventDefault();
+      call();
+    };
+    addEventListener("keydown", listen);
+    return () => {
+      removeEventListener("keydown", listen);
+    };
+  }, []);
 }
 
 /** Ctrl Z and Ctrl Shift Z, except while somebody types. */

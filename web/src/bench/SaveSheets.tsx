@@ -8,6 +8,7 @@ import { notices } from "../ui/notice";
 import { ProblemNote } from "../ui/ProblemNote";
 import { SideSheet } from "../ui/SideSheet";
 import { Whole } from "./HistorySheet";
+import { useSave } from "./useSave";
 import type { WorkOnBench } from "./useWork";
 
 interface Props {
@@ -32,30 +33,8 @@ function Places({ places }: { places: BenchBody["places"] }) {
 
 /** Has the adjustments hold wherever the picture is shown, after telling where that is. */
 export function SaveSheet({ picture, on, open, onClose, onBeside }: Props) {
-  const queries = useQueryClient();
   const places = on.bench.places;
-  const save = useMutation({
-    mutationFn: async (over: string) => {
-      const step = await on.flush();
-      if (!step) throw new Error("there is no change to be saved");
-      return {
-        step,
-        saved: unwrap(
-          await api.POST("/pictures/{id}/save", { params: { path: { id: picture.id } }, body: { step, over } }),
-        ),
-      };
-    },
-    onSuccess: async ({ step, saved }) => {
-      on.onSaved(step);
-      notices.show({
-        words: `Saved ${picture.name}${places.length > 0 ? `: ${count(places.length, "place")} show it so` : ""}.`,
-        ...(saved.change && { change: saved.change.id }),
-      });
-      queries.setQueryData(["picture", picture.id], saved.picture);
-      await queries.invalidateQueries();
-      onClose();
-    },
-  });
+  const save = useSave(picture, on);
   const conflict = (save.error instanceof ApiError && save.error.status === 409) || on.isSavedElsewhere;
   return (
     <SideSheet title="Save" open={open} onClose={onClose}>
@@ -76,7 +55,7 @@ export function SaveSheet({ picture, on, open, onClose, onBeside }: Props) {
             picture={picture}
             on={on}
             onOver={(over) => {
-              save.mutate(over);
+              save.mutate(over, { onSuccess: onClose });
             }}
             onBeside={onBeside}
           />
@@ -85,7 +64,7 @@ export function SaveSheet({ picture, on, open, onClose, onBeside }: Props) {
             type="primary"
             loading={save.isPending}
             onClick={() => {
-              if (on.over) save.mutate(on.over);
+              if (on.over) save.mutate(on.over, { onSuccess: onClose });
             }}
           >
             Save to all its slots

@@ -1,6 +1,6 @@
-import { siteApi } from "../api/client";
-import { Button } from "antd";
+import { Button, Dropdown, type MenuProps } from "antd";
 import { useRef } from "react";
+import { siteApi } from "../api/client";
 import { count } from "../ui/figures";
 import { ProblemNote } from "../ui/ProblemNote";
 import { useImportSlots } from "./useLayouts";
@@ -9,15 +9,19 @@ import { useImportSlots } from "./useLayouts";
 export function SlotLists() {
   const input = useRef<HTMLInputElement>(null);
   const add = useImportSlots();
+  const items: MenuProps["items"] = [
+    ...(["csv", "json"] as const).map((kind) => ({
+      key: kind,
+      label: (
+        <a href={`${siteApi}/slots.${kind}`} download={`slots.${kind}`}>
+          Download as {kind.toUpperCase()}
+        </a>
+      ),
+    })),
+    { key: "import", label: "Import a list…", onClick: () => input.current?.click() },
+  ];
   return (
     <>
-      <span className="soft">List:</span>
-      <a href={`${siteApi}/slots.csv`} download="slots.csv">
-        CSV
-      </a>
-      <a href={`${siteApi}/slots.json`} download="slots.json">
-        JSON
-      </a>
       <input
         ref={input}
         type="file"
@@ -30,9 +34,9 @@ export function SlotLists() {
           target.value = "";
         }}
       />
-      <Button loading={add.isPending} onClick={() => input.current?.click()}>
-        Import a list…
-      </Button>
+      <Dropdown trigger={["click"]} menu={{ items }}>
+        <Button loading={add.isPending}>List…</Button>
+      </Dropdown>
       {add.data && <span role="status">{count(add.data.added, "slot")} added</span>}
       {add.error && <ProblemNote error={add.error} />}
     </>

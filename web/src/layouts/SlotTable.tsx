@@ -3,6 +3,7 @@ import { Checkbox, Input, Segmented } from "antd";
 import { useEffect, useMemo, useRef } from "react";
 import type { Slot } from "../api/client";
 import { Bytes } from "../ui/Bytes";
+import { count } from "../ui/figures";
 import { MarginBar } from "../ui/MarginBar";
 import { useAddress } from "../ui/useAddress";
 
@@ -96,12 +97,8 @@ export function SlotTable({ slots, chosen, onChoose, marked, onMark }: Props) {
           </span>
           <span role="columnheader">Slot</span>
           <span role="columnheader" className="right">
-            Used
+            Used · wasted · weight against budget
           </span>
-          <span role="columnheader" className="right">
-            Wasted
-          </span>
-          <span role="columnheader">Weight against budget</span>
         </div>
         <div className="slot-list" role="rowgroup" style={{ height: rows.getTotalSize() }}>
           {rows.getVirtualItems().map(({ index, start }) => {
@@ -170,15 +167,19 @@ function SlotRow({ slot, index, top, chosen, marked, onChoose, onMark }: RowProp
         >
           <bdi>{slot.name}</bdi>
         </button>
-        <span className="soft">{slot.worst?.words ?? (slot.places > 0 ? "fits" : "not on a page")}</span>
+        <span className="soft" title={slot.worst?.words}>
+          {slot.worst?.words ?? (slot.places > 0 ? "fits" : "not on a page")}
+        </span>
       </span>
-      <span role="cell" className="right figure">
-        {slot.places.toLocaleString("en")}
+      <span role="cell" className="slot-figures">
+        <span>
+          <span className="figure" title={`Used ${count(slot.places, "time")}`}>
+            {slot.places.toLocaleString("en")}×
+          </span>
+          {slot.wasted > 0 && <Bytes of={slot.wasted} />}
+        </span>
+        {slot.margin && <MarginBar margin={slot.margin} today={slot.margin.weight} />}
       </span>
-      <span role="cell" className="right">
-        <Bytes of={slot.wasted} />
-      </span>
-      <span role="cell">{slot.margin && <MarginBar margin={slot.margin} today={slot.margin.weight} />}</span>
     </div>
   );
 }

@@ -1,31 +1,35 @@
 import { siteApi } from "../api/client";
-import { Button, Dropdown, Segmented, Slider, type MenuProps } from "antd";
-import { useMemo, useState } from "react";
+import { Button, Dropdown, Segmented, type MenuProps } from "antd";
+import { lazy, Suspense, useMemo, useState } from "react";
 import { Link, useNavigate } from "react-router";
 import type { FilterBody, Which } from "../api/client";
 import { count } from "../ui/figures";
+import { Opened } from "../ui/Opened";
 import { ProblemNote } from "../ui/ProblemNote";
 import { Tally, useTally } from "../ui/Tally";
 import { useAddress } from "../ui/useAddress";
 import { useTitle } from "../ui/useTitle";
 import { useWindowAtLeast } from "../ui/useWidth";
 import { WaitingRows } from "../ui/Waiting";
-import { BannerSheet } from "./BannerSheet";
 import { ChooseFiles } from "./ChooseFiles";
-import { CollectSheet } from "./CollectSheet";
-import { ContactSheet } from "./ContactSheet";
-import { DescribeGrid } from "./DescribeGrid";
-import { DescribeSheet } from "./DescribeSheet";
 import { FilterBar } from "./FilterBar";
-import { FinishSheet } from "./FinishSheet";
 import { PictureGrid } from "./PictureGrid";
-import { RemoveSheet } from "./RemoveSheet";
 import { ShelfSelect } from "./ShelfSelect";
 import { SideList } from "./SideList";
-import { TableSheet } from "./TableSheet";
 import { useBringBack, useCollect, useForgetCollection, usePictures, useShelves } from "./useLibrary";
 import { useListAddress, type View } from "./useListAddress";
 import { useSelection } from "./useSelection";
+
+// What is not the list itself comes when it is opened.
+const BannerSheet = lazy(() => import("./BannerSheet").then(({ BannerSheet }) => ({ default: BannerSheet })));
+const CollectSheet = lazy(() => import("./CollectSheet").then(({ CollectSheet }) => ({ default: CollectSheet })));
+const ContactSheet = lazy(() => import("./ContactSheet").then(({ ContactSheet }) => ({ default: ContactSheet })));
+const DescribeGrid = lazy(() => import("./DescribeGrid").then(({ DescribeGrid }) => ({ default: DescribeGrid })));
+const DescribeSheet = lazy(() => import("./DescribeSheet").then(({ DescribeSheet }) => ({ default: DescribeSheet })));
+const FinishSheet = lazy(() => import("./FinishSheet").then(({ FinishSheet }) => ({ default: FinishSheet })));
+const RemoveSheet = lazy(() => import("./RemoveSheet").then(({ RemoveSheet }) => ({ default: RemoveSheet })));
+const PictureSize = lazy(() => import("./PictureSize").then(({ PictureSize }) => ({ default: PictureSize })));
+const TableSheet = lazy(() => import("./TableSheet").then(({ TableSheet }) => ({ default: TableSheet })));
 
 /** From which width of the window, in CSS px, the parts of the library stand beside it. */
 const SIDE_LIST_FROM = 1200;
@@ -91,16 +95,9 @@ export function LibraryPage() {
             {!isWide && <ShelfSelect filter={own} onFilter={narrow} />}
             <Segmented aria-label="View" options={VIEW_WORDS} value={view} onChange={place.onView} />
             {view === "pictures" && (
-              <Slider
-                ariaLabelForHandle="Size of the pictures"
-                min={96}
-                max={320}
-                step={16}
-                value={side}
-                onChange={place.onSide}
-                style={{ width: 110 }}
-                tooltip={{ open: false }}
-              />
+              <Suspense>
+                <PictureSize side={side} onSide={place.onSide} />
+              </Suspense>
             )}
             {own.collection && (
               <CollectionMenu
@@ -160,28 +157,30 @@ export function LibraryPage() {
               {...(movable && { onMove: move })}
             />
           )}
-          {pictures.length > 0 && view === "pictures" && (
-            <ContactSheet
-              pictures={pictures}
-              selection={selection}
-              side={side}
-              list={name}
-              at={place.at}
-              onAt={place.onAt}
-              onOpen={open}
-              onEnd={onEnd}
-            />
-          )}
-          {pictures.length > 0 && view === "write" && (
-            <DescribeGrid
-              key={JSON.stringify([filter, order])}
-              pictures={pictures}
-              onEnd={onEnd}
-              onLeave={() => {
-                place.onView("rows");
-              }}
-            />
-          )}
+          <Suspense fallback={<WaitingRows rows={12} />}>
+            {pictures.length > 0 && view === "pictures" && (
+              <ContactSheet
+                pictures={pictures}
+                selection={selection}
+                side={side}
+                list={name}
+                at={place.at}
+                onAt={place.onAt}
+                onOpen={open}
+                onEnd={onEnd}
+              />
+            )}
+            {pictures.length > 0 && view === "write" && (
+              <DescribeGrid
+                key={JSON.stringify([filter, order])}
+                pictures={pictures}
+                onEnd={onEnd}
+                onLeave={() => {
+                  place.onView("rows");
+                }}
+              />
+            )}
+          </Suspense>
         </main>
       </div>
       <Tally
@@ -202,19 +201,31 @@ export function LibraryPage() {
           onDone={selection.clear}
         />
       </Tally>
-      <DescribeSheet which={sheet === "describe" ? selection.which : undefined} pictures={chosen} onClose={close} />
-      <CollectSheet which={sheet === "collect" ? selection.which : undefined} pictures={chosen} onClose={close} />
-      <RemoveSheet
-        which={sheet === "remove" ? selection.which : undefined}
-        onDone={() => {
-          close();
-          selection.clear();
-        }}
-        onClose={close}
-      />
-      <FinishSheet which={sheet === "finish" ? selection.which : undefined} pictures={chosen} onClose={close} />
-      <BannerSheet open={sheet === "banner"} onClose={close} />
-      <TableSheet open={sheet === "table"} filter={filter} onClose={close} />
+      <Opened open={sheet === "describe"}>
+        <DescribeSheet which={sheet === "describe" ? selection.which : undefined} pictures={chosen} onClose={close} />
+      </Opened>
+      <Opened open={sheet === "collect"}>
+        <CollectSheet which={sheet === "collect" ? selection.which : undefined} pictures={chosen} onClose={close} />
+      </Opened>
+      <Opened open={sheet === "remove"}>
+        <RemoveSheet
+          which={sheet === "remove" ? selection.which : undefined}
+          onDone={() => {
+            close();
+            selection.clear();
+          }}
+          onClose={close}
+        />
+      </Opened>
+      <Opened open={sheet === "finish"}>
+        <FinishSheet which={sheet === "finish" ? selection.which : undefined} pictures={chosen} onClose={close} />
+      </Opened>
+      <Opened open={sheet === "banner"}>
+        <BannerSheet open={sheet === "banner"} onClose={close} />
+      </Opened>
+      <Opened open={sheet === "table"}>
+        <TableSheet open={sheet === "table"} filter={filter} onClose={close} />
+      </Opened>
     </>
   );
 }

@@ -1,4 +1,6 @@
+import { Switch } from "antd";
 import { SideSheet } from "./SideSheet";
+import { shortcuts, useShortcutsOn } from "./useKey";
 
 const KEYS: [string[], string][] = [
   [["?"], "Show or hide this list"],
@@ -23,7 +25,10 @@ const KEYS: [string[], string][] = [
     ["← → ↑ ↓"],
     "Bench: move the focal point by 1 % (Shift: 10 %), or the frame by 1 px (Shift: 10 px), while it has the focus",
   ],
-  [["F", "K", "H"], "Bench: set the focal point, draw the keep area, frame by hand"],
+  [["F", "K", "H"], "Frame: set the focal point, draw the keep area, frame by hand"],
+  [["C", "L"], "Frame: crop the picture itself, Enter applies it; straighten by a line"],
+  [["R", "M"], "Bench: rotate right, flip left to right; with Shift, rotate left, flip top to bottom"],
+  [["Ctrl", "S"], "Bench: save to all its slots"],
   [
     ["0", "1", "2", "3"],
     "Bench: all in view, 100 %, 200 %, device pixels; Space and a drag, or the middle button, pan",
@@ -37,8 +42,20 @@ const KEYS: [string[], string][] = [
 
 /** The list of shortcuts, as a side sheet. */
 export function Shortcuts({ open, onClose }: { open: boolean; onClose: () => void }) {
+  const on = useShortcutsOn();
   return (
     <SideSheet title="Shortcuts" open={open} onClose={onClose}>
+      <div className="part shortcut-switch">
+        <Switch
+          size="small"
+          aria-labelledby="single-letters"
+          checked={on}
+          onChange={(next) => {
+            shortcuts.set(next);
+          }}
+        />
+        <span id="single-letters">Single letters are shortcuts</span>
+      </div>
       <dl className="keys">
         {KEYS.map(([keys, meaning]) => (
           <div key={meaning} style={{ display: "contents" }}>

@@ -195,10 +195,9 @@ export function FrameStep({ picture, on, slots, onSlots }: Props) {
               disabled: value === "frame" && !current,
             }))}
           />
-          <span className="gap" />
-          <ZoomChoice zoom={stage.zoom} onZoom={stage.setZoom} />
         </div>
         <div className="bar">
+          <ZoomChoice zoom={stage.zoom} onZoom={stage.setZoom} />
           <Checkbox
             checked={marks.thirds}
             onChange={({ target }) => {

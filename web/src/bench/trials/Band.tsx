@@ -4,16 +4,15 @@ import type { Spot, Trial } from "../../api/client";
 import { bytes } from "../../ui/figures";
 import { useBitmap } from "../useBitmap";
 
-const HEIGHT = 112;
-
 interface Props {
   trial: Trial;
   /** The place that every band shows. */
   spot: Spot | undefined;
   /** Device pixels per picture pixel. */
   zoom: number;
-  /** Width of the strip in CSS pixels. */
+  /** Width of the strip, and height of the detail, in CSS pixels. */
   width: number;
+  height: number;
   original: ImageBitmap | undefined;
   /** What is painted: the file, its differences, or the original in its place. */
   paints: "file" | "differences" | "original";
@@ -24,12 +23,12 @@ interface Props {
 }
 
 /** One trial: the detail at true size, and its mark on the byte ruler. */
-export function Band({ trial, spot, zoom, width, original, paints, chosen, at, onChoose }: Props) {
+export function Band({ trial, spot, zoom, width, height, original, paints, chosen, at, onChoose }: Props) {
   const file = useBitmap(`${siteApi}/trials/${trial.id}/file`);
   const differences = useBitmap(paints === "differences" ? `${siteApi}/trials/${trial.id}/differences` : undefined);
   const canvas = useRef<HTMLCanvasElement>(null);
   const ratio = devicePixelRatio;
-  const size = { width: Math.floor(width * ratio), height: Math.floor(HEIGHT * ratio) };
+  const size = { width: Math.floor(width * ratio), height: Math.floor(height * ratio) };
   const image = paints === "original" ? original : paints === "differences" ? differences.data : file.data;
   useEffect(() => {
     const context = canvas.current?.getContext("2d");

@@ -1,7 +1,7 @@
 import type { Proof, Trial } from "../../api/client";
 import { bytes, formatName } from "../../ui/figures";
 
-const SIZE = { width: 236, height: 190 };
+const SIZE = { width: 236, height: 240 };
 const EDGE = { left: 30, right: 8, top: 8, bottom: 22 };
 const DASHES: Record<string, string> = { jpeg: "", webp: "7 3", avif: "2 2", png: "9 2 2 2", gif: "4 4" };
 
@@ -16,7 +16,12 @@ interface Props {
  * trial to the strip. */
 export function Curve({ proof, end, chosen, onPoint }: Props) {
   const lowest = Math.min(40, ...proof.trials.map((trial) => Math.max(trial.score, -20)));
-  const x = (value: number) => EDGE.left + (Math.min(value, end) / end) * (SIZE.width - EDGE.left - EDGE.right);
+  // From the lightest to the heaviest, so that what lies close together can be told apart.
+  const weights = proof.trials.map((trial) => trial.margin.weight);
+  const from = Math.min(...weights, end) * 0.9;
+  const to = Math.max(...weights) * 1.1;
+  const x = (value: number) =>
+    EDGE.left + ((value - from) / Math.max(1, to - from)) * (SIZE.width - EDGE.left - EDGE.right);
   const y = (score: number) =>
     EDGE.top + ((100 - Math.max(score, lowest)) / (100 - lowest)) * (SIZE.height - EDGE.top - EDGE.bottom);
   const formats = [...new Set(proof.trials.map((trial) => trial.format))];
@@ -25,7 +30,7 @@ export function Curve({ proof, end, chosen, onPoint }: Props) {
       <svg
         width={SIZE.width}
         height={SIZE.height}
-        role="img"
+        role="group"
         aria-label="Score against bytes of everything that was tried"
       >
         {proof.grades.map(({ grade, target }) => (
@@ -44,16 +49,21 @@ export function Curve({ proof, end, chosen, onPoint }: Props) {
           y2={SIZE.height - EDGE.bottom}
           stroke="var(--ink-soft)"
         />
-        <line
-          x1={x(proof.budget)}
-          x2={x(proof.budget)}
-          y1={EDGE.top}
-          y2={SIZE.height - EDGE.bottom}
-          stroke="var(--ink)"
-          strokeWidth="1.5"
-        />
-        <text x={SIZE.width - EDGE.right} y={SIZE.height - 8} textAnchor="end" className="ruler-text">
-          {bytes(end)}
+        {proof.budget > from && proof.budget < to && (
+          <line
+            x1={x(proof.budget)}
+            x2={x(proof.budget)}
+            y1={EDGE.top}
+            y2={SIZE.height - EDGE.bottom}
+            stroke="var(--ink)"
+            strokeWidth="1.5"
+          />
+        )}
+        <text x={EDGE.left} y={SIZE.height - 6} className="ruler-text">
+          {bytes(Math.round(from))}
+        </text>
+        <text x={SIZE.width - EDGE.right} y={SIZE.height - 6} textAnchor="end" className="ruler-text">
+          {bytes(Math.round(to))}
         </text>
         {formats.map((format) => (
           <polyline
@@ -63,6 +73,7 @@ export function Curve({ proof, end, chosen, onPoint }: Props) {
             strokeDasharray={DASHES[format]}
             points={proof.trials
               .filter((trial) => trial.format === format)
+              .toSorted((a, b) => a.margin.weight - b.margin.weight)
               .map((trial) => `${x(trial.margin.weight)},${y(trial.score)}`)
               .join(" ")}
           />
@@ -76,6 +87,12 @@ export function Curve({ proof, end, chosen, onPoint }: Props) {
             fill={trial.id === chosen ? "var(--accent)" : trial.spots.length > 0 ? "var(--ink)" : "var(--sheet)"}
             stroke="var(--ink)"
             className="curve-point"
+            role="button"
+            tabIndex={0}
+            aria-label={`${trial.name}, ${bytes(trial.margin.weight)}, ${trial.word} ${trial.score.toFixed(1)}`}
+            onKeyDown={({ key }) => {
+              if (key === "Enter") onPoint(trial);
+            }}
             onClick={() => {
               onPoint(trial);
             }}

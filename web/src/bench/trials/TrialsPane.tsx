@@ -6,7 +6,7 @@ import type { Format, Picture, Trial, Adjustments } from "../../api/client";
 import { bytes, formatName, percent, pixels } from "../../ui/figures";
 import { ProblemNote } from "../../ui/ProblemNote";
 import { useKey } from "../../ui/useKey";
-import { useWidth } from "../../ui/useWidth";
+import { useSize } from "../../ui/useWidth";
 import { useBitmap } from "../useBitmap";
 import { Band } from "./Band";
 import { Curve } from "./Curve";
@@ -40,7 +40,7 @@ export function TrialsPane({ picture, target: asked, adjustments, hindrance, onM
   const [zoom, setZoom] = useState(1);
   const [held, setHeld] = useState(false);
   const [mapped, setMapped] = useState(false);
-  const [room, width] = useWidth();
+  const [room, { width, height }] = useSize();
 
   const trials = (proof.data?.trials ?? []).filter((one) => one.spots.length > 0 && !left.includes(one.id));
   const active = trials.find(({ id }) => id === chosen) ?? trials[0];
@@ -154,6 +154,7 @@ export function TrialsPane({ picture, target: asked, adjustments, hindrance, onM
                     spot={place}
                     zoom={zoom}
                     width={width}
+                    height={bandHeight(height, trials.length)}
                     original={original.data}
                     paints={paints}
                     chosen={one.id === active?.id}
@@ -266,6 +267,21 @@ function Empty({ words }: { words: string }) {
       </div>
     </section>
   );
+}
+
+/** What stands above the bands and below each detail, in CSS px. */
+const RULER = 30;
+const RAIL = 24;
+/** A detail is high enough to be judged, and not so high that none can be compared with it. */
+const LEAST = 112;
+const MOST = 460;
+/** So many bands share the height that there is; more are scrolled to. */
+const TOGETHER = 3;
+
+/** How high each detail is in a strip `room` high that has `bands`. */
+export function bandHeight(room: number, bands: number) {
+  const share = (room - RULER) / Math.min(Math.max(bands, 1), TOGETHER) - RAIL;
+  return Math.floor(Math.min(MOST, Math.max(LEAST, share)));
 }
 
 /** What the chosen trial means for the page, in the tally. */
