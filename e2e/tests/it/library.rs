@@ -5,7 +5,6 @@ use brisk_margin_e2e::application::Home;
 use brisk_margin_e2e::browser::{Browser, shows};
 use brisk_margin_testing::made_up;
 use brisk_margin_testing::pictures::{gradient_jpeg, gradient_png};
-use fantoccini::Locator;
 use serde_json::{Value, json};
 
 const ENTER: &str = "\u{E007}";
@@ -78,7 +77,7 @@ async fn a_folder_is_dropped_described_by_keyboard_and_partly_removed() {
         .await;
     browser.click(".side-list a[href*=removed]").await;
     browser.until("it is listed there", &shows("1 picture")).await;
-    browser.find(".grid-row input[type=checkbox]").await.click().await.unwrap();
+    browser.click(".grid-row input[type=checkbox]").await;
     browser.labelled("Restore 1 picture").await.click().await.unwrap();
     browser.until("nothing is removed", &shows("Nothing was removed")).await;
     let all = application.json("/api/pictures").await;

@@ -49,8 +49,8 @@ async fn a_site_is_added_by_its_folder_measured_switched_removed_and_restored() 
     browser.until("the new site is shown", there).await;
 
     // Its name is how one changes to the other.
-    browser.find("[aria-label='Site']").await.click().await.unwrap();
-    browser.find(".ant-select-item-option[title='tea-room']").await.click().await.unwrap();
+    browser.click(".site-switch").await;
+    browser.labelled("tea-room").await.click().await.unwrap();
     let pictures = "return location.pathname === '/tea-room/library'
         && document.querySelector('.tally')?.textContent.includes('1 picture')";
     browser.until("the pictures of its folder are there", pictures).await;

@@ -1,9 +1,10 @@
-import { Button, Dropdown, type MenuProps } from "antd";
+import { Button } from "antd";
 import { useEffect, useEffectEvent, useState } from "react";
 import { Link, useParams } from "react-router";
 import { ApiError, originalUrl, type BenchBody, type Picture } from "../api/client";
 import { Bytes } from "../ui/Bytes";
 import { formatName, pixels } from "../ui/figures";
+import { MenuButton } from "../ui/MenuButton";
 import { ProblemNote } from "../ui/ProblemNote";
 import { Tally } from "../ui/Tally";
 import { WaitingRows } from "../ui/Waiting";
@@ -111,7 +112,7 @@ function Bench({ picture, bench }: { picture: Picture; bench: BenchBody }) {
         },
       });
   });
-  const more: MenuProps["items"] = [
+  const more = [
     {
       key: "beside",
       label: "Save as new…",
@@ -200,9 +201,9 @@ function Bench({ picture, bench }: { picture: Picture; bench: BenchBody }) {
         >
           Save…
         </Button>
-        <Dropdown trigger={["click"]} menu={{ items: more }}>
-          <Button size="small">More…</Button>
-        </Dropdown>
+        <MenuButton size="small" items={more}>
+          More…
+        </MenuButton>
       </div>
       {on.error && <ProblemNote error={on.error} {...(on.retry && { again: on.retry })} />}
       {on.isSavedElsewhere && (

@@ -1,8 +1,9 @@
-import { Button, Checkbox, Dropdown, Input, type MenuProps } from "antd";
+import { Button, Checkbox, Input } from "antd";
 import { useState } from "react";
 import type { Report } from "../api/client";
 import { useChangeSite, useSite } from "../api/useSite";
 import { count } from "../ui/figures";
+import { MenuButton } from "../ui/MenuButton";
 import { ProblemNote } from "../ui/ProblemNote";
 import { SideSheet } from "../ui/SideSheet";
 import { useSiteFiles } from "./SiteFiles";
@@ -32,7 +33,7 @@ export function MeasureBar() {
   const files = useSiteFiles(running);
   const [hostsOpen, setHostsOpen] = useState(false);
   const widths = site.data?.widths.map(({ width }) => width).join(", ");
-  const more: MenuProps["items"] = [
+  const more = [
     {
       key: "widths",
       label: widths ? `Layout widths: ${widths} px…` : "Layout widths…",
@@ -75,9 +76,7 @@ export function MeasureBar() {
         <Button htmlType="submit" type="primary" loading={running} disabled={lacking !== undefined} title={lacking}>
           Measure
         </Button>
-        <Dropdown trigger={["click"]} menu={{ items: more }}>
-          <Button>More…</Button>
-        </Dropdown>
+        <MenuButton items={more}>More…</MenuButton>
         {files.inputs}
         {report && <Progress report={report} />}
         {running && <Button onClick={() => void cancelMeasuring()}>Cancel</Button>}

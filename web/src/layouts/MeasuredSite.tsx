@@ -72,7 +72,7 @@ export function MeasuredSite({ layouts, page, slot, placeId, onGo, onAdd }: Prop
             <Select
               aria-label="Page"
               value={page.id}
-              style={{ width: 230 }}
+              className="page-select"
               popupMatchSelectWidth={false}
               showSearch={{ optionFilterProp: "label" }}
               onChange={(id: string) => {
@@ -99,13 +99,11 @@ export function MeasuredSite({ layouts, page, slot, placeId, onGo, onAdd }: Prop
             <Button aria-label="Closer" title="Closer ( + ), or turn the wheel with Ctrl" onClick={zoom.closer}>
               +
             </Button>
-            <Button
-              disabled={zoom.isFitting}
-              title={zoom.isFitting ? "All layout widths fill the room" : "All layout widths in view"}
-              onClick={zoom.fit}
-            >
-              Fit
-            </Button>
+            {!zoom.isFitting && (
+              <Button title="All layout widths in view" onClick={zoom.fit}>
+                Fit
+              </Button>
+            )}
           </span>
           <span className="gap" />
           {page && <FixedPictures key={page.id} page={page.id} />}

@@ -1,7 +1,7 @@
-import { Button, Dropdown, type MenuProps } from "antd";
 import { useRef } from "react";
 import { siteApi } from "../api/client";
 import { count } from "../ui/figures";
+import { MenuButton } from "../ui/MenuButton";
 import { ProblemNote } from "../ui/ProblemNote";
 import { useImportSlots } from "./useLayouts";
 
@@ -9,7 +9,7 @@ import { useImportSlots } from "./useLayouts";
 export function SlotLists() {
   const input = useRef<HTMLInputElement>(null);
   const add = useImportSlots();
-  const items: MenuProps["items"] = [
+  const items = [
     ...(["csv", "json"] as const).map((kind) => ({
       key: kind,
       label: (
@@ -34,9 +34,9 @@ export function SlotLists() {
           target.value = "";
         }}
       />
-      <Dropdown trigger={["click"]} menu={{ items }}>
-        <Button loading={add.isPending}>List…</Button>
-      </Dropdown>
+      <MenuButton items={items} loading={add.isPending}>
+        List…
+      </MenuButton>
       {add.data && <span role="status">{count(add.data.added, "slot")} added</span>}
       {add.error && <ProblemNote error={add.error} />}
     </>

@@ -1,6 +1,7 @@
-import { Button, Dropdown, Input } from "antd";
+import { Button, Input } from "antd";
 import { useState } from "react";
 import type { IssueKind, FilterBody } from "../api/client";
+import { MenuButton } from "../ui/MenuButton";
 import { useWidth } from "../ui/useWidth";
 import { sameFilter } from "./filters";
 import { useForgetFilter, useSaveFilter, useShelves } from "./useLibrary";
@@ -50,20 +51,18 @@ export function FilterBar({ filter, own, onFilter }: Props) {
         </button>
       ))}
       {rest.length > 0 && (
-        <Dropdown
-          trigger={["click"]}
-          menu={{
-            items: rest.map(({ issue, words, pictures }) => ({
-              key: issue,
-              label: `${words} (${pictures.toLocaleString("en")})`,
-              onClick: () => {
-                toggle(issue);
-              },
-            })),
-          }}
+        <MenuButton
+          size="small"
+          items={rest.map(({ issue, words, pictures }) => ({
+            key: issue,
+            label: `${words} (${pictures.toLocaleString("en")})`,
+            onClick: () => {
+              toggle(issue);
+            },
+          }))}
         >
-          <Button size="small">{rest.length} more</Button>
-        </Dropdown>
+          {rest.length} more
+        </MenuButton>
       )}
       <span className="gap" />
       {isFiltered && (

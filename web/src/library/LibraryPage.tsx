@@ -1,9 +1,10 @@
 import { siteApi } from "../api/client";
-import { Button, Dropdown, Segmented, type MenuProps } from "antd";
+import { Button, Segmented } from "antd";
 import { lazy, Suspense, useMemo, useState } from "react";
 import { Link, useNavigate } from "react-router";
 import type { FilterBody, Which } from "../api/client";
 import { count } from "../ui/figures";
+import { MenuButton } from "../ui/MenuButton";
 import { Opened } from "../ui/Opened";
 import { ProblemNote } from "../ui/ProblemNote";
 import { Tally, useTally } from "../ui/Tally";
@@ -14,7 +15,6 @@ import { WaitingRows } from "../ui/Waiting";
 import { ChooseFiles } from "./ChooseFiles";
 import { FilterBar } from "./FilterBar";
 import { PictureGrid } from "./PictureGrid";
-import { ShelfSelect } from "./ShelfSelect";
 import { SideList } from "./SideList";
 import { useBringBack, useCollect, useForgetCollection, usePictures, useShelves } from "./useLibrary";
 import { useListAddress, type View } from "./useListAddress";
@@ -29,6 +29,7 @@ const DescribeSheet = lazy(() => import("./DescribeSheet").then(({ DescribeSheet
 const FinishSheet = lazy(() => import("./FinishSheet").then(({ FinishSheet }) => ({ default: FinishSheet })));
 const RemoveSheet = lazy(() => import("./RemoveSheet").then(({ RemoveSheet }) => ({ default: RemoveSheet })));
 const PictureSize = lazy(() => import("./PictureSize").then(({ PictureSize }) => ({ default: PictureSize })));
+const ShelfSelect = lazy(() => import("./ShelfSelect").then(({ ShelfSelect }) => ({ default: ShelfSelect })));
 const TableSheet = lazy(() => import("./TableSheet").then(({ TableSheet }) => ({ default: TableSheet })));
 
 /** From which width of the window, in CSS px, the parts of the library stand beside it. */
@@ -92,7 +93,11 @@ export function LibraryPage() {
         <main>
           <div className="bar">
             <h1>Library</h1>
-            {!isWide && <ShelfSelect filter={own} onFilter={narrow} />}
+            {!isWide && (
+              <Suspense>
+                <ShelfSelect filter={own} onFilter={narrow} />
+              </Suspense>
+            )}
             <Segmented aria-label="View" options={VIEW_WORDS} value={view} onChange={place.onView} />
             {view === "pictures" && (
               <Suspense>
@@ -234,7 +239,7 @@ export function LibraryPage() {
 function CollectionMenu({ id, onGone }: { id: string; onGone: () => void }) {
   const forget = useForgetCollection();
   const order = `${siteApi}/collections/${id}/order`;
-  const items: MenuProps["items"] = [
+  const items = [
     {
       key: "order",
       label: (
@@ -259,11 +264,7 @@ function CollectionMenu({ id, onGone }: { id: string; onGone: () => void }) {
       },
     },
   ];
-  return (
-    <Dropdown menu={{ items }} trigger={["click"]}>
-      <Button>Collection…</Button>
-    </Dropdown>
-  );
+  return <MenuButton items={items}>Collection…</MenuButton>;
 }
 
 interface ActionsProps {

@@ -35,7 +35,7 @@ export function SearchField({ ref }: { ref: Ref<InputRef> }) {
       placeholder="Search names and texts ( / )"
       allowClear
       value={typed ?? standing}
-      style={{ width: 240 }}
+      className="search-field"
       onChange={({ target }) => {
         setTyped(target.value);
         clearTimeout(waiting.current);

@@ -51,7 +51,7 @@ export function ShelfSelect({ filter, onFilter }: Props) {
     <Select
       aria-label="Part of the library"
       showSearch={{ optionFilterProp: "label" }}
-      style={{ width: 230 }}
+      className="shelf-select"
       value={value}
       onChange={choose}
       options={options}
