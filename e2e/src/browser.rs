@@ -108,7 +108,12 @@ impl Browser {
 
     /// Types `text` into the field with that label, in place of what it holds; Enter only confirms.
     pub async fn type_into(&self, label: &str, text: &str) {
-        let field = self.find(&format!("input[aria-label='{label}']")).await;
+        let of_label = format!("@id=//label[normalize-space()='{label}']/@for");
+        let path = format!("//input[@aria-label='{label}' or {of_label}]");
+        let wait = self.client.wait().at_most(PATIENCE).for_element(Locator::XPath(&path));
+        let Ok(field) = wait.await else {
+            panic!("no field is called “{label}”; the page says:\n{}", self.text().await)
+        };
         if text != ENTER {
             self.run("arguments[0].select()", vec![json!(field)]).await;
         }
@@ -138,8 +143,10 @@ impl Browser {
                   html.slice(0, 160) + " " + failureSummary.split("\n").slice(1, 3).join(" ")).join(" | ")}`)),
               (error) => done([String(error)]),
             );"#;
-        let axe = std::fs::read_to_string(AXE).expect("the client's packages are installed");
-        self.run(&axe, vec![]).await;
+        if self.run("return typeof axe", vec![]).await == "undefined" {
+            let axe = std::fs::read_to_string(AXE).expect("the client's packages are installed");
+            self.run(&axe, vec![]).await;
+        }
         let found = self.client.execute_async(check, vec![]).await.unwrap();
         found.as_array().unwrap().iter().map(|one| one.as_str().unwrap().to_owned()).collect()
     }

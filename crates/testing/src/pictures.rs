@@ -19,6 +19,30 @@ pub fn gradient(width: u32, height: u32) -> Raster {
     Raster::new(Size::new(width, height), Channels::Rgb, data.collect())
 }
 
+/// A picture of soft spots that hardly any other looks like; told apart by `seed`.
+pub fn spots(seed: u32, width: u32, height: u32) -> Raster {
+    let mut state = seed.wrapping_mul(2_654_435_761).wrapping_add(9);
+    let mut random = move || {
+        state = state.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
+        f64::from(state >> 8) / f64::from(1 << 24)
+    };
+    let spots: Vec<[f64; 4]> = (0..30)
+        .map(|_| [random(), random(), 0.04 + 0.12 * random(), 200.0 * random() - 100.0])
+        .collect();
+    let shade = |x: u32, y: u32| {
+        let (u, v) = (f64::from(x) / f64::from(width), f64::from(y) / f64::from(height));
+        let spot = |s: &[f64; 4]| {
+            s[3] * (-((u - s[0]).powi(2) + (v - s[1]).powi(2)) / (s[2] * s[2])).exp()
+        };
+        (120.0 + spots.iter().map(spot).sum::<f64>()).clamp(0.0, 255.0) as u8
+    };
+    let pixels = (0..height).flat_map(|y| (0..width).map(move |x| (x, y))).flat_map(|(x, y)| {
+        let value = shade(x, y);
+        [value, value / 2, 255 - value]
+    });
+    Raster::new(Size::new(width, height), Channels::Rgb, pixels.collect())
+}
+
 /// `raster` as a file in `format` at `quality`.
 pub fn encoded(raster: &Raster, format: Format, quality: u8) -> Vec<u8> {
     let quality = Quality::new(quality).expect("a quality from 1 to 100");

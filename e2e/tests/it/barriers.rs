@@ -44,25 +44,33 @@ async fn no_screen_has_a_barrier_in_either_theme() {
     let slot = json!({"name": "Poster", "kind": "text", "fit": "cover", "boxes": boxes});
     application.post("/api/slots", &slot).await;
     let picture = application.json("/api/pictures").await["pictures"][0]["id"].clone();
-    for theme in ["light", "dark"] {
-        let script = format!("localStorage.setItem('brisk-margin.theme', '{theme}')");
-        browser.run(&script, vec![]).await;
-        for (name, address, there) in screens(picture.as_str().unwrap()) {
-            browser.client.goto(&application.url(&address)).await.unwrap();
-            browser.find(there).await;
-            check(&browser, &format!("{name}, {theme}"), &mut found).await;
-        }
-        for (name, button) in [("settings", "Site settings"), ("background", "Background")] {
-            browser.client.goto(&application.url("/library")).await.unwrap();
-            browser.find(".grid-row").await;
-            browser.labelled(button).await.click().await.unwrap();
-            browser.find(".ant-drawer-body").await;
-            check(&browser, &format!("{name}, {theme}"), &mut found).await;
-        }
+    for (name, address, there) in screens(picture.as_str().unwrap()) {
+        browser.client.goto(&application.url(&address)).await.unwrap();
+        browser.find(there).await;
+        check_both(&browser, name, &mut found).await;
+    }
+    for (name, button) in [("settings", "Site settings"), ("background", "Background")] {
+        browser.client.goto(&application.url("/library")).await.unwrap();
+        browser.find(".grid-row").await;
+        browser.labelled(button).await.click().await.unwrap();
+        browser.find(".ant-drawer-body").await;
+        check_both(&browser, name, &mut found).await;
     }
     assert!(found.is_empty(), "{} barriers:\n{}", found.len(), found.join("\n"));
     assert_eq!(browser.complaints().await, [""; 0]);
     browser.close().await;
+}
+
+/// Checks a screen as it is, and in the other theme.
+async fn check_both(browser: &Browser, screen: &str, found: &mut Vec<String>) {
+    for (theme, other) in [("light", "Dark theme"), ("dark", "Light theme")] {
+        check(browser, &format!("{screen}, {theme}"), found).await;
+        let press = format!(
+            "[...document.querySelectorAll('.top button')]
+                .find((one) => one.textContent === '{other}').click()"
+        );
+        browser.run(&press, vec![]).await;
+    }
 }
 
 async fn check(browser: &Browser, screen: &str, found: &mut Vec<String>) {

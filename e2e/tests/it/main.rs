@@ -13,4 +13,5 @@ mod measuring;
 mod responsive;
 mod sites;
 mod sudden_end;
+mod tasks;
 mod ways;

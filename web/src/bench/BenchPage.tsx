@@ -3,7 +3,7 @@ import { useEffect, useEffectEvent, useState } from "react";
 import { Link, useParams } from "react-router";
 import { ApiError, originalUrl, type BenchBody, type Picture } from "../api/client";
 import { Bytes } from "../ui/Bytes";
-import { formatName, pixels } from "../ui/figures";
+import { count, formatName, pixels } from "../ui/figures";
 import { MenuButton } from "../ui/MenuButton";
 import { ProblemNote } from "../ui/ProblemNote";
 import { Tally } from "../ui/Tally";
@@ -102,17 +102,23 @@ function Bench({ picture, bench }: { picture: Picture; bench: BenchBody }) {
   const hasOriginal = on.bench.steps[0] !== undefined;
   useUndoKeys(on.undo, on.redo);
   const save = useSave(picture, on);
-  useSaveKey(() => {
-    // What needs a decision is asked; the rest is done, and can be taken back.
-    if (on.isSavedElsewhere || !on.over) setSheet("save");
-    else if (unsaved)
-      save.mutate(on.over, {
-        onError: () => {
-          setSheet("save");
-        },
-      });
-  });
+  // What needs a decision is asked; the rest is done, and can be taken back.
+  const saveNow = () => {
+    const ask = () => {
+      setSheet("save");
+    };
+    if (on.isSavedElsewhere || !on.over) ask();
+    else if (unsaved) save.mutate(on.over, { onError: ask });
+  };
+  useSaveKey(saveNow);
   const more = [
+    {
+      key: "where",
+      label: "Where it is shown…",
+      onClick: () => {
+        setSheet("save");
+      },
+    },
     {
       key: "beside",
       label: "Save as new…",
@@ -194,12 +200,11 @@ function Bench({ picture, bench }: { picture: Picture; bench: BenchBody }) {
           size="small"
           type="primary"
           disabled={!unsaved}
-          title={unsaved ? undefined : "Nothing was changed since it was saved"}
-          onClick={() => {
-            setSheet("save");
-          }}
+          loading={save.isPending}
+          title={unsaved ? `For ${whereWords(bench.places.length)} (Ctrl S)` : "Nothing was changed since it was saved"}
+          onClick={saveNow}
         >
-          Save…
+          Save
         </Button>
         <MenuButton size="small" items={more}>
           More…
@@ -247,6 +252,9 @@ function Bench({ picture, bench }: { picture: Picture; bench: BenchBody }) {
     </>
   );
 }
+
+const whereWords = (places: number) =>
+  places > 0 ? `all ${count(places, "place")} that show it` : "whoever shows it later";
 
 /** Ctrl S, also while somebody types: the browser would save the page otherwise. */
 function useSaveKey(save: () => void) {

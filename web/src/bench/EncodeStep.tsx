@@ -44,7 +44,7 @@ export function EncodeStep({ picture, on, slots: asked }: { picture: Picture; on
 
   const known = on.bench.slots;
   // The slots that show it stand first, and of these the one with most to gain.
-  const first = asked[0] ?? known.find(({ shows }) => shows)?.id ?? SIZE;
+  const first = asked[0] ?? (recipe.laid ? SIZE : undefined) ?? known.find(({ shows }) => shows)?.id ?? SIZE;
   const wanted = address.get("for") ?? first;
   const slot = known.find(({ id }) => id === wanted);
   const where = slot?.id ?? SIZE;
@@ -109,6 +109,7 @@ export function EncodeStep({ picture, on, slots: asked }: { picture: Picture; on
             slots={known}
             value={where}
             onChange={(next) => {
+              changeRecipe({ laid: false });
               changeAddress({ for: next }, "back");
             }}
           />

@@ -14,6 +14,8 @@ export interface Recipe {
   density: number;
   format: Format;
   quality: number | null;
+  /** Whether it was laid on the bench for the picture that is opened next. */
+  laid: boolean;
 }
 
 const KEY = "brisk-margin.recipe";
@@ -26,6 +28,7 @@ const FIRST: Recipe = {
   density: 1,
   format: "webp",
   quality: null,
+  laid: false,
 };
 
 /** The recipe, kept from picture to picture: the next one often goes into the same slot. */
@@ -41,7 +44,7 @@ export function useRecipe(): [Recipe, (change: Partial<Recipe>) => void] {
 
 /** Lays a slot on the bench, for the picture that is opened next. */
 export function layOnBench(part: Partial<Recipe>) {
-  localStorage.setItem(KEY, JSON.stringify({ ...FIRST, ...stored(), by: "slot", ...part }));
+  localStorage.setItem(KEY, JSON.stringify({ ...FIRST, ...stored(), by: "slot", laid: true, ...part }));
 }
 
 function stored(): Partial<Recipe> {

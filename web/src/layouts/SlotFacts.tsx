@@ -25,9 +25,10 @@ export function SlotFacts({ slot, place, pages, slots }: Props) {
   const issues = place?.issues ?? (slot.worst ? [slot.worst] : []);
   const today = place?.today;
   const widest = Object.values(slot.boxes).toSorted((a, b) => (b[0] ?? 0) - (a[0] ?? 0))[0];
-  const bench = (part: Parameters<typeof layOnBench>[0]) => {
+  const picture = place?.picture_id;
+  const bench = (part: Parameters<typeof layOnBench>[0], where: string) => {
     layOnBench(part);
-    void navigate(place?.picture_id ? `/bench/${place.picture_id}?step=encode&slot=${slot.id}` : "/library");
+    void navigate(picture ? `/bench/${picture}?step=encode&slot=${slot.id}&for=${where}` : "/library");
   };
   return (
     <section className="slot-facts" aria-label="Chosen slot">
@@ -155,7 +156,8 @@ export function SlotFacts({ slot, place, pages, slots }: Props) {
         {widest && (
           <Button
             onClick={() => {
-              bench({ width: widest[0] ?? null, height: widest[1] ?? null, fit: slot.fit, density: 2 });
+              const [width = null, height = null] = widest;
+              bench({ width, height, fit: slot.fit, density: 2 }, slot.id);
             }}
           >
             {place?.picture_id ? "Fit its picture on the bench" : "Choose a picture and fit it"}
@@ -164,7 +166,8 @@ export function SlotFacts({ slot, place, pages, slots }: Props) {
         {today?.width && today.height && (
           <Button
             onClick={() => {
-              bench({ width: today.width ?? null, height: today.height ?? null, fit: "exact", density: 1 });
+              const { width = null, height = null } = today;
+              bench({ width, height, fit: "exact", density: 1 }, "size");
             }}
           >
             Like for like: {pixels(today.width, today.height)}

@@ -26,7 +26,7 @@ const KEYS: [string[], string][] = [
     "Bench: move the focal point by 1 % (Shift: 10 %), or the frame by 1 px (Shift: 10 px), while it has the focus",
   ],
   [["F", "K", "H"], "Frame: set the focal point, draw the keep area, frame by hand"],
-  [["C", "L"], "Frame: crop the picture itself, Enter applies it; straighten by a line"],
+  [["C", "L"], "Frame: crop the picture itself, S for a square, Enter applies it; straighten by a line"],
   [["R", "M"], "Bench: rotate right, flip left to right; with Shift, rotate left, flip top to bottom"],
   [["Ctrl", "S"], "Bench: save to all its slots"],
   [

@@ -1,4 +1,4 @@
-import { Button, InputNumber, Select } from "antd";
+import { Button, InputNumber, Segmented, Select } from "antd";
 import type { Rect, SlotName } from "../../api/client";
 import { percent, pixels } from "../../ui/figures";
 import { ProblemNote } from "../../ui/ProblemNote";
@@ -6,11 +6,12 @@ import { SIDES, TypedSide } from "./TypedSide";
 import { cutWords, type CropOnBench, type Shape } from "./useCrop";
 
 const SHAPES = [
-  { value: "free", label: "any shape" },
-  { value: "square", label: "square" },
-  { value: "picture", label: "the picture's shape" },
-  { value: "typed", label: "a typed shape" },
+  { value: "free", label: "Any shape" },
+  { value: "square", label: "Square", title: "S" },
+  { value: "picture", label: "As it is" },
+  { value: "typed", label: "Typed" },
 ];
+const OF_A_SLOT = { value: "slot", label: "A slot's" };
 
 interface Props {
   crop: CropOnBench;
@@ -23,7 +24,6 @@ interface Props {
 export function CropPanel({ crop, slots, whole }: Props) {
   const { draft, shape, typed } = crop;
   const rect = draft?.crop ?? whole;
-  const value = typeof shape === "string" ? shape : shape.slot;
   return (
     <form
       className="crop-figures"
@@ -35,22 +35,31 @@ export function CropPanel({ crop, slots, whole }: Props) {
     >
       <div className="row">
         <b>Crop</b>
-        <Select
+        <Segmented
           aria-label="Shape of the crop"
           size="small"
-          value={value}
-          popupMatchSelectWidth={false}
-          style={{ minWidth: 150 }}
-          options={[
-            ...SHAPES,
-            ...(slots.length > 0
-              ? [{ label: "The shape of a slot", options: slots.map(({ id, name }) => ({ value: id, label: name })) }]
-              : []),
-          ]}
+          value={typeof shape === "string" ? shape : "slot"}
+          options={[...SHAPES, ...(slots.length > 0 ? [OF_A_SLOT] : [])]}
           onChange={(next) => {
-            crop.onShape(SHAPES.some((one) => one.value === next) ? (next as Shape) : { slot: next });
+            const [first] = slots;
+            if (next !== "slot") crop.onShape(next as Shape);
+            else if (first) crop.onShape({ slot: first.id });
           }}
         />
+        {typeof shape !== "string" && (
+          <Select
+            aria-label="Slot whose shape it gets"
+            size="small"
+            value={shape.slot}
+            popupMatchSelectWidth={false}
+            style={{ maxWidth: 200 }}
+            showSearch={{ optionFilterProp: "label" }}
+            options={slots.map(({ id, name }) => ({ value: id, label: name }))}
+            onChange={(slot) => {
+              crop.onShape({ slot });
+            }}
+          />
+        )}
         {shape === "typed" && (
           <span className="part">
             {(["width", "height"] as const).map((side) => (

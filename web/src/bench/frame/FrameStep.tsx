@@ -167,6 +167,7 @@ export function FrameStep({ picture, on, slots, onSlots }: Props) {
     if (event.key === "h" && current) setTool("frame");
     if (event.key === "c") setTool("crop");
     if (event.key === "l") setTool("level");
+    if (event.key === "s" && tool === "crop") crop.onShape("square");
     if (event.key === "Enter" && tool === "crop") crop.apply();
     if (event.key === "Escape" && tool === "crop") crop.clear();
   });

@@ -1,0 +1,298 @@
+//! What people do most, by mouse and by keyboard, with the acts that it takes; docs/tasks.md has the table.
+
+use brisk_margin_core::format::Format;
+use brisk_margin_e2e::application::{Application, Home};
+use brisk_margin_e2e::browser::{Browser, ENTER, shows};
+use brisk_margin_e2e::web_host::tarnlight;
+use brisk_margin_testing::pictures::{encoded, gradient_jpeg, spots};
+use reqwest::multipart::{Form, Part};
+use serde_json::{Value, json};
+
+const CONTROL: &str = "\u{E009}";
+
+/// Somebody at work: each click, each key with what is held with it, and each text that is typed and
+/// confirmed is one act.
+struct Hands<'a> {
+    browser: &'a Browser,
+    acts: u32,
+}
+
+impl<'a> Hands<'a> {
+    const fn of(browser: &'a Browser) -> Self {
+        Self { browser, acts: 0 }
+    }
+
+    async fn click(&mut self, css: &str) {
+        self.acts += 1;
+        self.browser.click(css).await;
+    }
+
+    async fn press(&mut self, text: &str) {
+        self.acts += 1;
+        self.browser.labelled(text).await.click().await.unwrap();
+    }
+
+    async fn segment(&mut self, text: &str) {
+        self.acts += 1;
+        self.browser.segment(text).await;
+    }
+
+    async fn key(&mut self, keys: &str) {
+        self.acts += 1;
+        self.browser.find("body").await.send_keys(keys).await.unwrap();
+    }
+
+    /// Types into what has the focus.
+    async fn text(&mut self, text: &str) {
+        self.acts += 1;
+        let focused = self.browser.client.active_element().await.unwrap();
+        focused.send_keys(text).await.unwrap();
+    }
+
+    async fn field(&mut self, label: &str, text: &str) {
+        self.acts += 1;
+        self.browser.type_into(label, text).await;
+    }
+
+    async fn until(&self, what: &str, script: &str) {
+        self.browser.until(what, script).await;
+    }
+
+    /// What it took, against what it may take.
+    fn took(self, task: &str, most: u32) {
+        println!("{task}: {} acts", self.acts);
+        assert!(self.acts <= most, "{task} took {} acts, more than {most}", self.acts);
+    }
+}
+
+async fn upload(application: &Application, name: &'static str, bytes: Vec<u8>) -> String {
+    let part = Form::new().part("file", Part::bytes(bytes).file_name(name));
+    let request = brisk_margin_e2e::http::client().post(application.url("/api/pictures"));
+    let answer = request.multipart(part).send().await.unwrap().text().await.unwrap();
+    let answer: Value = serde_json::from_str(&answer).unwrap();
+    answer["id"].as_str().unwrap().to_owned()
+}
+
+/// The pixels of a picture as it is shown now.
+async fn shown(application: &Application, picture: &str) -> (u64, u64) {
+    let picture = application.json(&format!("/api/pictures/{picture}")).await;
+    (picture["shown_width"].as_u64().unwrap(), picture["shown_height"].as_u64().unwrap())
+}
+
+async fn frame(browser: &Browser, application: &Application, picture: &str) {
+    browser.client.goto(&application.url(&format!("/bench/{picture}?step=frame"))).await.unwrap();
+    browser.find(".plate canvas").await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_square_crop_a_turn_and_a_focal_point() {
+    let home = Home::empty().await;
+    let application = home.serve();
+    let downloads = tempfile::tempdir().unwrap();
+    let browser = Browser::open(1280, 800, downloads.path()).await;
+    let by_mouse = upload(&application, "dome.jpg", gradient_jpeg(1600, 1000)).await;
+    let by_keys = upload(&application, "moor.jpg", gradient_jpeg(1500, 1000)).await;
+
+    frame(&browser, &application, &by_mouse).await;
+    let mut hands = Hands::of(&browser);
+    hands.segment("Crop").await;
+    hands.segment("Square").await;
+    hands.until("it is told what comes out", &told("1000 × 1000 px")).await;
+    hands.press("Apply crop").await;
+    hands.until("it can be saved", SAVABLE).await;
+    hands.press("Save").await;
+    hands.until("it is saved", &shows("Saved dome.jpg")).await;
+    hands.took("a square crop, by mouse", 4);
+    assert_eq!(shown(&application, &by_mouse).await, (1000, 1000));
+
+    frame(&browser, &application, &by_keys).await;
+    let mut hands = Hands::of(&browser);
+    hands.key("c").await;
+    hands.key("s").await;
+    hands.until("it is told what comes out", &told("1000 × 1000 px")).await;
+    hands.key(ENTER).await;
+    hands.until("it can be saved", SAVABLE).await;
+    hands.key(&format!("{CONTROL}s")).await;
+    hands.until("it is saved", &shows("Saved moor.jpg")).await;
+    hands.took("a square crop, by keyboard", 4);
+    assert_eq!(shown(&application, &by_keys).await, (1000, 1000));
+
+    // A free crop by dragging, told while it is drawn.
+    let dragged = upload(&application, "path.jpg", gradient_jpeg(1200, 800)).await;
+    frame(&browser, &application, &dragged).await;
+    let mut hands = Hands::of(&browser);
+    hands.segment("Crop").await;
+    drag(&browser, (0.25, 0.25), (0.75, 0.75)).await;
+    hands.acts += 1;
+    hands.until("it is told what comes out", &told("Comes out at")).await;
+    hands.key(ENTER).await;
+    hands.until("it can be saved", SAVABLE).await;
+    hands.press("Save").await;
+    hands.until("it is saved", &shows("Saved path.jpg")).await;
+    hands.took("a free crop, by mouse", 4);
+    let (width, height) = shown(&application, &dragged).await;
+    assert!(width.abs_diff(600) < 12 && height.abs_diff(400) < 12, "{width} × {height}");
+
+    let mut hands = Hands::of(&browser);
+    hands.click("[aria-label='Rotate right']").await;
+    hands.until("it can be saved", SAVABLE).await;
+    hands.press("Save").await;
+    hands.until("it is turned", &saved_as(&application, &dragged, height, width)).await;
+    hands.took("rotated and saved, by mouse", 3);
+    let mut hands = Hands::of(&browser);
+    hands.key("r").await;
+    hands.until("it can be saved", SAVABLE).await;
+    hands.key(&format!("{CONTROL}s")).await;
+    hands.until("it is turned on", &saved_as(&application, &dragged, width, height)).await;
+    hands.took("rotated and saved, by keyboard", 3);
+
+    // One focal point, and the slot on a phone and a desktop beside it.
+    let boxes = json!({"390": [358, 200], "1280": [900, 300]});
+    let slot = json!({"name": "Poster", "kind": "text", "fit": "cover", "boxes": boxes});
+    let slot = application.post("/api/slots", &slot).await["id"].as_str().unwrap().to_owned();
+    let address = format!("/bench/{dragged}?step=frame&slot={slot}");
+    browser.client.goto(&application.url(&address)).await.unwrap();
+    browser.find(".plate canvas").await;
+    let mut hands = Hands::of(&browser);
+    drag(&browser, (0.1, 0.1), (0.1, 0.1)).await;
+    hands.acts += 1;
+    let both = "return document.querySelectorAll('.slots-pane canvas').length >= 2
+        && document.querySelector('[data-testid=work-state]').textContent === 'Unsaved changes'";
+    hands.until("both screens are framed by it", both).await;
+    hands.took("a focal point seen on two screens", 2);
+    assert_eq!(browser.complaints().await, [""; 0]);
+    browser.close().await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn texts_and_duplicates() {
+    let home = Home::empty().await;
+    let application = home.serve();
+    let downloads = tempfile::tempdir().unwrap();
+    let browser = Browser::open(1280, 800, downloads.path()).await;
+    let jpeg = |seed| encoded(&spots(seed, 600, 400), Format::Jpeg, 90);
+    for (seed, name) in ["a.jpg", "b.jpg", "c.jpg"].into_iter().enumerate() {
+        upload(&application, name, jpeg(seed as u32)).await;
+    }
+    browser.client.goto(&application.url("/library?view=write&sort=name")).await.unwrap();
+    browser
+        .until("writing has the focus", "return document.activeElement.matches('.describe')")
+        .await;
+    let mut hands = Hands::of(&browser);
+    for words in ["The dome at dusk", "A path through heather", "The moon"] {
+        // The first letter opens the cell.
+        hands.text(&words[..1]).await;
+        hands.browser.find(".describe input").await.send_keys(&words[1..]).await.unwrap();
+        hands.text(ENTER).await;
+        hands.until("it is closed", "return !document.querySelector('.describe input')").await;
+    }
+    hands.until("all are saved", &shows("The moon")).await;
+    hands.took("three pictures described", 9);
+    let list = application.json("/api/pictures?sort=name").await;
+    assert_eq!(list["pictures"][0]["description"]["alt"], "The dome at dusk");
+
+    // The same picture once more, saved otherwise.
+    let twin = encoded(&spots(1, 600, 400), Format::Jpeg, 70);
+    upload(&application, "twin.jpg", twin).await;
+    browser.client.goto(&application.url("/library")).await.unwrap();
+    let alike = application.url("/api/alike");
+    let compared = format!(
+        "return fetch('{alike}').then((answer) => answer.json()).then((all) => all.length > 0)"
+    );
+    browser.until("it was compared", &compared).await;
+    let mut hands = Hands::of(&browser);
+    hands.press("Look-alikes").await;
+    hands.press("Keep this one").await;
+    hands.until("they are one", &shows("No two pictures look the same")).await;
+    hands.took("duplicates found and merged", 3);
+    browser.close().await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_picture_of_a_page_replaced_and_a_first_site() {
+    let folder = tempfile::tempdir().unwrap();
+    let site = tarnlight(folder.path()).await;
+    let large = gradient_jpeg(4000, 3000);
+    std::fs::write(folder.path().join("media/tarnlight-mark.png"), &large).unwrap();
+    let home = Home::without_sites().await;
+    let application = home.serve();
+    let downloads = tempfile::tempdir().unwrap();
+    let browser = Browser::open(1280, 800, downloads.path()).await;
+    browser.client.goto(&format!("{}/", application.address)).await.unwrap();
+    browser.find("h1").await;
+
+    let mut hands = Hands::of(&browser);
+    hands.field("Address of its first page", &format!("{site}/people.html")).await;
+    hands.press("Add site and measure it").await;
+    hands
+        .until(
+            "the page with most to gain is drawn",
+            "return document.querySelectorAll('.place').length > 3",
+        )
+        .await;
+    hands.until("what is wasted is told", &shows("in pixels that no screen uses")).await;
+    hands.took("a first site to its largest saving", 3);
+
+    let slug = browser.run("return location.pathname.split('/')[1]", vec![]).await;
+    let api = format!("{}/api/sites/{}", application.address, slug.as_str().unwrap());
+    let part =
+        Form::new().part("file", Part::bytes(gradient_jpeg(1200, 900)).file_name("portrait.jpg"));
+    let request = brisk_margin_e2e::http::client().post(format!("{api}/pictures"));
+    assert_eq!(request.multipart(part).send().await.unwrap().status(), 201);
+    browser
+        .until("measuring is over", "return document.querySelector('[data-testid=measured]')")
+        .await;
+
+    let mut hands = Hands::of(&browser);
+    hands.press("Next issue").await;
+    hands.browser.find("input[aria-label='Picture to place']").await;
+    hands.field("Picture to place", "portrait").await;
+    hands.click(".ant-select-item-option[title*='portrait']").await;
+    hands.press("Place it here").await;
+    hands.press("Fit its picture on the bench").await;
+    hands.until("trials are there", "return document.querySelectorAll('.band').length >= 2").await;
+    hands.press("Make the file").await;
+    hands.until("the file is there", "return document.querySelector('.files tr[data-file]')").await;
+    hands.took("a page's picture replaced at its slot's size", 6);
+    let weight = "return document.querySelector('[data-testid=saving] b').textContent";
+    let weight = browser.run(weight, vec![]).await;
+    assert!(!weight.as_str().unwrap().ends_with("MB"), "under 100 KB: {weight}");
+    browser.close().await;
+}
+
+const SAVABLE: &str = "return [...document.querySelectorAll('.bench-bar button')]
+    .some((one) => one.textContent === 'Save' && !one.disabled)
+    && document.querySelector('[data-testid=work-state]').textContent === 'Unsaved changes'";
+
+/// A script that is true once the crop panel tells `words`.
+fn told(words: &str) -> String {
+    format!(
+        "return document.querySelector('[data-testid=crop-told]')?.textContent.includes({})",
+        json!(words)
+    )
+}
+
+/// A script that is true once the picture holds with so many pixels.
+fn saved_as(application: &Application, picture: &str, width: u64, height: u64) -> String {
+    let address = application.url(&format!("/api/pictures/{picture}"));
+    format!(
+        "return fetch('{address}').then((answer) => answer.json())
+            .then((one) => one.shown_width === {width} && one.shown_height === {height})"
+    )
+}
+
+/// Drags over the picture on the bench between two of its points, as fractions of it.
+async fn drag(browser: &Browser, from: (f64, f64), to: (f64, f64)) {
+    let script = "const box = document.querySelector('.plate').getBoundingClientRect();
+        const at = ([x, y], type) => document.querySelector('.plate').dispatchEvent(
+            new PointerEvent(type, { bubbles: true, pointerId: 1, button: 0, isPrimary: true,
+                clientX: box.x + x * box.width, clientY: box.y + y * box.height }));
+        Element.prototype.setPointerCapture = () => {};
+        const [from, to] = arguments;
+        at(from, 'pointerdown');
+        for (let n = 1; n <= 4; n += 1) {
+            at([0, 1].map((k) => from[k] + (to[k] - from[k]) * n / 4), 'pointermove');
+        }
+        at(to, 'pointerup');";
+    browser.run(script, vec![json!([from.0, from.1]), json!([to.0, to.1])]).await;
+}
