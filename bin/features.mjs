@@ -19,7 +19,7 @@ function units(...which) {
 
 const whole = units("--workspace");
 let lacking = 0;
-for (const folder of readdirSync(new URL("../crates", import.meta.url))) {
+for (const folder of [...readdirSync(new URL("../crates", import.meta.url)), "e2e"]) {
   if (folder === "features") continue;
   for (const [key, { name, features }] of units("-p", `brisk-margin-${folder}`)) {
     if (whole.has(key) || name.startsWith("brisk-margin")) continue;

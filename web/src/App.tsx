@@ -15,7 +15,7 @@ import { ErrorBoundary } from "./ui/ErrorBoundary";
 import { lastAddress, useLastAddress } from "./ui/lastAddress";
 import { NoticeStrip } from "./ui/NoticeStrip";
 import { Opened } from "./ui/Opened";
-import type { Mode } from "./ui/theme";
+import type { Mode } from "./ui/tokens";
 import { useKey } from "./ui/useKey";
 import { useTitle } from "./ui/useTitle";
 import { Waiting } from "./ui/Waiting";

@@ -27,7 +27,7 @@ export function useTally(of: Which) {
 export function Tally({ of, where, children }: Props) {
   const tally = useTally(of);
   return (
-    <footer className="tally" aria-label="Tally" aria-live="polite">
+    <footer className="tally" aria-label="Tally">
       {tally.data && <TallyFigures tally={tally.data} where={where} />}
       {tally.error && <span>The tally cannot be counted: {tally.error.message}</span>}
       <div className="actions">{children}</div>

@@ -1,16 +1,10 @@
 /** The look as tokens, so that the component library's own never shows. */
 import { theme as antd, type ThemeConfig } from "antd";
-import { useEffect, useState } from "react";
-
-export type Mode = "light" | "dark";
-
-const GROUND = {
-  light: { page: "#e4e4e4", sheet: "#efefef", field: "#f9f9f9", ink: "#1d1d1d", line: "#b4b4b4", accent: "#0b5457" },
-  dark: { page: "#1c1c1c", sheet: "#262626", field: "#303030", ink: "#e8e8e8", line: "#525252", accent: "#63bdbb" },
-};
+import { useLayoutEffect, useState } from "react";
+import { applyTokens, TOKENS, type Mode } from "./tokens";
 
 export function themeOf(mode: Mode): ThemeConfig {
-  const ground = GROUND[mode];
+  const tokens = TOKENS[mode];
   return {
     algorithm: mode === "dark" ? antd.darkAlgorithm : antd.defaultAlgorithm,
     token: {
@@ -20,16 +14,16 @@ export function themeOf(mode: Mode): ThemeConfig {
       borderRadius: 2,
       borderRadiusLG: 2,
       borderRadiusSM: 2,
-      colorPrimary: ground.accent,
-      colorInfo: ground.accent,
-      colorLink: ground.accent,
-      colorTextBase: ground.ink,
-      colorBgBase: ground.sheet,
-      colorBgLayout: ground.page,
-      colorBgContainer: ground.field,
-      colorBgElevated: ground.field,
-      colorBorder: ground.line,
-      colorTextPlaceholder: mode === "dark" ? "#a8a8a8" : "#5e5e5e",
+      colorPrimary: tokens.accent,
+      colorInfo: tokens.accent,
+      colorLink: tokens.accent,
+      colorTextBase: tokens.ink,
+      colorBgBase: tokens.sheet,
+      colorBgLayout: tokens.page,
+      colorBgContainer: tokens.field,
+      colorBgElevated: tokens.field,
+      colorBorder: tokens.edge,
+      colorTextPlaceholder: tokens.placeholder,
       boxShadow: "none",
       boxShadowSecondary: "none",
       boxShadowTertiary: "none",
@@ -37,11 +31,11 @@ export function themeOf(mode: Mode): ThemeConfig {
       wireframe: true,
     },
     components: {
-      Button: { primaryShadow: "none", defaultShadow: "none", primaryColor: mode === "dark" ? "#101010" : "#ffffff" },
+      Button: { primaryShadow: "none", defaultShadow: "none", primaryColor: tokens["on-accent"] },
       Segmented: {
-        itemSelectedBg: ground.accent,
-        itemSelectedColor: mode === "dark" ? "#101010" : "#ffffff",
-        trackBg: ground.field,
+        itemSelectedBg: tokens.accent,
+        itemSelectedColor: tokens["on-accent"],
+        trackBg: tokens.field,
       },
     },
   };
@@ -56,8 +50,8 @@ export function useMode(): [Mode, (mode: Mode) => void] {
     if (stored === "light" || stored === "dark") return stored;
     return matchMedia("(prefers-color-scheme: dark)").matches ? "dark" : "light";
   });
-  useEffect(() => {
-    document.documentElement.dataset.theme = mode;
+  useLayoutEffect(() => {
+    applyTokens(mode);
   }, [mode]);
   const choose = (next: Mode) => {
     localStorage.setItem(KEY, next);
