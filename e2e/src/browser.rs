@@ -158,8 +158,13 @@ impl Browser {
 
     /// Waits until `script` returns something true, and returns that.
     pub async fn until(&self, what: &str, script: &str) -> Value {
+        self.until_within(PATIENCE, what, script).await
+    }
+
+    /// The same for what takes longer, such as measuring a site.
+    pub async fn until_within(&self, patience: Duration, what: &str, script: &str) -> Value {
         let started = std::time::Instant::now();
-        while started.elapsed() < PATIENCE {
+        while started.elapsed() < patience {
             let value = self.run(script, vec![]).await;
             if !matches!(value, Value::Null | Value::Bool(false)) && value != "" {
                 return value;
