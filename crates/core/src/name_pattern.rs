@@ -5,6 +5,7 @@ use crate::embedded::EmbeddedMetadata;
 use crate::format::Format;
 use crate::geometry::Size;
 use crate::naming::{MAX_NAME, latin, split_extension};
+use crate::slot_name;
 
 /// A pattern that file names are proposed by, such as `{title}-{slot}-{width}x{height}`.
 ///
@@ -81,7 +82,7 @@ impl NameParts {
         };
         Self {
             title: if title.is_empty() { name.to_owned() } else { title.clone() },
-            slot: slot.unwrap_or_default().to_owned(),
+            slot: slot.map(slot_name::without_counts).unwrap_or_default(),
             width: size.width,
             height: size.height,
             date: taken.unwrap_or_else(|| added.to_owned()),

@@ -117,6 +117,17 @@ pub fn slot_names(slots: &[UnnamedSlot<'_>], taken: &BTreeSet<String>) -> BTreeM
     names
 }
 
+/// A slot's name without how often it occurs, which changes as pages do: for names that last.
+pub fn without_counts(name: &str) -> String {
+    let name = name.split_once(" on ").map_or(name, |(before, after)| {
+        let is_count = after.strip_suffix(" pages").is_some_and(|n| n.parse::<u32>().is_ok());
+        if is_count { before } else { name }
+    });
+    let counted = name.strip_suffix(')').and_then(|rest| rest.rsplit_once(" ("));
+    let (stem, _) = counted.filter(|(_, n)| n.parse::<u32>().is_ok()).unwrap_or((name, ""));
+    stem.to_owned()
+}
+
 impl UnnamedSlot<'_> {
     /// Its name, whatever others are called.
     fn name(&self) -> String {
@@ -270,6 +281,13 @@ mod tests {
         assert_eq!(names(&[slot(PlaceKind::Thumbnail, &tiles)]), ["Gallery · thumbnails (2)"]);
         let text = [("Journal", around(None, &["A"])), ("News", around(None, &["B"]))];
         assert_eq!(names(&[slot(PlaceKind::Text, &text)]), ["Pictures on 2 pages"]);
+    }
+
+    #[test]
+    fn names_of_files_do_not_tell_how_often_a_slot_occurs() {
+        assert_eq!(without_counts("Gallery · thumbnails (16)"), "Gallery · thumbnails");
+        assert_eq!(without_counts("Backgrounds on 7 pages"), "Backgrounds");
+        assert_eq!(without_counts("A night on the moor (winter)"), "A night on the moor (winter)");
     }
 
     #[test]

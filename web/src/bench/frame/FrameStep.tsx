@@ -233,7 +233,7 @@ export function FrameStep({ picture, on, slots, onSlots }: Props) {
               on.note({ ...adjustments, focal: suggested }, "took the suggested focal point");
             }}
           >
-            Suggest the focal point
+            Suggest a point
           </Button>
         </div>
         <SourceView
