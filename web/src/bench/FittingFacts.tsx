@@ -1,17 +1,11 @@
 import type { Fitting, Picture } from "../api/client";
 import { Bytes } from "../ui/Bytes";
+import { cutWords } from "./cutWords";
 import { percent, pixels } from "../ui/figures";
 
 /** What will be cut and scaled, in numbers, and what is lacking, in words. */
 export function FittingFacts({ fitting, picture }: { fitting: Fitting; picture: Picture }) {
   const { crop, cuts, needed, output } = fitting;
-  const sides = [
-    [cuts.left, "left"],
-    [cuts.top, "top"],
-    [cuts.right, "right"],
-    [cuts.bottom, "bottom"],
-  ] as const;
-  const cut = sides.filter(([count]) => count > 0).map(([count, side]) => `${count} ${side}`);
   return (
     <>
       {fitting.short && (
@@ -40,7 +34,7 @@ export function FittingFacts({ fitting, picture }: { fitting: Fitting; picture: 
         </dd>
         <dt>Cut</dt>
         <dd className="figure" data-testid="cuts">
-          {cut.length > 0 ? `${cut.join(" · ")} px` : "nothing"}
+          {cutWords(cuts)}
         </dd>
         <dt>Budget</dt>
         <dd>

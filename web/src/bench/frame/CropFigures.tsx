@@ -1,5 +1,6 @@
 import { Button, InputNumber, Select } from "antd";
 import type { Holding, Picture, Rect, SlotFraming, WidthFraming } from "../../api/client";
+import { cutWords } from "../cutWords";
 import { percent, pixels } from "../../ui/figures";
 import type { Tool } from "./SourceView";
 import { SIDES, TypedSide } from "./TypedSide";
@@ -54,13 +55,6 @@ export function CropFigures({
   const { crop, cuts, needed, output } = one;
   // Where there is none yet, typing begins with what the frame shows.
   const shownKeep = keep ?? crop;
-  const sides = [
-    [cuts.left, "left"],
-    [cuts.top, "top"],
-    [cuts.right, "right"],
-    [cuts.bottom, "bottom"],
-  ] as const;
-  const cut = sides.filter(([px]) => px > 0).map(([px, side]) => `${px} ${side}`);
   return (
     <div className="crop-figures" data-testid="crop-figures">
       <div className="row">
@@ -166,8 +160,7 @@ export function CropFigures({
         </dd>
         <dt>Cut</dt>
         <dd className="figure" data-testid="cuts">
-          {cut.length > 0 ? `${cut.join(" · ")} px` : "nothing"}{" "}
-          <span className="soft">({percent(one.kept_percent)} stays)</span>
+          {cutWords(cuts)} <span className="soft">({percent(one.kept_percent)} stays)</span>
         </dd>
         {one.shortfall > 1 && (
           <>

@@ -3,7 +3,8 @@ import type { Rect, SlotName } from "../../api/client";
 import { percent, pixels } from "../../ui/figures";
 import { ProblemNote } from "../../ui/ProblemNote";
 import { SIDES, TypedSide } from "./TypedSide";
-import { cutWords, type CropOnBench, type Shape } from "./useCrop";
+import { cutWords } from "../cutWords";
+import type { CropOnBench, Shape } from "./useCrop";
 
 const SHAPES = [
   { value: "free", label: "Any shape" },
@@ -111,7 +112,7 @@ export function CropPanel({ crop, slots, whole }: Props) {
         {draft ? (
           <>
             Comes out at <b className="figure">{pixels(draft.crop.width, draft.crop.height)}</b>; cut{" "}
-            <span className="figure">{cutWords(draft)}</span>, {percent(draft.cut_percent)} of the area.
+            <span className="figure">{cutWords(draft.cuts)}</span>, {percent(draft.cut_percent)} of the area.
           </>
         ) : (
           <span className="soft">Drag a rectangle on the picture, or choose a shape.</span>

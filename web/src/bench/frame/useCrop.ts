@@ -1,6 +1,6 @@
 import { useState } from "react";
 import { api, unwrap, type Holding, type Picture, type Rect, type SlotName, type Trimmed } from "../../api/client";
-import { count, pixels } from "../../ui/figures";
+import { pixels } from "../../ui/figures";
 import { useLatest } from "../../ui/useLatest";
 import type { WorkOnBench } from "../useWork";
 
@@ -84,16 +84,4 @@ export function useCrop(
     },
     error,
   };
-}
-
-/** `120 px left · 40 px top`: what a crop cuts. */
-export function cutWords({ cuts }: Trimmed) {
-  const sides = [
-    [cuts.left, "left"],
-    [cuts.top, "top"],
-    [cuts.right, "right"],
-    [cuts.bottom, "bottom"],
-  ] as const;
-  const told = sides.filter(([px]) => px > 0).map(([px, side]) => `${px.toLocaleString("en")} ${side}`);
-  return told.length > 0 ? `${told.join(" · ")} px` : count(0, "pixel");
 }
