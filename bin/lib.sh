@@ -7,7 +7,7 @@ program=$root/target/debug/brisk-margin
 demo=$root/target/debug/brisk-margin-demo
 
 # What Cargo tells a test that starts one of these commands would have dependencies built anew.
-unset OUT_DIR "${!CARGO_PKG_@}" "${!CARGO_MANIFEST_@}" "${!CARGO_CFG_@}"
+unset OUT_DIR RUSTC_BOOTSTRAP "${!CARGO_PKG_@}" "${!CARGO_MANIFEST_@}" "${!CARGO_CFG_@}"
 
 say() { printf '%s\n' "$*" >&2; }
 fail() { say "${0##*/}: $*"; exit 1; }

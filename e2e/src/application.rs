@@ -108,8 +108,18 @@ impl Home {
 
     /// The same with more arguments.
     pub fn serve_with(&self, more: &[&str]) -> Application {
+        self.serve_on("0", more)
+    }
+
+    /// Starts the application once more where `ended` was.
+    pub fn serve_again(&self, ended: &str) -> Application {
+        let port = ended.rsplit_once(':').map_or("0", |(_, port)| port);
+        self.serve_on(port, &[])
+    }
+
+    fn serve_on(&self, port: &str, more: &[&str]) -> Application {
         let mut serve = Command::new(program());
-        serve.args(["serve", "--port", "0", "--web"]).arg(workspace().join("web/dist")).args(more);
+        serve.args(["serve", "--port", port, "--web"]).arg(workspace().join("web/dist")).args(more);
         let (process, first) = self.start(serve);
         let address = first.strip_prefix("Brisk Margin is ready at ").unwrap_or_else(|| {
             panic!("the application did not start: {first}");

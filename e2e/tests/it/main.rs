@@ -10,6 +10,7 @@ mod layouts;
 mod library;
 mod measure_command;
 mod measuring;
+mod places;
 mod responsive;
 mod sites;
 mod sudden_end;

@@ -1,4 +1,4 @@
-import { InputNumber, Segmented, Select } from "antd";
+import { InputNumber, Select } from "antd";
 import type { Fit } from "../api/client";
 import type { Recipe, SizeBy } from "./recipe";
 
@@ -61,8 +61,9 @@ export function SizeFields({ recipe, onChange }: Props) {
             />
             CSS px
           </span>
-          <Segmented
+          <Select
             aria-label="Fit"
+            popupMatchSelectWidth={false}
             options={FITS}
             value={recipe.fit}
             onChange={(fit) => {

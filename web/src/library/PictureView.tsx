@@ -51,8 +51,8 @@ function Sheet({ page }: { page: PicturePage }) {
   const { picture, uses } = page;
   return (
     <>
-      <div className="bar">
-        <h1>
+      <div className="bar picture-bar">
+        <h1 title={picture.name}>
           <bdi>{picture.name}</bdi>
         </h1>
         <span className="soft">
