@@ -1,6 +1,6 @@
 //! Names of pages: by what of their titles tells them apart, or else by their addresses.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 use crate::words::{capitalised, shortened};
 
@@ -54,9 +54,10 @@ pub fn page_names(pages: &[TitledPage<'_>]) -> Vec<String> {
     let by_title: Vec<Option<String>> = by_title.collect();
     let first = told_apart(pages, |n| by_title[n].clone().unwrap_or_default());
     let second = told_apart(pages, |n| last_of_path(pages[n].address));
+    let taken: BTreeSet<&String> = first.iter().flatten().collect();
     (0..pages.len())
         .map(|n| {
-            let by_path = second[n].clone().filter(|name| !first.contains(&Some(name.clone())));
+            let by_path = second[n].clone().filter(|name| !taken.contains(name));
             first[n].clone().or(by_path).unwrap_or_else(|| whole_path(pages[n].address))
         })
         .collect()

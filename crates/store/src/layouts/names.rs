@@ -25,7 +25,7 @@ struct PageRow {
 #[derive(FromQueryResult)]
 struct PlaceRow {
     slot_id: Uuid,
-    page_id: Uuid,
+    page: String,
     surroundings: Option<serde_json::Value>,
     alt: Option<String>,
 }
@@ -37,17 +37,18 @@ impl Store {
     /// Those of the database.
     pub async fn name_layouts(&self) -> Result<(), StoreError> {
         let transaction = self.db.begin().await?;
-        name(&transaction, None).await?;
+        name_pages(&transaction).await?;
+        name_slots(&transaction, None).await?;
         Ok(transaction.commit().await?)
     }
 }
 
-/// Names all pages, and of the slots that nobody named all or those among `only`.
-pub(super) async fn name(
+/// Names the slots that nobody named, all of them or those among `only`, by what their pages are called
+/// now.
+pub(super) async fn name_slots(
     db: &impl ConnectionTrait,
     only: Option<&BTreeSet<Uuid>>,
 ) -> Result<(), StoreError> {
-    let pages = name_pages(db).await?;
     let is_asked = |id: &Uuid| only.is_none_or(|only| only.contains(id));
     let rows = slot::Entity::find().all(db).await?;
     let (asked, others): (Vec<_>, Vec<_>) =
@@ -55,21 +56,18 @@ pub(super) async fn name(
     let taken = others.into_iter().map(|row| row.name).collect();
     let slots: Vec<Slot> = asked.into_iter().map(Slot::try_from).collect::<Result<_, _>>()?;
     let places = places_of(db, slots.iter().map(|slot| slot.id)).await?;
+    let mut seen: BTreeMap<Uuid, Vec<SeenPlace<'_>>> = BTreeMap::new();
+    for (row, surroundings) in &places {
+        let place = SeenPlace { page: &row.page, surroundings, alt: row.alt.as_deref() };
+        seen.entry(row.slot_id).or_default().push(place);
+    }
     let unnamed: Vec<UnnamedSlot<'_>> = slots
         .iter()
         .map(|slot| UnnamedSlot {
             id: slot.id,
             kind: slot.kind,
             largest: slot.largest_box(),
-            places: places
-                .iter()
-                .filter(|(row, _)| row.slot_id == slot.id)
-                .map(|(row, surroundings)| SeenPlace {
-                    page: pages.get(&row.page_id).map_or("", String::as_str),
-                    surroundings,
-                    alt: row.alt.as_deref(),
-                })
-                .collect(),
+            places: seen.remove(&slot.id).unwrap_or_default(),
         })
         .collect();
     let mut names = slot_names(&unnamed, &taken);
@@ -81,18 +79,15 @@ pub(super) async fn name(
     rename(db, "slots", names).await
 }
 
-/// Names the pages, and tells all names.
-async fn name_pages(db: &impl ConnectionTrait) -> Result<BTreeMap<Uuid, String>, StoreError> {
+/// Names the pages by what tells them apart.
+async fn name_pages(db: &impl ConnectionTrait) -> Result<(), StoreError> {
     let sql = "SELECT id, title, address, name FROM pages";
     let rows = PageRow::find_by_statement(statement(sql, [])).all(db).await?;
     let titled: Vec<TitledPage<'_>> =
         rows.iter().map(|row| TitledPage { title: &row.title, address: &row.address }).collect();
-    let names: BTreeMap<Uuid, String> =
-        rows.iter().map(|row| row.id).zip(page_names(&titled)).collect();
-    let is_new = |row: &&PageRow| names[&row.id] != row.name;
-    let new = rows.iter().filter(is_new).map(|row| (row.id, names[&row.id].clone())).collect();
-    rename(db, "pages", new).await?;
-    Ok(names)
+    let names = rows.iter().zip(page_names(&titled));
+    let new = names.filter(|(row, name)| row.name != *name).map(|(row, name)| (row.id, name));
+    rename(db, "pages", new.collect()).await
 }
 
 /// The places of `slots`, each with what is around it.
@@ -101,8 +96,8 @@ async fn places_of(
     slots: impl Iterator<Item = Uuid>,
 ) -> Result<Vec<(PlaceRow, Surroundings)>, StoreError> {
     let sql =
-        "SELECT slot_id, page_id, details->'surroundings' AS surroundings, details->>'alt' AS alt
-               FROM places WHERE slot_id = ANY ($1) ORDER BY id";
+        "SELECT slot_id, pages.name AS page, details->'surroundings' AS surroundings, details->>'alt' AS alt
+               FROM places JOIN pages ON pages.id = page_id WHERE slot_id = ANY ($1) ORDER BY places.id";
     let ids: Vec<Uuid> = slots.collect();
     let rows = PlaceRow::find_by_statement(statement(sql, [ids.into()])).all(db).await?;
     let read = |mut row: PlaceRow| {

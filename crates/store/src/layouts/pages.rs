@@ -4,6 +4,7 @@ use super::{PlaceFilter, row_of};
 use std::collections::BTreeSet;
 
 use brisk_margin_core::object_fit::ObjectFit;
+use brisk_margin_core::page_name::{TitledPage, page_names};
 use brisk_margin_core::recognise::{Likeness, Signature};
 use brisk_margin_core::shown_by::FixedPicture;
 use brisk_margin_core::slot_shape::Fit;
@@ -80,7 +81,7 @@ impl Store {
                 place::Entity::delete_by_id(row.id).exec(&transaction).await?;
             }
         }
-        names::name(&transaction, Some(&touched)).await?;
+        names::name_slots(&transaction, Some(&touched)).await?;
         transaction.commit().await?;
         Ok(changes)
     }
@@ -151,7 +152,8 @@ async fn upsert_page(db: &impl ConnectionTrait, new: &NewPage) -> Result<Uuid, S
         id: Set(Uuid::now_v7()),
         address: Set(new.address.clone()),
         title: Set(new.title.clone()),
-        name: Set(new.title.clone()),
+        // Until all pages are known, and with them what tells this one apart.
+        name: Set(page_names(&[TitledPage { title: &new.title, address: &new.address }]).remove(0)),
         heights: Set(json(&new.heights)),
         breakpoints: Set(json(&new.breakpoints)),
         measured_at: Set(Utc::now()),

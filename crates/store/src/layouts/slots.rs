@@ -74,7 +74,7 @@ impl Store {
         }
         let mut row = row.update(&transaction).await?;
         if is_unnamed {
-            names::name(&transaction, Some(&BTreeSet::from([id]))).await?;
+            names::name_slots(&transaction, Some(&BTreeSet::from([id]))).await?;
             row = slot::Entity::find_by_id(id).one(&transaction).await?.unwrap_or(row);
         }
         transaction.commit().await?;
@@ -133,7 +133,7 @@ impl Store {
             .exec(&transaction)
             .await?;
         slot::Entity::delete_by_id(from).exec(&transaction).await?;
-        names::name(&transaction, Some(&BTreeSet::from([into]))).await?;
+        names::name_slots(&transaction, Some(&BTreeSet::from([into]))).await?;
         transaction.commit().await?;
         Ok(true)
     }
@@ -163,7 +163,7 @@ impl Store {
         row.slot_id = Set(own.id);
         row.uncertain = Set(false);
         row.update(&transaction).await?;
-        names::name(&transaction, Some(&BTreeSet::from([from, own.id]))).await?;
+        names::name_slots(&transaction, Some(&BTreeSet::from([from, own.id]))).await?;
         transaction.commit().await?;
         Ok(Some(own.id))
     }
