@@ -11,6 +11,7 @@ use axum::body::Body;
 use axum::http::{StatusCode, header};
 use axum::response::{Html, IntoResponse, Redirect};
 use axum::routing::get;
+use brisk_margin_core::place::MeasuredPlace;
 use brisk_margin_core::units::Density;
 use brisk_margin_demo::site;
 use brisk_margin_e2e::browser::Browser;
@@ -39,10 +40,15 @@ async fn measure(address: &str) -> Result<MeasuredPage, MeasureError> {
 /// Measuring an unchanged page again changes nothing; says which places differ, not everything.
 fn assert_same_places(again: &MeasuredPage, before: &MeasuredPage) {
     let changed = again.places.iter().zip(&before.places).filter(|(now, then)| now != then);
+    let told = |of: &MeasuredPlace| {
+        let mut of = of.clone();
+        of.boxes.clear();
+        format!("{of:?}")
+    };
     let changed: Vec<_> = changed
-        .map(|(now, then)| (&now.selector, now.details.lcp, then.details.lcp, &now.details.boxes))
+        .map(|(now, then)| format!("{}\n{}", told(&now.details), told(&then.details)))
         .collect();
-    assert!(changed.is_empty(), "{changed:?}");
+    assert!(changed.is_empty(), "{}", changed.join("\n"));
     assert_eq!(again.places.len(), before.places.len());
 }
 
