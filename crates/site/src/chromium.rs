@@ -166,6 +166,9 @@ fn arguments(gate: &Gate, profile: &Path, sandbox: bool) -> Vec<String> {
         // Sockets that would go around the gate.
         "--force-webrtc-ip-handling-policy=disable_non_proxied_udp",
         "--dns-prefetch-disable",
+        // Each would keep files of pages that were left, which changes what is taken of a `srcset`.
+        "--disable-features=BackForwardCache,MemoryCacheStrongReference,\
+         ProcessPerSiteUpToMainFrameThreshold",
         // Loopback, too, goes through the gate.
         "--proxy-bypass-list=<-loopback>",
     ]

@@ -23,6 +23,9 @@ use crate::traffic::{MAX_BODY, Traffic};
 /// How long the map of a site may take.
 const MAP: Duration = Duration::from_secs(10);
 
+/// How long an empty page may take: it is at once there.
+const BLANK: Duration = Duration::from_secs(2);
+
 /// How a page is opened.
 #[derive(Clone, Copy)]
 pub struct Opening<'a> {
@@ -97,6 +100,7 @@ impl Tab {
         opening: Opening<'_>,
     ) -> Result<(Reading, Files), PageError> {
         let patience = opening.patience;
+        self.forget().await?;
         self.hide(!opening.watches_paint).await?;
         let mut traffic = self.traffic();
         let opened = self.call("Page.navigate", json!({"url": address})).await?;
@@ -125,6 +129,16 @@ impl Tab {
         traffic.settle(scripted).await;
         let reading = self.read().await?;
         Ok((reading, traffic.files(opening.known).await))
+    }
+
+    /// Leaves the page, and what it had in memory: of a `srcset` the browser takes a larger file
+    /// that it still has there, instead of the one that fits.
+    async fn forget(&self) -> Result<(), DevtoolsError> {
+        let mut traffic = self.traffic();
+        self.call("Page.navigate", json!({"url": "about:blank"})).await?;
+        let _ = timeout(BLANK, traffic.until_loaded()).await;
+        self.call("HeapProfiler.collectGarbage", json!({})).await?;
+        Ok(())
     }
 
     /// Has pages that are opened from now on painted or not.
