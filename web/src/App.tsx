@@ -49,7 +49,6 @@ export function App({ mode, onMode }: { mode: Mode; onMode: (mode: Mode) => void
   const bench = useBenchAddress();
   const { pathname } = useLocation();
   useLastAddress(LISTS);
-  useTitle(site.data?.name);
   useFocusOnArrival(pathname);
   const going = useRef(false);
 
@@ -211,6 +210,7 @@ function NoSite() {
 }
 
 function Nowhere() {
+  useTitle("Nothing here");
   return (
     <div className="work">
       <div className="empty">

@@ -2,6 +2,7 @@
 
 use axum::Json;
 use axum::extract::State;
+use axum::http::StatusCode;
 use brisk_margin_core::budget;
 use brisk_margin_core::budget::{Margin, Saving};
 use brisk_margin_core::choice::EncodeRequest;
@@ -27,7 +28,7 @@ use uuid::Uuid;
 use super::Problem;
 use super::extract::{self, Path};
 use super::served::Served;
-use super::variants::Shown;
+use super::variants::{self, Shown, VariantBody};
 use crate::find::find;
 use crate::state::App;
 use brisk_margin_work::making::MakeError;
@@ -338,8 +339,24 @@ pub(super) async fn trial_differences(
 /// For what a trial is chosen.
 #[derive(Deserialize, ToSchema)]
 pub(super) struct ChosenFor {
-    /// The slot whose rule it becomes; the picture's where none is given.
+    /// The slot whose rule it becomes or follows; the picture's where none is given.
     slot: Option<Uuid>,
+}
+
+/// Makes the file of a trial, framed and encoded as it was judged.
+#[utoipa::path(post, path = "/trials/{id}/variant", request_body = ChosenFor, responses(
+    (status = 201, description = "Made", body = VariantBody),
+    (status = 200, description = "Made before", body = VariantBody),
+    (status = 404, body = Problem, content_type = "application/problem+json"),
+), params(("id" = Uuid, Path, description = "The trial's id")))]
+pub(super) async fn make_variant(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    extract::Json(chosen): extract::Json<ChosenFor>,
+) -> Result<(StatusCode, Json<VariantBody>), Problem> {
+    let (trial, picture) = find_trial(&app, id).await?;
+    let decision = app.store.decision(picture.id, chosen.slot).await?;
+    variants::make_file(&app, &picture, &trial.spec, trial.encoding, &decision).await
 }
 
 /// Makes a trial the rule for its picture, or for a slot: its format goes first, at its quality.

@@ -15,6 +15,7 @@ use brisk_margin_core::geometry::Size;
 use brisk_margin_core::name_pattern::NameWish;
 use brisk_margin_core::naming;
 use brisk_margin_core::render_spec::RenderSpec;
+use brisk_margin_core::rule::EffectiveRule;
 use brisk_margin_core::slot_shape::{Resize, SlotShape};
 use brisk_margin_core::units::{Bytes, Density};
 use brisk_margin_core::variant_spec::VariantSpec;
@@ -156,13 +157,25 @@ pub(super) async fn make(
     let slot = wish.shown.place.map(|place| place.slot);
     let decision = app.store.decision(id, slot).await?;
     let spec = wish.shown.framing(&picture)?.in_colours(decision.colours(&picture.facts));
-    let (_, plan) = spec.plan(picture.facts.size).map_err(MakeError::from)?;
     let encoding = Encoding::new(wish.format, wish.quality.unwrap_or(Quality::USUAL));
+    make_file(&app, &picture, &spec, encoding, &decision).await
+}
+
+/// The file of a picture as `spec` and `encoding` say, with the credit that `decision` keeps; 201
+/// where it is new, 200 where it was made before.
+pub(super) async fn make_file(
+    app: &App,
+    picture: &Picture,
+    spec: &RenderSpec,
+    encoding: Encoding,
+    decision: &EffectiveRule,
+) -> Result<(StatusCode, Json<VariantBody>), Problem> {
+    let (_, plan) = spec.plan(picture.facts.size).map_err(MakeError::from)?;
     let credit = decision.credit(&picture.description);
     let name = NameWish::Stem(naming::propose_stem(&picture.name, spec.slot, spec.density));
     let wish = FileWish {
-        picture: &picture,
-        spec: &spec,
+        picture,
+        spec,
         fitting: &plan.fitting,
         reference: None,
         request: EncodeRequest::One(encoding),

@@ -58,7 +58,9 @@ impl Landmark {
 /// A place of a slot, as far as the slot's name depends on it.
 #[derive(Debug, Clone, Copy)]
 pub struct SeenPlace<'a> {
-    /// The name of its page.
+    /// Its page.
+    pub page_id: Uuid,
+    /// What its page is called.
     pub page: &'a str,
     /// What is around it.
     pub surroundings: &'a Surroundings,
@@ -119,7 +121,7 @@ pub fn slot_names(slots: &[UnnamedSlot<'_>], taken: &BTreeSet<String>) -> BTreeM
 
 /// A slot's name without how often it occurs, which changes as pages do: for names that last.
 pub fn without_counts(name: &str) -> String {
-    let name = name.split_once(" on ").map_or(name, |(before, after)| {
+    let name = name.rsplit_once(" on ").map_or(name, |(before, after)| {
         let is_count = after.strip_suffix(" pages").is_some_and(|n| n.parse::<u32>().is_ok());
         if is_count { before } else { name }
     });
@@ -164,8 +166,9 @@ impl UnnamedSlot<'_> {
 
     /// The pages that it is on, each once.
     fn pages(&self) -> Vec<&str> {
-        let pages: BTreeSet<&str> = self.places.iter().map(|place| place.page).collect();
-        pages.into_iter().collect()
+        let pages: BTreeMap<Uuid, &str> =
+            self.places.iter().map(|place| (place.page_id, place.page)).collect();
+        pages.into_values().collect()
     }
 
     /// Whether a page has it more than once.
@@ -233,8 +236,16 @@ mod tests {
     }
 
     fn slot<'a>(kind: PlaceKind, places: &'a [(&'a str, Surroundings)]) -> UnnamedSlot<'a> {
-        let places =
-            places.iter().map(|(page, surroundings)| SeenPlace { page, surroundings, alt: None });
+        // A page is known by its name in here.
+        let seen = |(page, surroundings): &'a (&'a str, Surroundings)| SeenPlace {
+            page_id: Uuid::from_u128(
+                page.bytes().fold(0, |id, byte| id.wrapping_mul(256) + u128::from(byte)),
+            ),
+            page,
+            surroundings,
+            alt: None,
+        };
+        let places = places.iter().map(seen);
         let largest = Some(BoxSize::new(365.2, 274.0));
         UnnamedSlot { id: Uuid::new_v4(), kind, largest, places: places.collect() }
     }
@@ -287,6 +298,8 @@ mod tests {
     fn names_of_files_do_not_tell_how_often_a_slot_occurs() {
         assert_eq!(without_counts("Gallery · thumbnails (16)"), "Gallery · thumbnails");
         assert_eq!(without_counts("Backgrounds on 7 pages"), "Backgrounds");
+        let moor = "A night on the moor · backgrounds";
+        assert_eq!(without_counts(&format!("{moor} on 12 pages")), moor);
         assert_eq!(without_counts("A night on the moor (winter)"), "A night on the moor (winter)");
     }
 

@@ -36,8 +36,8 @@ async fn a_view_is_found_again_and_a_server_that_was_away_missed_nothing() {
     browser.run("document.querySelector('.grid').focus()", vec![]).await;
     browser.find(".grid").await.send_keys("\u{E007}").await.unwrap();
     browser.find(".picture-sheet").await;
-    let title = browser.client.title().await.unwrap();
-    assert!(title.contains("Tarnlight"), "{title}");
+    let titled = "return /^dome.* · Library · Tarnlight · Brisk Margin$/.test(document.title)";
+    browser.until("the page is called by the picture and the site", titled).await;
     browser.client.back().await.unwrap();
     let same = "return location.search.includes('q=dome')
             && document.querySelectorAll('.grid-row').length === 2

@@ -248,9 +248,15 @@ async fn a_picture_of_a_page_replaced_and_a_first_site() {
     hands.press("Place it here").await;
     hands.press("Fit its picture on the bench").await;
     hands.until("trials are there", "return document.querySelectorAll('.band').length >= 2").await;
+    let judged = "return Number(document.querySelector('.band[data-chosen=true]').dataset.bytes)";
+    let judged = browser.run(judged, vec![]).await;
     hands.press("Make the file").await;
     hands.until("the file is there", "return document.querySelector('.files tr[data-file]')").await;
     hands.took("a page's picture replaced at its slot's size", 6);
+    let made = brisk_margin_e2e::http::bytes_at(format!("{api}/pictures?search=portrait")).await;
+    let made: Value = serde_json::from_slice(&made).unwrap();
+    let file = &made["pictures"][0]["variants"][0]["saving"]["after"];
+    assert_eq!(file.as_f64(), judged.as_f64(), "the file is the trial that was judged");
     let weight = "return document.querySelector('[data-testid=saving] b').textContent";
     let weight = browser.run(weight, vec![]).await;
     assert!(!weight.as_str().unwrap().ends_with("MB"), "under 100 KB: {weight}");

@@ -18,8 +18,8 @@ import { FrameStep } from "./frame/FrameStep";
 import { HistorySheet } from "./HistorySheet";
 import { lastPicture } from "./lastPicture";
 import { BesideSheet, SaveSheet } from "./SaveSheets";
+import { RotateButtons } from "./RotateButtons";
 import { useSave } from "./useSave";
-import { TurnButtons } from "./TurnButtons";
 import { usePicture } from "./usePicture";
 import { useBench, useWork } from "./useWork";
 
@@ -195,7 +195,7 @@ function Bench({ picture, bench }: { picture: Picture; bench: BenchBody }) {
         >
           Redo
         </Button>
-        <TurnButtons picture={picture} on={on} />
+        <RotateButtons picture={picture} on={on} />
         <Button
           size="small"
           type="primary"

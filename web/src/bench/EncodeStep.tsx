@@ -1,6 +1,6 @@
 import { Button, Segmented, Select } from "antd";
 import { useMemo, useState } from "react";
-import { api, unwrap, type Framings, type Picture, type SlotName, type Trial } from "../api/client";
+import { api, unwrap, type Framings, type Picture, type SlotName } from "../api/client";
 import { useLimits } from "../api/useLimits";
 import { ProblemNote } from "../ui/ProblemNote";
 import { useAddress } from "../ui/useAddress";
@@ -15,7 +15,7 @@ import { SetPane } from "./set/SetPane";
 import { SizeFields } from "./SizeFields";
 import { TrialsPane } from "./trials/TrialsPane";
 import type { Target } from "./trials/useTrials";
-import { useFitting, useMakeFile } from "./usePicture";
+import { useFitting, useMakeFile, type FileWish } from "./usePicture";
 import { useStage } from "./useStage";
 import { useFramings, useViews } from "./useViews";
 import type { WorkOnBench } from "./useWork";
@@ -53,7 +53,7 @@ export function EncodeStep({ picture, on, slots: asked }: { picture: Picture; on
   const framings = useFramings(picture.id, adjustments, slot && !slot.shows ? [slot.id] : []);
   const inSlots = framings.data?.slots ?? [];
   const place = placeOf(recipe);
-  const target = slot ? inSlot(inSlots, slot.id) : place;
+  const target: Target | undefined = slot ? inSlot(inSlots, slot.id) : place;
   const fitting = useFitting(picture.id, slot ? undefined : place, adjustments);
   const proved = slot || (!fitting.error && !fitting.data?.refusal) ? target : undefined;
   const hindrance = slot
@@ -86,20 +86,15 @@ export function EncodeStep({ picture, on, slots: asked }: { picture: Picture; on
       setError(failed as Error);
     }
   });
-  const makeFile = (format: Trial["format"], quality: number, made: (id: string) => void) => {
-    if (!proved) return;
-    const { slot: box = null, resize = null, density } = proved;
-    make.mutate(
-      { slot: box, resize, density, adjustments, format, quality },
-      {
-        onSuccess: ({ id }) => {
-          made(id);
-          changeAddress({ pane: "hand" });
-        },
+  const makeFile = (wish: FileWish, made: (id: string) => void) => {
+    make.mutate(wish, {
+      onSuccess: ({ id }) => {
+        made(id);
+        changeAddress({ pane: "hand" });
       },
-    );
+    });
   };
-  const chosenView = { slot: slot?.id ?? TYPED, viewport: (proved as Target | undefined)?.place?.viewport ?? 0 };
+  const chosenView = { slot: slot?.id ?? TYPED, viewport: proved?.place?.viewport ?? 0 };
   return (
     <>
       <div className="bar encode-bar">
@@ -171,8 +166,8 @@ export function EncodeStep({ picture, on, slots: asked }: { picture: Picture; on
                 adjustments={adjustments}
                 hindrance={hindrance}
                 making={make.isPending}
-                onMake={({ format, quality }) => {
-                  makeFile(format, quality ?? 100, NOTHING);
+                onMake={({ id }) => {
+                  makeFile({ trial: id, slot: slot?.id ?? null }, NOTHING);
                 }}
               />
             </>
@@ -185,7 +180,9 @@ export function EncodeStep({ picture, on, slots: asked }: { picture: Picture; on
               usualQuality={usualQuality}
               onChange={changeRecipe}
               onMake={(made) => {
-                makeFile(recipe.format, recipe.quality ?? usualQuality, made);
+                if (!proved) return;
+                const { format, quality } = recipe;
+                makeFile({ ...proved, adjustments, format, quality: quality ?? usualQuality }, made);
               }}
               making={make.isPending}
               error={make.error}

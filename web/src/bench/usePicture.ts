@@ -26,12 +26,21 @@ export function useFitting(id: string, place: PlaceAsked | undefined, adjustment
   });
 }
 
+/** A file as it is typed, or as a trial was judged, for the picture or a slot. */
+export type FileWish = Wish | { trial: string; slot: string | null };
+
 /** Makes a file, or finds the one that was made for the same wish. */
 export function useMakeFile(id: string) {
   const queries = useQueryClient();
   return useMutation({
-    mutationFn: async (body: Wish) =>
-      unwrap(await api.POST("/pictures/{id}/variants", { params: { path: { id } }, body })),
+    meta: { told: true },
+    mutationFn: async (wish: FileWish) => {
+      if (!("trial" in wish)) {
+        return unwrap(await api.POST("/pictures/{id}/variants", { params: { path: { id } }, body: wish }));
+      }
+      const { trial, slot } = wish;
+      return unwrap(await api.POST("/trials/{id}/variant", { params: { path: { id: trial } }, body: { slot } }));
+    },
     onSuccess: () => queries.invalidateQueries(),
   });
 }

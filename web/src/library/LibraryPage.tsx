@@ -363,8 +363,8 @@ function EmptyLibrary({ filter, onAll }: { filter: FilterBody; onAll: () => void
     <div className="empty">
       <h2>No pictures yet</h2>
       <span className="soft">
-        Drop files, folders or a zip anywhere in this window. The originals are kept as they are; each is looked at, and
-        then this list says what is worth doing.
+        Drop files, folders or a zip anywhere in this window. The originals are kept as they are; each is analysed, and
+        then this list shows its issues.
       </span>
       <ChooseFiles primary />
     </div>

@@ -4,10 +4,12 @@ import { previewUrl, type Pair, type Picture } from "../api/client";
 import { bytes, count, formatName, pixels } from "../ui/figures";
 import { ProblemNote } from "../ui/ProblemNote";
 import { Tally } from "../ui/Tally";
+import { useTitle } from "../ui/useTitle";
 import { useMerge, usePairs, useTellApart } from "./useLibrary";
 
 /** Pictures that look the same, side by side: one of them is kept, or both are. */
 export function PairsPage() {
+  useTitle("Look-alikes");
   const pairs = usePairs();
   return (
     <>

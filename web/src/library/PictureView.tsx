@@ -9,6 +9,7 @@ import { MarginBar, MarginWords } from "../ui/MarginBar";
 import { ProblemNote } from "../ui/ProblemNote";
 import { Tally } from "../ui/Tally";
 import { useKey } from "../ui/useKey";
+import { useTitle } from "../ui/useTitle";
 import { altIssues } from "./issues";
 import { useBringBack, useDescribe, usePicturePage } from "./useLibrary";
 
@@ -17,6 +18,7 @@ export function PictureView() {
   const { id = "" } = useParams();
   const navigate = useNavigate();
   const page = usePicturePage(id);
+  useTitle(page.data?.picture.name, "Library");
   const gone = page.error instanceof ApiError && page.error.status === 404;
   useKey((event) => {
     if (event.key === "Escape") void navigate("/library");

@@ -265,6 +265,14 @@ pub(crate) struct CropMade {
     cuts: Cuts,
 }
 
+/// Refuses what is no shape.
+pub(super) fn check_shape(aspect: Option<f64>) -> Result<(), Problem> {
+    match aspect.is_none_or(|aspect| aspect.is_finite() && aspect > 0.0) {
+        true => Ok(()),
+        false => Err(Problem::invalid("a shape is a number above 0, width over height")),
+    }
+}
+
 /// Frames a slot at a layout width by hand: the part that was dragged or typed is brought inside
 /// the picture and to its shape. Nothing is kept; the answer is the work with it.
 #[utoipa::path(post, path = "/pictures/{id}/crop", request_body = CropAsked, responses(
@@ -280,9 +288,7 @@ pub(crate) async fn crop(
     let picture = find(&app, id).await?;
     let mut adjustments = asked.adjustments;
     let canvas = Canvas::new(picture.facts.size, &adjustments.edits).map_err(Problem::invalid)?;
-    if asked.aspect.is_some_and(|aspect| !(aspect.is_finite() && aspect > 0.0)) {
-        return Err(Problem::invalid("a shape is a number above 0, width over height"));
-    }
+    check_shape(asked.aspect)?;
     let crop = framing::drawn(canvas.size(), asked.crop, asked.aspect, asked.holding)
         .ok_or_else(|| Problem::invalid("a crop must be at least 1 px wide and high"))?;
     let by_hand: HandCrop = canvas.hand_crop(crop).map_err(Problem::invalid)?;

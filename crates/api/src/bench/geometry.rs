@@ -1,21 +1,22 @@
-//! The picture itself cropped, turned or made level by hand, with or without a slot.
+//! The picture itself cropped, rotated, flipped or straightened by hand, with or without a slot.
 
 use axum::Json;
 use axum::extract::State;
 use brisk_margin_core::adjustments::Adjustments;
 use brisk_margin_core::edits::canvas::Canvas;
-use brisk_margin_core::edits::{EditList, Turning};
+use brisk_margin_core::edits::{EditList, RotateOrFlip};
 use brisk_margin_core::framing::{self, Cuts, Holding};
 use brisk_margin_core::geometry::Rect;
+use brisk_margin_store::pictures::Picture;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
 
+use super::framings::check_shape;
 use crate::Problem;
 use crate::extract::{self, Path};
 use crate::find::find;
 use crate::state::App;
-use brisk_margin_store::pictures::Picture;
 
 /// A crop of the picture itself.
 #[derive(Deserialize, ToSchema)]
@@ -45,18 +46,18 @@ pub(crate) struct Trimmed {
     cut_percent: f64,
 }
 
-/// A turn of the picture as it lies there.
+/// A rotation or a flip of the picture as it lies there.
 #[derive(Deserialize, ToSchema)]
-pub(crate) struct TurnAsked {
+pub(crate) struct RotateAsked {
     /// How the picture is framed and edited.
     adjustments: Adjustments,
-    /// How it is turned.
-    by: Turning,
+    /// Which.
+    by: RotateOrFlip,
 }
 
 /// A line on the picture that is to be level or upright.
 #[derive(Deserialize, ToSchema)]
-pub(crate) struct LevelAsked {
+pub(crate) struct StraightenAsked {
     /// How the picture is framed and edited.
     adjustments: Adjustments,
     /// Where the line begins, in pixels of the picture with its geometry changed.
@@ -82,9 +83,7 @@ pub(crate) async fn trim(
     let picture = find(&app, id).await?;
     let mut adjustments = asked.adjustments;
     let canvas = Canvas::new(picture.facts.size, &adjustments.edits).map_err(Problem::invalid)?;
-    if asked.aspect.is_some_and(|aspect| !(aspect.is_finite() && aspect > 0.0)) {
-        return Err(Problem::invalid("a shape is a number above 0, width over height"));
-    }
+    check_shape(asked.aspect)?;
     let size = canvas.size();
     let crop = match (asked.crop, asked.aspect) {
         (Some(crop), aspect) => framing::drawn(size, crop, aspect, asked.holding)
@@ -98,37 +97,37 @@ pub(crate) async fn trim(
     Ok(Json(Trimmed { adjustments, crop, cuts, cut_percent: 100.0 * (1.0 - share) }))
 }
 
-/// Rotates or mirrors the picture as it lies there, crop and angle with it. Nothing is kept; the
+/// Rotates or flips the picture as it lies there, crop and angle with it. Nothing is kept; the
 /// answer is the adjustments with it.
-#[utoipa::path(post, path = "/pictures/{id}/turn", request_body = TurnAsked, responses(
+#[utoipa::path(post, path = "/pictures/{id}/rotate", request_body = RotateAsked, responses(
     (status = 200, body = Adjustments),
     (status = 404, body = Problem, content_type = "application/problem+json"),
     (status = 422, body = Problem, content_type = "application/problem+json"),
 ), params(("id" = Uuid, Path, description = "The picture's id")))]
-pub(crate) async fn turn(
+pub(crate) async fn rotate(
     State(app): State<App>,
     Path(id): Path<Uuid>,
-    extract::Json(asked): extract::Json<TurnAsked>,
+    extract::Json(asked): extract::Json<RotateAsked>,
 ) -> Result<Json<Adjustments>, Problem> {
     let picture = find(&app, id).await?;
-    let edits = asked.adjustments.edits.turned(asked.by).map_err(Problem::invalid)?;
+    let edits = asked.adjustments.edits.rotated(asked.by).map_err(Problem::invalid)?;
     with_edits(&picture, asked.adjustments, edits)
 }
 
 /// Straightens the picture so that a line on it is level or upright, whichever is nearer. Nothing is
 /// kept; the answer is the adjustments with it.
-#[utoipa::path(post, path = "/pictures/{id}/level", request_body = LevelAsked, responses(
+#[utoipa::path(post, path = "/pictures/{id}/straighten", request_body = StraightenAsked, responses(
     (status = 200, body = Adjustments),
     (status = 404, body = Problem, content_type = "application/problem+json"),
     (status = 422, body = Problem, content_type = "application/problem+json"),
 ), params(("id" = Uuid, Path, description = "The picture's id")))]
-pub(crate) async fn level(
+pub(crate) async fn straighten(
     State(app): State<App>,
     Path(id): Path<Uuid>,
-    extract::Json(asked): extract::Json<LevelAsked>,
+    extract::Json(asked): extract::Json<StraightenAsked>,
 ) -> Result<Json<Adjustments>, Problem> {
     let picture = find(&app, id).await?;
-    let edits = asked.adjustments.edits.levelled(asked.from.into(), asked.to.into());
+    let edits = asked.adjustments.edits.straightened(asked.from.into(), asked.to.into());
     with_edits(&picture, asked.adjustments, edits.map_err(Problem::invalid)?)
 }
 

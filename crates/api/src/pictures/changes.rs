@@ -148,7 +148,6 @@ pub(crate) async fn remove(
     extract::Json(removal): extract::Json<Removal>,
 ) -> Result<Json<RemovalBody>, Problem> {
     let ids = removal.which.ids(&app).await?;
-    let used = used(&app, &ids).await?;
     let seen = String::from(CacheKey::of(&ids.iter().collect::<BTreeSet<_>>()));
     if removal.seen.is_some_and(|before| before != seen) {
         let title = "The pictures are others now";
@@ -156,6 +155,7 @@ pub(crate) async fn remove(
                       them again";
         return Err(Problem::new(StatusCode::CONFLICT, "changed-meanwhile", title, detail));
     }
+    let used = used(&app, &ids).await?;
     let change = if removal.dry_run {
         None
     } else {

@@ -1,4 +1,4 @@
-//! A picture cropped, turned and made level through the API, with or without a slot.
+//! A picture cropped, rotated and straightened through the API, with or without a slot.
 
 use crate::support::{Answer, Api};
 use axum::http::StatusCode;
@@ -41,9 +41,9 @@ async fn a_crop_without_a_slot_is_brought_to_its_shape_and_turns_with_the_pictur
     assert_eq!(canvas(&api, &picture, &cropped).await, json!({"width": 800, "height": 400}));
 
     let turn = |adjustments: &Value, by: &str| json!({"adjustments": adjustments, "by": by});
-    let turned = post(&api, &picture, "turn", turn(&cropped, "clockwise")).await.json();
+    let turned = post(&api, &picture, "rotate", turn(&cropped, "clockwise")).await.json();
     assert_eq!(canvas(&api, &picture, &turned).await, json!({"width": 400, "height": 800}));
-    let back = post(&api, &picture, "turn", turn(&turned, "counter-clockwise")).await.json();
+    let back = post(&api, &picture, "rotate", turn(&turned, "counter-clockwise")).await.json();
     assert_eq!(back, cropped, "turned back, it is as it was");
 }
 
@@ -51,12 +51,12 @@ async fn a_crop_without_a_slot_is_brought_to_its_shape_and_turns_with_the_pictur
 async fn a_line_makes_the_picture_level_and_nonsense_is_refused_in_words() {
     let (api, picture, plain) = on_the_bench().await;
     let level = json!({"adjustments": plain, "from": [0, 500], "to": [1000, 517.5]});
-    let level = post(&api, &picture, "level", level).await.json();
+    let level = post(&api, &picture, "straighten", level).await.json();
     assert_eq!(level["edits"]["steps"][0]["kind"], "straighten");
     assert_eq!(level["edits"]["steps"][0]["degrees"], -1.0);
 
     let dot = json!({"adjustments": plain, "from": [5, 5], "to": [6, 5]});
-    let refused = post(&api, &picture, "level", dot).await;
+    let refused = post(&api, &picture, "straighten", dot).await;
     assert_eq!(refused.status, StatusCode::UNPROCESSABLE_ENTITY);
     assert!(refused.text().contains("too short"), "{}", refused.text());
     let nothing = json!({"adjustments": plain, "crop": {"x": 0, "y": 0, "width": 0, "height": 9}});

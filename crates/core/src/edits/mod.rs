@@ -12,13 +12,13 @@ mod error;
 mod limits;
 mod list;
 pub mod plan;
+mod rotating;
 pub mod text;
-mod turning;
 pub mod values;
 
 pub use edit::{Corners, Edit, Stage};
 pub use error::EditError;
 pub use limits::{MOST_EDITS, VERSION};
 pub use list::{EditEntry, EditList, Written};
+pub use rotating::{RotateOrFlip, StraightenError};
 pub use text::TextBlock;
-pub use turning::{LevelError, Turning};

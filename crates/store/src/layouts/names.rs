@@ -25,6 +25,7 @@ struct PageRow {
 #[derive(FromQueryResult)]
 struct PlaceRow {
     slot_id: Uuid,
+    page_id: Uuid,
     page: String,
     surroundings: Option<serde_json::Value>,
     alt: Option<String>,
@@ -58,7 +59,12 @@ pub(super) async fn name_slots(
     let places = places_of(db, slots.iter().map(|slot| slot.id)).await?;
     let mut seen: BTreeMap<Uuid, Vec<SeenPlace<'_>>> = BTreeMap::new();
     for (row, surroundings) in &places {
-        let place = SeenPlace { page: &row.page, surroundings, alt: row.alt.as_deref() };
+        let place = SeenPlace {
+            page_id: row.page_id,
+            page: &row.page,
+            surroundings,
+            alt: row.alt.as_deref(),
+        };
         seen.entry(row.slot_id).or_default().push(place);
     }
     let unnamed: Vec<UnnamedSlot<'_>> = slots
@@ -96,7 +102,7 @@ async fn places_of(
     slots: impl Iterator<Item = Uuid>,
 ) -> Result<Vec<(PlaceRow, Surroundings)>, StoreError> {
     let sql =
-        "SELECT slot_id, pages.name AS page, details->'surroundings' AS surroundings, details->>'alt' AS alt
+        "SELECT slot_id, page_id, pages.name AS page, details->'surroundings' AS surroundings, details->>'alt' AS alt
                FROM places JOIN pages ON pages.id = page_id WHERE slot_id = ANY ($1) ORDER BY places.id";
     let ids: Vec<Uuid> = slots.collect();
     let rows = PlaceRow::find_by_statement(statement(sql, [ids.into()])).all(db).await?;

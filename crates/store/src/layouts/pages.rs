@@ -147,28 +147,14 @@ impl Store {
     }
 }
 
-/// What a page is called until all are known, and with them what tells this one apart.
-async fn first_name(db: &impl ConnectionTrait, new: &NewPage) -> Result<String, StoreError> {
-    let this = TitledPage { title: &new.title, address: &new.address };
-    let by_title = page_names(&[this]).remove(0);
-    let others = page::Entity::find()
-        .filter(page::Column::Name.eq(&by_title))
-        .filter(page::Column::Address.ne(&new.address));
-    match others.one(db).await? {
-        None => Ok(by_title),
-        Some(other) => {
-            let other = TitledPage { title: &new.title, address: &other.address };
-            Ok(page_names(&[other, this]).remove(1))
-        }
-    }
-}
-
 async fn upsert_page(db: &impl ConnectionTrait, new: &NewPage) -> Result<Uuid, StoreError> {
+    let titled = TitledPage { title: &new.title, address: &new.address };
     let row = page::ActiveModel {
         id: Set(Uuid::now_v7()),
         address: Set(new.address.clone()),
         title: Set(new.title.clone()),
-        name: Set(first_name(db, new).await?),
+        // Until all are known, and with them what tells this one apart.
+        name: Set(page_names(&[titled]).remove(0)),
         heights: Set(json(&new.heights)),
         breakpoints: Set(json(&new.breakpoints)),
         measured_at: Set(Utc::now()),

@@ -30,7 +30,7 @@ const TOOLS: { value: Tool; label: string; title: string }[] = [
   { value: "keep", label: "Keep area", title: "Draw what no frame may cut (K)" },
   { value: "frame", label: "This frame", title: "Draw or move the chosen frame by hand (H)" },
   { value: "crop", label: "Crop", title: "Cut the picture itself, for all its slots (C)" },
-  { value: "level", label: "Straighten", title: "Draw a line that is to be level (L)" },
+  { value: "straighten", label: "Straighten", title: "Draw a line that is to be level (L)" },
 ];
 
 /** A change that the server works out. */
@@ -126,10 +126,10 @@ export function FrameStep({ picture, on, slots, onSlots }: Props) {
       summary,
     });
   };
-  const onLevel = (from: [number, number], to: [number, number]) => {
+  const onStraighten = (from: [number, number], to: [number, number]) => {
     ask({
       question: async () =>
-        unwrap(await api.POST("/pictures/{id}/level", { params: { path }, body: { adjustments, from, to } })),
+        unwrap(await api.POST("/pictures/{id}/straighten", { params: { path }, body: { adjustments, from, to } })),
       done: true,
       summary: "straightened by a line",
     });
@@ -166,7 +166,7 @@ export function FrameStep({ picture, on, slots, onSlots }: Props) {
     if (event.key === "k") setTool("keep");
     if (event.key === "h" && current) setTool("frame");
     if (event.key === "c") setTool("crop");
-    if (event.key === "l") setTool("level");
+    if (event.key === "l") setTool("straighten");
     if (event.key === "s" && tool === "crop") crop.onShape("square");
     if (event.key === "Enter" && tool === "crop") crop.apply();
     if (event.key === "Escape" && tool === "crop") crop.clear();
@@ -254,14 +254,14 @@ export function FrameStep({ picture, on, slots, onSlots }: Props) {
           onCrop={onCrop}
           draft={crop.draft?.crop}
           onDraft={crop.onDraw}
-          onLevel={onLevel}
+          onStraighten={onStraighten}
         />
         {tool === "crop" && <CropPanel crop={crop} slots={on.bench.slots} whole={{ x: 0, y: 0, ...canvas }} />}
-        {tool === "level" && (
+        {tool === "straighten" && (
           <p className="pane-note">Draw a line along the horizon or an edge: it becomes level, or upright.</p>
         )}
         {error && <ProblemNote error={error} />}
-        {current && tool !== "crop" && tool !== "level" && (
+        {current && tool !== "crop" && tool !== "straighten" && (
           <CropFigures
             slot={current.slot}
             one={current.one}

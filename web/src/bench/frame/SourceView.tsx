@@ -7,7 +7,7 @@ import { Guides } from "./Guides";
 import { snapped, type Marks } from "./marks";
 import { arrow, usePressed } from "./usePressed";
 
-export type Tool = "focal" | "keep" | "frame" | "crop" | "level";
+export type Tool = "focal" | "keep" | "frame" | "crop" | "straighten";
 
 export interface Chosen {
   slot: string;
@@ -32,7 +32,7 @@ interface Props {
   draft?: Rect | undefined;
   onDraft?: (crop: Rect, holding: Holding) => void;
   /** Called with a line that is to be level. */
-  onLevel?: (from: [number, number], to: [number, number]) => void;
+  onStraighten?: (from: [number, number], to: [number, number]) => void;
 }
 
 const HANDLES: { at: string; x: 0 | 1; y: 0 | 1; holding: Holding; words: string }[] = [
@@ -57,7 +57,7 @@ export function SourceView({
   onCrop,
   draft,
   onDraft,
-  onLevel,
+  onStraighten,
 }: Props) {
   const plate = useRef<HTMLDivElement>(null);
   const start = useRef<{ x: number; y: number }>(undefined);
@@ -85,9 +85,9 @@ export function SourceView({
     const from = start.current;
     if (!from) return;
     if (tool === "focal") onFocal(point.x, point.y, done);
-    else if (tool === "level") {
+    else if (tool === "straighten") {
       setLine(done ? undefined : [from, point]);
-      if (done) onLevel?.([from.x, from.y], [point.x, point.y]);
+      if (done) onStraighten?.([from.x, from.y], [point.x, point.y]);
     } else if (tool === "keep") onKeep(between(from, point), done);
     else {
       const drawn = between(from, point);
@@ -167,7 +167,7 @@ export function SourceView({
             <span>keep</span>
           </div>
         )}
-        {line && <LevelLine line={line} scale={scale} />}
+        {line && <StraighteningLine line={line} scale={scale} />}
         {tool === "crop" && draft && (
           <ChosenFrame
             crop={draft}
@@ -223,12 +223,12 @@ interface Point {
 }
 
 /** The line that is being drawn along what shall be level. */
-function LevelLine({ line: [from, to], scale }: { line: [Point, Point]; scale: number }) {
+function StraighteningLine({ line: [from, to], scale }: { line: [Point, Point]; scale: number }) {
   const length = Math.hypot(to.x - from.x, to.y - from.y) * scale;
   const turn = Math.atan2(to.y - from.y, to.x - from.x);
   return (
     <i
-      className="level-line"
+      className="straightening-line"
       style={{ left: from.x * scale, top: from.y * scale, width: length, transform: `rotate(${turn}rad)` }}
     />
   );

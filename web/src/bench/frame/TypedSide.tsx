@@ -33,7 +33,11 @@ export function TypedSide({ of, side, value, onTyped }: Props) {
         value={typed}
         onChange={setTyped}
         onBlur={keep}
-        onPressEnter={keep}
+        onPressEnter={(event) => {
+          // What was typed holds first; Enter once more is for the form.
+          if (typed !== value) event.preventDefault();
+          keep();
+        }}
       />
     </label>
   );

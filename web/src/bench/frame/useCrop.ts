@@ -1,5 +1,14 @@
 import { useState } from "react";
-import { api, unwrap, type Holding, type Picture, type Rect, type SlotName, type Trimmed } from "../../api/client";
+import {
+  api,
+  unwrap,
+  type Adjustments,
+  type Holding,
+  type Picture,
+  type Rect,
+  type SlotName,
+  type Trimmed,
+} from "../../api/client";
 import { pixels } from "../../ui/figures";
 import { useLatest } from "../../ui/useLatest";
 import type { WorkOnBench } from "../useWork";
@@ -34,15 +43,19 @@ export function useCrop(
   canvas: { width: number; height: number },
   slots: SlotName[],
 ): CropOnBench {
-  const [draft, setDraft] = useState<Trimmed>();
+  const [drawn, setDrawn] = useState<{ of: Adjustments; trimmed: Trimmed }>();
   const [shape, setShape] = useState<Shape>("free");
   const [typed, setTyped] = useState({ width: 16, height: 9 });
   const [error, setError] = useState<Error | null>(null);
   const { adjustments } = on;
+  // What was drawn before something else was changed would undo that.
+  const draft = drawn?.of === adjustments ? drawn.trimmed : undefined;
   const ask = useLatest(async ({ rect, aspect, holding }: Asked) => {
     try {
       const body = { adjustments, crop: rect ?? null, aspect, holding };
-      setDraft(unwrap(await api.POST("/pictures/{id}/trim", { params: { path: { id: picture.id } }, body })));
+      const path = { id: picture.id };
+      const trimmed = unwrap(await api.POST("/pictures/{id}/trim", { params: { path }, body }));
+      setDrawn({ of: adjustments, trimmed });
       setError(null);
     } catch (failed) {
       setError(failed as Error);
@@ -77,10 +90,10 @@ export function useCrop(
     apply: () => {
       if (!draft) return;
       on.note(draft.adjustments, `cropped to ${pixels(draft.crop.width, draft.crop.height)}`);
-      setDraft(undefined);
+      setDrawn(undefined);
     },
     clear: () => {
-      setDraft(undefined);
+      setDrawn(undefined);
     },
     error,
   };

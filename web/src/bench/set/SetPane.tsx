@@ -214,7 +214,7 @@ function FileCell({ file }: { file: SetFile }) {
   const words = [
     file.name,
     made.encoding,
-    made.is_copy ? "the original's own file: it was lean already" : undefined,
+    made.is_copy ? "the original's own file: it was small already" : undefined,
     missed,
   ]
     .filter(Boolean)
@@ -226,7 +226,7 @@ function FileCell({ file }: { file: SetFile }) {
       </a>
       <span className="score-words">
         {made.is_copy ? (
-          "lean already"
+          "already small"
         ) : (
           <>
             {made.word} <span className="figure">{made.score?.toFixed(0)}</span>

@@ -1,4 +1,4 @@
-//! Turning the picture as it lies there: by a quarter, over an axis, or until a line is level.
+//! RotateOrFlip the picture as it lies there: by a quarter, over an axis, or until a line is level.
 
 use serde::{Deserialize, Serialize};
 use thiserror::Error;
@@ -8,24 +8,24 @@ use super::{Corners, Edit, EditEntry, EditError, EditList};
 /// The shortest line that tells what is level, in pixels.
 const SHORTEST: f64 = 4.0;
 
-/// How a picture is turned.
+/// How a picture is rotated or flipped.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub enum Turning {
-    /// By a quarter.
+pub enum RotateOrFlip {
+    /// Rotated by a quarter.
     Clockwise,
-    /// By a quarter.
+    /// Rotated by a quarter.
     CounterClockwise,
     /// Left becomes right.
-    Across,
+    FlipAcross,
     /// Top becomes bottom.
-    Down,
+    FlipDown,
 }
 
 /// Why no line was made level.
 #[derive(Debug, Clone, PartialEq, Error)]
-pub enum LevelError {
+pub enum StraightenError {
     /// Nothing can be told from it.
     #[error("the line is too short to tell what is level; draw it along an edge or the horizon")]
     Short,
@@ -70,34 +70,34 @@ impl Geometry {
 }
 
 impl EditList {
-    /// The same for a picture that is turned as it looks with this list: its trim, its angle and
-    /// what is mirrored are turned along.
+    /// The same for the picture rotated or flipped as it looks with this list: its trim, its angle and
+    /// what is flipped go along.
     ///
     /// # Errors
     /// [`EditError`] where the list is full.
     ///
     /// ```
-    /// use brisk_margin_core::edits::{Edit, EditList, Turning};
+    /// use brisk_margin_core::edits::{Edit, EditList, RotateOrFlip};
     ///
-    /// let once = EditList::default().turned(Turning::Clockwise)?;
+    /// let once = EditList::default().rotated(RotateOrFlip::Clockwise)?;
     /// assert_eq!(once.edits().next(), Some(&Edit::Turn { quarters: 1 }));
-    /// assert!(once.turned(Turning::CounterClockwise)?.is_plain());
+    /// assert!(once.rotated(RotateOrFlip::CounterClockwise)?.is_plain());
     /// # Ok::<_, Box<dyn std::error::Error>>(())
     /// ```
-    pub fn turned(&self, by: Turning) -> Result<Self, EditError> {
+    pub fn rotated(&self, by: RotateOrFlip) -> Result<Self, EditError> {
         let mut all = Geometry::of(self);
         match by {
-            Turning::Clockwise | Turning::CounterClockwise => {
-                let more = if by == Turning::Clockwise { 1 } else { 3 };
+            RotateOrFlip::Clockwise | RotateOrFlip::CounterClockwise => {
+                let more = if by == RotateOrFlip::Clockwise { 1 } else { 3 };
                 all.quarters = (all.quarters + more) % 4;
                 // Mirrored after it was turned: the axis is turned as well.
                 (all.across, all.down) = (all.down, all.across);
             }
-            Turning::Across => all.across = !all.across,
-            Turning::Down => all.down = !all.down,
+            RotateOrFlip::FlipAcross => all.across = !all.across,
+            RotateOrFlip::FlipDown => all.down = !all.down,
         }
         for step in &mut all.others {
-            turn(&mut step.edit, by);
+            carry(&mut step.edit, by);
         }
         all.list()
     }
@@ -106,11 +106,11 @@ impl EditList {
     /// is level or upright, whichever is nearer.
     ///
     /// # Errors
-    /// [`LevelError`] where the line tells nothing, or the angle is out of range.
-    pub fn levelled(&self, from: (f64, f64), to: (f64, f64)) -> Result<Self, LevelError> {
+    /// [`StraightenError`] where the line tells nothing, or the angle is out of range.
+    pub fn straightened(&self, from: (f64, f64), to: (f64, f64)) -> Result<Self, StraightenError> {
         let (dx, dy) = (to.0 - from.0, to.1 - from.1);
         if dx.hypot(dy) < SHORTEST {
-            return Err(LevelError::Short);
+            return Err(StraightenError::Short);
         }
         let angle = dy.atan2(dx).to_degrees();
         let off_axis = angle - (angle / 90.0).round() * 90.0;
@@ -131,18 +131,20 @@ impl EditList {
     }
 }
 
-/// Turns what an edit says of sides and angles.
-fn turn(edit: &mut Edit, by: Turning) {
+/// Takes along what an edit says of sides and angles.
+fn carry(edit: &mut Edit, by: RotateOrFlip) {
     match edit {
-        Edit::Straighten { degrees, .. } if matches!(by, Turning::Across | Turning::Down) => {
+        Edit::Straighten { degrees, .. }
+            if matches!(by, RotateOrFlip::FlipAcross | RotateOrFlip::FlipDown) =>
+        {
             *degrees = -*degrees;
         }
         Edit::Canvas { left, top, right, bottom, .. } => {
             (*left, *top, *right, *bottom) = match by {
-                Turning::Clockwise => (*bottom, *left, *top, *right),
-                Turning::CounterClockwise => (*top, *right, *bottom, *left),
-                Turning::Across => (*right, *top, *left, *bottom),
-                Turning::Down => (*left, *bottom, *right, *top),
+                RotateOrFlip::Clockwise => (*bottom, *left, *top, *right),
+                RotateOrFlip::CounterClockwise => (*top, *right, *bottom, *left),
+                RotateOrFlip::FlipAcross => (*right, *top, *left, *bottom),
+                RotateOrFlip::FlipDown => (*left, *bottom, *right, *top),
             };
         }
         _ => {}
@@ -168,16 +170,16 @@ mod tests {
     #[test]
     fn a_line_along_the_horizon_or_a_wall_becomes_level_or_upright() {
         let plain = EditList::default();
-        let horizon = plain.levelled((0.0, 100.0), (1000.0, 117.5)).unwrap();
+        let horizon = plain.straightened((0.0, 100.0), (1000.0, 117.5)).unwrap();
         assert_eq!(angle(&horizon), Some(-1.0));
         // Drawn the other way round, it is the same line.
-        assert_eq!(plain.levelled((1000.0, 117.5), (0.0, 100.0)).unwrap(), horizon);
-        let wall = plain.levelled((100.0, 0.0), (82.5, 1000.0)).unwrap();
+        assert_eq!(plain.straightened((1000.0, 117.5), (0.0, 100.0)).unwrap(), horizon);
+        let wall = plain.straightened((100.0, 0.0), (82.5, 1000.0)).unwrap();
         assert_eq!(angle(&wall), Some(-1.0));
         // On a picture that is straightened, the angle is what is still lacking.
-        let more = horizon.levelled((0.0, 0.0), (1000.0, -17.5)).unwrap();
+        let more = horizon.straightened((0.0, 0.0), (1000.0, -17.5)).unwrap();
         assert!(more.is_plain());
-        assert_eq!(plain.levelled((5.0, 5.0), (6.0, 5.0)), Err(LevelError::Short));
+        assert_eq!(plain.straightened((5.0, 5.0), (6.0, 5.0)), Err(StraightenError::Short));
     }
 
     proptest! {
@@ -186,8 +188,8 @@ mod tests {
             quarters in 0u8..4, across: bool, down: bool, degrees in -8.0f64..8.0,
             sides in proptest::array::uniform4(-20i32..20),
             by in prop_oneof![
-                Just(Turning::Clockwise), Just(Turning::CounterClockwise),
-                Just(Turning::Across), Just(Turning::Down)
+                Just(RotateOrFlip::Clockwise), Just(RotateOrFlip::CounterClockwise),
+                Just(RotateOrFlip::FlipAcross), Just(RotateOrFlip::FlipDown)
             ],
             x in 0.2f64..0.8, y in 0.2f64..0.8,
         ) {
@@ -203,14 +205,14 @@ mod tests {
             let list = EditList::new(steps.into_iter().map(Into::into).collect()).unwrap();
             let source = Size::new(400, 301);
             let before = Canvas::new(source, &list).unwrap();
-            let after = Canvas::new(source, &list.turned(by).unwrap()).unwrap();
+            let after = Canvas::new(source, &list.rotated(by).unwrap()).unwrap();
             let (w, h) = (f64::from(before.size().width), f64::from(before.size().height));
             let (x, y) = (x * w, y * h);
             let (to_x, to_y) = match by {
-                Turning::Clockwise => (h - y, x),
-                Turning::CounterClockwise => (y, w - x),
-                Turning::Across => (w - x, y),
-                Turning::Down => (x, h - y),
+                RotateOrFlip::Clockwise => (h - y, x),
+                RotateOrFlip::CounterClockwise => (y, w - x),
+                RotateOrFlip::FlipAcross => (w - x, y),
+                RotateOrFlip::FlipDown => (x, h - y),
             };
             let (was, is) = (before.to_source(x, y), after.to_source(to_x, to_y));
             prop_assert!((was.0 - is.0).hypot(was.1 - is.1) < 1.5, "{was:?} {is:?}");
