@@ -4,8 +4,11 @@ use std::path::Path;
 use std::time::Duration;
 
 use axum::Router;
-use axum::extract::Request;
+use axum::extract::{Path as UrlPath, Request};
+use axum::http::{StatusCode, header};
 use axum::middleware::{Next, from_fn};
+use axum::response::{Html, IntoResponse, Response};
+use axum::routing::get;
 use brisk_margin_demo::site;
 use brisk_margin_site::host::{self, Faults};
 use brisk_margin_testing::pictures::gradient_jpeg;
@@ -17,6 +20,26 @@ pub async fn serve(router: Router) -> String {
     let address = format!("http://{}", listener.local_addr().unwrap());
     tokio::spawn(async move { axum::serve(listener, router).await });
     address
+}
+
+/// Serves `page`, and as its pictures every `/NAME-WIDTHxHEIGHT.jpg` in that size.
+pub async fn serve_page(page: &'static str) -> String {
+    let index = get(move || async move { Html(page) });
+    let address = serve(Router::new().route("/", index).route("/{name}", get(sized))).await;
+    format!("{address}/")
+}
+
+async fn sized(UrlPath(name): UrlPath<String>) -> Response {
+    let size = name.trim_end_matches(".jpg").rsplit_once('-').and_then(|(_, size)| {
+        let (width, height) = size.split_once('x')?;
+        Some((width.parse().ok()?, height.parse().ok()?))
+    });
+    match size {
+        Some((width, height)) => {
+            ([(header::CONTENT_TYPE, "image/jpeg")], gradient_jpeg(width, height)).into_response()
+        }
+        None => StatusCode::NOT_FOUND.into_response(),
+    }
 }
 
 /// Serves the Tarnlight site with plain pictures, which are drawn faster than the park's own.

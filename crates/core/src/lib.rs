@@ -34,6 +34,7 @@ pub mod format;
 pub mod framing;
 pub mod geometry;
 pub mod grade;
+pub mod hidden;
 pub mod issue;
 pub mod job;
 pub mod layout;

@@ -6,6 +6,7 @@ use serde::{Deserialize, Serialize};
 use uuid::Uuid;
 
 use crate::background::BackgroundStyle;
+use crate::hidden::HiddenIn;
 use crate::layout::{self, BoxSize, Boxes};
 use crate::object_fit::ObjectFit;
 use crate::shown_by::ShownBy;
@@ -55,6 +56,9 @@ pub struct MeasuredPlace {
     pub above_fold: bool,
     /// Whether it is the largest contentful paint.
     pub lcp: bool,
+    /// What has to open before it is seen; its boxes are those it has then.
+    #[serde(default)]
+    pub hidden_in: Option<HiddenIn>,
     /// What a person sees around it; nothing where it was measured before that was told.
     #[serde(default)]
     pub surroundings: Surroundings,

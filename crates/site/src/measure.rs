@@ -109,6 +109,7 @@ impl Measurer {
             files.extend(new);
             sheet.add(viewport, density, &reading, &files);
         }
+        sheet.open_hidden();
         let mut ends: BTreeSet<u32> = EDGES.into();
         let inside = |b: &&u32| (EDGES[0]..=EDGES[1]).contains(*b);
         ends.extend(sheet.breakpoints.iter().filter(inside).flat_map(|&b| [b - 1, b]));

@@ -9,7 +9,7 @@ use brisk_margin_core::shown_by::{Fixed, FixedPicture, ShownBy};
 use brisk_margin_core::units::{Bytes, Density};
 
 use crate::fetched::{Fetched, Files};
-use crate::reading::{Found, Icon, Known, PageRect, Reading};
+use crate::reading::{Found, Icon, Known, Opened, PageRect, Reading};
 
 /// How far a box may be from growing evenly, in CSS px.
 const EVEN: f64 = 0.25;
@@ -88,6 +88,8 @@ struct Entry {
     /// What its file adds to the page, where that is not kept elsewhere.
     bytes: Bytes,
     fixed: Option<Fixed>,
+    /// How it was while what hides it was open, by layout width.
+    opened: BTreeMap<u32, Opened>,
 }
 
 impl Sheet {
@@ -114,6 +116,7 @@ impl Sheet {
             let served = served(&found.address, file);
             let entry = self.entry(found);
             entry.see(found, &served);
+            entry.opened.extend(found.opened.map(|opened| (viewport.width, opened)));
             let size = entry.lay_out(viewport.width, found.rect);
             let details = &mut entry.place.details;
             details.boxes.insert(viewport.width, size);
@@ -125,6 +128,11 @@ impl Sheet {
             details.above_fold |= size.is_shown() && found.rect.y < f64::from(viewport.height);
             details.lcp |= reading.lcp.as_ref() == Some(&found.selector);
         }
+    }
+
+    /// Gives places that no layout width shows the boxes that they have when opened.
+    pub(crate) fn open_hidden(&mut self) {
+        self.places.iter_mut().for_each(Entry::open_hidden);
     }
 
     /// What finds its places again, in their order.
@@ -219,6 +227,7 @@ impl Entry {
             above_fold: false,
             lcp: false,
             shown_by: Some(found.shown_by),
+            hidden_in: None,
             surroundings: found.surroundings.clone(),
             background: found.layer.clone(),
         };
@@ -235,6 +244,25 @@ impl Entry {
             natural: None,
             bytes: Bytes(0),
             fixed: None,
+            opened: BTreeMap::new(),
+        }
+    }
+
+    fn open_hidden(&mut self) {
+        let is_shown = self.place.details.boxes.values().any(|size| size.is_shown());
+        let opened = std::mem::take(&mut self.opened);
+        let is_measured = opened.values().any(|Opened { rect, .. }| rect.width * rect.height > 0.0);
+        if is_shown || !is_measured {
+            return;
+        }
+        self.known.hidden = true;
+        for (viewport, Opened { hidden_in, rect }) in opened {
+            let size = self.lay_out(viewport, rect);
+            let details = &mut self.place.details;
+            details.boxes.insert(viewport, size);
+            details.hidden_in = Some(hidden_in);
+            // It stands nowhere on the page.
+            details.positions.remove(&viewport);
         }
     }
 

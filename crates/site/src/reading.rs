@@ -1,6 +1,7 @@
 //! What the browser tells of an open page: its places, icons, links and breakpoints.
 
 use brisk_margin_core::background::BackgroundStyle;
+use brisk_margin_core::hidden::HiddenIn;
 use brisk_margin_core::object_fit::ObjectFit;
 use brisk_margin_core::place_kind::PlaceKind;
 use brisk_margin_core::shown_by::ShownBy;
@@ -54,6 +55,8 @@ pub struct Found {
     /// Where it is on the page, in CSS px: what the file is put into.
     #[serde(rename = "box")]
     pub rect: PageRect,
+    /// Where it is while what hides it is open; nothing where nothing does.
+    pub opened: Option<Opened>,
     /// Which box of its element that is.
     pub edge: Edge,
     /// Whether it is the window instead, as of a fixed background.
@@ -82,6 +85,17 @@ pub struct Found {
     pub lazy: bool,
     /// How a background or a mask lies in its element.
     pub layer: Option<BackgroundStyle>,
+}
+
+/// A place that is hidden, as it was measured while what hides it was open.
+#[derive(Debug, Clone, Copy, PartialEq, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub struct Opened {
+    /// What has to open.
+    pub hidden_in: HiddenIn,
+    /// Its box then.
+    #[serde(rename = "box")]
+    pub rect: PageRect,
 }
 
 /// A box of an element.
@@ -119,6 +133,8 @@ pub struct Known {
     pub pseudo: Option<String>,
     /// The style that must name an image for it to be there: `background` or `mask`.
     pub painted: Option<&'static str>,
+    /// Whether it is measured opened, since no layout width shows it.
+    pub hidden: bool,
 }
 
 impl Known {
@@ -134,6 +150,7 @@ impl Known {
                 ShownBy::Mask => Some("mask"),
                 _ => None,
             },
+            hidden: false,
         }
     }
 }

@@ -36,6 +36,7 @@ pub fn measured_card(width: f64, file: ServedFile) -> MeasuredPlace {
         lazy: false,
         above_fold: false,
         lcp: false,
+        hidden_in: None,
         surroundings: Surroundings::default(),
         shown_by: Some(ShownBy::Img),
         background: None,

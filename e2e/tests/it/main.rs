@@ -5,6 +5,7 @@ mod bench;
 mod demo_command;
 mod encode;
 mod first_picture;
+mod hidden;
 mod jobs;
 mod layouts;
 mod library;

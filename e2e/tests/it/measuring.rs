@@ -113,7 +113,10 @@ fn check_found(page: &site::Page, found: &MeasuredPage) {
 
 /// Asks the browser itself, in words of the test's own, for each element's content box.
 async fn check_boxes(browser: &Browser, found: &MeasuredPage, width: u32) {
-    let selectors: Vec<_> = found.places.iter().map(|place| &place.selector).collect();
+    // What is hidden has a box only while it is open.
+    let places: Vec<_> =
+        found.places.iter().filter(|place| place.details.hidden_in.is_none()).collect();
+    let selectors: Vec<_> = places.iter().map(|place| &place.selector).collect();
     let script = "return arguments[0].map((selector) => {
         const element = document.querySelector(selector);
         const rect = element.getBoundingClientRect();
@@ -124,7 +127,7 @@ async fn check_boxes(browser: &Browser, found: &MeasuredPage, width: u32) {
     let complete = "return [...document.images].every((img) => img.complete)";
     browser.until("the pictures are loaded", complete).await;
     let laid_out = browser.run(script, vec![json!(selectors)]).await;
-    for (place, rect) in found.places.iter().zip(laid_out.as_array().unwrap()) {
+    for (place, rect) in places.into_iter().zip(laid_out.as_array().unwrap()) {
         let size = place.details.boxes[&width];
         let off = (size.width - rect[0].as_f64().unwrap())
             .abs()

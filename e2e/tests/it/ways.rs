@@ -3,24 +3,17 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use axum::Router;
-use axum::extract::Path;
-use axum::http::header;
-use axum::response::{Html, IntoResponse, Response};
-use axum::routing::get;
 use brisk_margin_core::object_fit::ObjectFit;
 use brisk_margin_core::shown_by::{Fixed, ShownBy};
 use brisk_margin_core::units::Density;
 use brisk_margin_e2e::browser::Browser;
-use brisk_margin_e2e::web_host::serve;
+use brisk_margin_e2e::web_host::serve_page;
 use brisk_margin_imaging::codecs::Codecs;
 use brisk_margin_site::measure::Measurer;
 use brisk_margin_site::measured::MeasuredPage;
 use brisk_margin_site::plan::Plan;
-use brisk_margin_testing::pictures::gradient_jpeg;
 use brisk_margin_work::measuring::file_reader;
 
-/// Files are `/NAME-WIDTHxHEIGHT.jpg`.
 const PAGE: &str = r#"<!doctype html><html><head><meta charset="utf-8"><title>Ways</title><style>
 body { margin: 0; }
 div, video, input, svg, object, ul { display: block; width: 300px; height: 200px; margin: 0; }
@@ -58,23 +51,6 @@ video, input { object-fit: cover; }
 const SCREENS: [(u32, u32); 4] = [(390, 844), (820, 1180), (1280, 800), (1920, 1080)];
 const DENSITIES: [f64; 2] = [1.0, 2.0];
 
-async fn file(Path(name): Path<String>) -> Response {
-    let size = name.trim_end_matches(".jpg").rsplit_once('-').and_then(|(_, size)| {
-        let (width, height) = size.split_once('x')?;
-        Some((width.parse().ok()?, height.parse().ok()?))
-    });
-    match size {
-        Some((width, height)) => {
-            ([(header::CONTENT_TYPE, "image/jpeg")], gradient_jpeg(width, height)).into_response()
-        }
-        None => axum::http::StatusCode::NOT_FOUND.into_response(),
-    }
-}
-
-async fn host() -> String {
-    serve(Router::new().route("/", get(|| async { Html(PAGE) })).route("/{name}", get(file))).await
-}
-
 fn name_of(url: &str) -> &str {
     url.rsplit('/').next().unwrap()
 }
@@ -99,7 +75,7 @@ fn told(page: &MeasuredPage) -> BTreeMap<&str, Told<'_>> {
 async fn every_way_to_show_a_picture_is_found_with_its_file_and_its_box() {
     use ObjectFit::{Contain, Cover, Fill, Natural};
     let _turn = crate::measuring::TURN.lock().await;
-    let address = format!("{}/", host().await);
+    let address = serve_page(PAGE).await;
     let plan = Plan::for_page(&address, file_reader(Codecs::in_process())).unwrap();
     let measurer = Measurer::start(plan).await.unwrap();
     let page = measurer.page(&address).await.unwrap();

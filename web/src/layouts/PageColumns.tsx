@@ -85,7 +85,7 @@ function Column({
           <p className="soft">Not measured at this width yet: measure the page again.</p>
         )}
         <div className="sheet" style={{ width: width * scale, height: (page.heights[width] ?? 0) * scale }}>
-          {largestFirst(places.filter(inView), width).map((place) => (
+          {largestFirst(places.filter(isOnPage).filter(inView), width).map((place) => (
             <PlaceBox
               key={place.id}
               {...{ place, width, scale, onPick }}
@@ -94,7 +94,41 @@ function Column({
             />
           ))}
         </div>
+        <HiddenPlaces {...{ places, width, scale, lit, slot, onPick }} />
       </div>
+    </section>
+  );
+}
+
+const isOnPage = ({ hidden }: Place) => !hidden;
+
+/** What stands nowhere on the page until something opens, below it. */
+function HiddenPlaces({
+  places,
+  width,
+  scale,
+  lit,
+  slot,
+  onPick,
+}: Omit<Props, "page" | "widths" | "onScale"> & { width: number }) {
+  const hidden = places.filter((place) => !isOnPage(place));
+  const own = useRef<HTMLElement>(null);
+  const isLit = hidden.some(({ id }) => id === lit);
+  useEffect(() => {
+    if (isLit) own.current?.querySelector("[aria-pressed=true]")?.scrollIntoView({ block: "nearest" });
+  }, [isLit, lit]);
+  if (hidden.length === 0) return null;
+  return (
+    <section className="hidden-places" style={{ width: width * scale }} ref={own}>
+      <h3 className="soft">Hidden until opened: {hidden.length.toLocaleString("en")}</h3>
+      {hidden.map((place) => (
+        <PlaceBox
+          key={place.id}
+          {...{ place, width, scale, onPick }}
+          lit={place.id === lit}
+          kin={place.slot_id === slot}
+        />
+      ))}
     </section>
   );
 }
@@ -128,9 +162,10 @@ const onlyPart = ([x = 0, y = 0, w = 1, h = 1]: number[]) => ({
 /** One slot on the page, with the picture in it as it is cropped there. */
 function PlaceBox({ place, width, scale, lit, kin, onPick }: BoxProps) {
   const size = place.boxes[width];
+  if (!size?.[0] || !size[1]) return null;
   const at = place.positions[width];
-  if (!size || !at || !size[0] || !size[1]) return null;
   const worst = place.issues[0];
+  const words = [worst?.words ?? "fits", place.hidden].filter(Boolean).join(", ");
   const placed = place.picture_id;
   const source = placed
     ? previewUrl(placed, "bench", place.picture_step)
@@ -145,9 +180,14 @@ function PlaceBox({ place, width, scale, lit, kin, onPick }: BoxProps) {
       aria-pressed={lit}
       data-kin={kin}
       data-mend={worst?.to_mend ?? false}
-      aria-label={`${place.selector}: ${worst?.words ?? "fits"}`}
-      title={worst?.words ?? "fits"}
-      style={{ left: (at[0] ?? 0) * scale, top: (at[1] ?? 0) * scale, width: size[0] * scale, height: size[1] * scale }}
+      aria-label={`${place.selector}: ${words}`}
+      title={words}
+      style={{
+        left: (at?.[0] ?? 0) * scale,
+        top: (at?.[1] ?? 0) * scale,
+        width: size[0] * scale,
+        height: size[1] * scale,
+      }}
       onClick={() => {
         onPick(place);
       }}

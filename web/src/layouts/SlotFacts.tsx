@@ -97,6 +97,7 @@ export function SlotFacts({ slot, place, pages, slots }: Props) {
             <dt>Shown by</dt>
             <dd>
               {place.shown_as}
+              {place.hidden && <div className="soft">{place.hidden}</div>}
               {place.background && <div className="figure soft wrap">{lies(place.background)}</div>}
             </dd>
           </>

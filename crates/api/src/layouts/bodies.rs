@@ -5,6 +5,7 @@ use std::collections::BTreeMap;
 
 use brisk_margin_core::background::BackgroundStyle;
 use brisk_margin_core::budget::Margin;
+use brisk_margin_core::hidden::HiddenIn;
 use brisk_margin_core::layout::{self, BoxSize, Boxes, Cropping};
 use brisk_margin_core::layout_summary::{PageSummary, PlaceOnPage, SlotSummary};
 use brisk_margin_core::markup::position::Holder;
@@ -77,6 +78,8 @@ pub(crate) struct LayoutPlace {
     above_fold: bool,
     lcp: bool,
     lazy: bool,
+    /// When it is seen, where it is hidden until something opens; its boxes are those of then.
+    hidden: Option<&'static str>,
     alt: Option<String>,
     /// The file that is served today at the widest layout and highest density.
     today: Option<FileBody>,
@@ -194,6 +197,7 @@ pub(super) fn place_body(status: &PlaceStatus, site: &PlaceStatuses) -> LayoutPl
         above_fold: details.above_fold,
         lcp: details.lcp,
         lazy: details.lazy,
+        hidden: details.hidden_in.map(HiddenIn::words),
         alt: details.alt.clone(),
         picture_id: place.picture_id,
         picture_step: picture.and_then(|picture| picture.step),

@@ -2,6 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
+use brisk_margin_core::hidden::HiddenIn;
 use brisk_margin_core::layout::{Boxes, LayoutWidth};
 use brisk_margin_core::object_fit::ObjectFit;
 use brisk_margin_core::place::ServedFile;
@@ -53,6 +54,8 @@ struct Line<'a> {
     position: &'a str,
     above_fold: bool,
     lcp: bool,
+    /// What has to open before it is seen.
+    hidden_in: Option<HiddenIn>,
 }
 
 /// A file as a line tells of it.
@@ -133,6 +136,7 @@ impl Measure {
             position: "50% 50%",
             above_fold: false,
             lcp: false,
+            hidden_in: None,
         };
         println!("{}", serde_json::to_string(&line).expect("plain values"));
     }
@@ -149,6 +153,7 @@ impl Measure {
                 position: &place.details.position,
                 above_fold: place.details.above_fold,
                 lcp: place.details.lcp,
+                hidden_in: place.details.hidden_in,
             };
             println!("{}", serde_json::to_string(&line).expect("plain values"));
             return;
@@ -159,6 +164,8 @@ impl Measure {
             .iter()
             .map(|(viewport, size)| format!("{viewport}: {} × {}", size.width, size.height))
             .collect();
-        println!("{}\n  {}", place.selector, boxes.join(" · "));
+        let hidden =
+            place.details.hidden_in.map_or_else(String::new, |at| format!(" ({})", at.words()));
+        println!("{}\n  {}{hidden}", place.selector, boxes.join(" · "));
     }
 }

@@ -139,6 +139,9 @@ fn visit() -> Page {
     page.img("terrace.jpg", "class=\"aside\" alt=\"DSC_0981.jpg\"");
     page.text("<p>Bring a warm coat; red lamps are lent at the gate.</p>");
     page.img("plan.png", "class=\"wide\" alt=\"Plan of the park\" loading=\"lazy\"");
+    page.text("<details><summary>In winter</summary><h2>The path in snow</h2>")
+        .img("path.jpg", "class=\"aside\" alt=\"The path to the dome\"")
+        .text("</details>");
     page.page("visit.html")
 }
 
@@ -233,6 +236,9 @@ fn gallery() -> Page {
     page.list("gallery", &nights, |page, file| {
         page.text(&format!("<a href=\"media/{file}\">")).img(file, "loading=\"lazy\"").text("</a>");
     });
+    page.text("<dialog class=\"enlarged\"><h2>Enlarged</h2>")
+        .img("night-01.jpg", "alt=\"\"")
+        .text("</dialog>");
     page.page("gallery.html")
 }
 

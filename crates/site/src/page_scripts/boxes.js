@@ -4,7 +4,7 @@ const NOWHERE = { x: 0, y: 0, width: 0, height: 0 };
 
 /** The border, padding or content box of an element. */
 const boxOf = (element, style, edge) => {
-  if (style.display === "none" || style.visibility === "hidden") return NOWHERE;
+  if (!element.checkVisibility({ visibilityProperty: true })) return NOWHERE;
   const rect = element.getBoundingClientRect();
   const side = (name) =>
     (edge === "border" ? 0 : number(style[`border${name}Width`])) +
@@ -15,6 +15,12 @@ const boxOf = (element, style, edge) => {
     width: Math.max(0, rect.width - side("Left") - side("Right")),
     height: Math.max(0, rect.height - side("Top") - side("Bottom")),
   };
+};
+
+/** All three, since an element may show several pictures. */
+const boxesOf = (element) => {
+  const style = getComputedStyle(element);
+  return Object.fromEntries(["border", "padding", "content"].map((edge) => [edge, boxOf(element, style, edge)]));
 };
 
 /** Pseudo-elements have no box of their own for scripts; the browser is asked for these. */

@@ -5,9 +5,13 @@ for (const img of document.images) {
   if (img.loading === "lazy") img.dataset.wasLazy = "1";
   img.loading = "eager";
 }
+// Backgrounds of what is hidden do not load by themselves.
+const hidden = [...document.querySelectorAll("body *")].filter((element) => !element.checkVisibility());
+const named = hidden.flatMap((element) => [...getComputedStyle(element).backgroundImage.matchAll(/url\("(http[^"\\]*)"\)/g)]);
 // A headless browser does not load icons by itself.
 const icons = document.querySelectorAll("link[rel~=icon], link[rel=apple-touch-icon]");
-const own = [...icons].map((link) => Object.assign(new Image(), { src: link.href }));
+const addresses = new Set([...[...icons].map(({ href }) => href), ...named.map(([, address]) => address)]);
+const own = [...addresses].map((src) => Object.assign(new Image(), { src }));
 if (scripted) {
   for (let y = 0, n = 0; y < document.documentElement.scrollHeight && n < 100; y += innerHeight, n++) {
     scrollTo({ top: y, behavior: "instant" });

@@ -23,6 +23,7 @@ pub(crate) const READ: &str = concat!(
     include_str!("selectors.js"),
     include_str!("surroundings.js"),
     include_str!("boxes.js"),
+    include_str!("hidden.js"),
     include_str!("images.js"),
     include_str!("places.js"),
     include_str!("rules.js"),
@@ -37,6 +38,7 @@ pub(crate) fn load_lazy(scripted: bool) -> String {
 
 /// Where `known` places are, after the page was laid out anew.
 pub(crate) fn moved(known: &Value) -> String {
-    const MOVED: &str = concat!(include_str!("boxes.js"), include_str!("moved.js"));
+    const MOVED: &str =
+        concat!(include_str!("boxes.js"), include_str!("hidden.js"), include_str!("moved.js"));
     format!("((known) => {{{MOVED}}})({known})")
 }

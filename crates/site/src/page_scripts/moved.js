@@ -7,13 +7,15 @@ const elementAt = (base) => {
   globalThis.__elements.set(base, element);
   return element;
 };
+const unseen = known.filter(({ hidden }) => hidden).map(({ base }) => elementAt(base));
+const whileOpen = opened(unseen.filter((element) => element && !isSeen(element)), boxesOf);
 const moved = known.map(({ base, edge, inWindow, pseudo, painted }) => {
   const element = elementAt(base);
   const style = element && getComputedStyle(element, pseudo && `::${pseudo}`);
   // A layout may have no such element, or nothing behind it.
   if (!element || (painted && style[`${painted}Image`] === "none")) return null;
   if (pseudo) return { box: NOWHERE, probe: probe(element, pseudo) };
-  const box = boxOf(element, style, edge);
+  const box = whileOpen.get(element)?.boxes[edge] ?? boxOf(element, style, edge);
   return { box: inWindow && box.width > 0 ? { ...box, width: innerWidth, height: innerHeight } : box, probe: null };
 });
 globalThis.__probes = probes;

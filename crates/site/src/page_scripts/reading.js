@@ -11,9 +11,16 @@ const isStyle = (one) => STYLES.includes(one.element);
 const found = [...all.filter((one) => !isStyle(one)), ...all.filter(isStyle)];
 globalThis.__probes = probes;
 
+const unseen = found.filter(({ probe: part, inWindow, of }) => !part && !inWindow && !isSeen(of));
+const whileOpen = opened(unseen.map(({ of }) => of), boxesOf);
+const openedAt = (element, edge, inWindow) => {
+  const at = inWindow ? undefined : whileOpen.get(element);
+  return at ? { hiddenIn: at.hiddenIn, box: at.boxes[edge] } : null;
+};
+
 const largest = globalThis.__lcp;
 const isLargest = (one) => largest && one.of === largest.element && (!largest.address || largest.address === one.address);
-const told = ({ of: _, suffix, ...one }) => ({
+const told = ({ of: element, suffix, ...one }) => ({
   ...one,
   // Enough to see what it is; the length tells the rest.
   length: one.address.length,
@@ -22,6 +29,7 @@ const told = ({ of: _, suffix, ...one }) => ({
   selector: one.selector + suffix,
   loose: one.loose + suffix,
   box: one.box ?? NOWHERE,
+  opened: openedAt(element, one.edge, one.inWindow),
 });
 const lcp = found.find(isLargest);
 const icons = [...document.querySelectorAll("link[rel~=icon], link[rel=apple-touch-icon]")].map((link) => ({
