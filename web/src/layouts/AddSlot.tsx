@@ -1,12 +1,12 @@
 import { Button, Input, InputNumber, Segmented } from "antd";
 import { useState } from "react";
 import type { Fit } from "../api/client";
+import { useSite } from "../api/useSite";
 import { ProblemNote } from "../ui/ProblemNote";
 import { SideSheet } from "../ui/SideSheet";
 import { useAddSlot } from "./useLayouts";
 
 const FITS: Fit[] = ["cover", "contain", "width", "exact"];
-const USUAL = [390, 820, 1280, 1920];
 
 type Sides = [number | null, number | null];
 
@@ -16,6 +16,7 @@ export function AddSlot({ open, onClose }: { open: boolean; onClose: () => void 
   const [fit, setFit] = useState<Fit>("cover");
   const [boxes, setBoxes] = useState<Record<number, Sides>>({});
   const add = useAddSlot();
+  const widths = useSite().data?.widths ?? [];
   const typed = Object.fromEntries(
     Object.entries(boxes).flatMap(([viewport, [w, h]]) => (w !== null && h !== null ? [[viewport, [w, h]]] : [])),
   ) as Record<string, number[]>;
@@ -53,7 +54,7 @@ export function AddSlot({ open, onClose }: { open: boolean; onClose: () => void 
           }}
         />
         <Segmented aria-label="Fit of the slot" options={FITS} value={fit} onChange={setFit} />
-        {USUAL.map((viewport) => (
+        {widths.map(({ width: viewport }) => (
           <div key={viewport} className="part">
             <span className="figure viewport">{viewport} px:</span>
             <InputNumber

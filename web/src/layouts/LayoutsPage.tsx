@@ -8,6 +8,7 @@ import { WaitingRows } from "../ui/Waiting";
 import { AddSlot } from "./AddSlot";
 import { LayoutsTally } from "./LayoutsTally";
 import { MeasureBar } from "./MeasureBar";
+import { MeasuredNow } from "./MeasuredNow";
 import { MeasuredSite } from "./MeasuredSite";
 import { SlotLists } from "./SlotLists";
 import { useLayouts } from "./useLayouts";
@@ -30,6 +31,15 @@ export function LayoutsPage() {
         <main>
           <MeasureBar />
           {layouts.error && <ProblemNote error={layouts.error} again={() => void layouts.refetch()} />}
+          {layouts.data && (
+            <MeasuredNow
+              pages={layouts.data.pages}
+              widths={layouts.data.widths}
+              onGo={(id) => {
+                change({ page: id, slot: undefined, place: undefined }, "back");
+              }}
+            />
+          )}
           {layouts.isPending && <WaitingRows rows={10} />}
           {layouts.data &&
             (layouts.data.slots.length > 0 ? (

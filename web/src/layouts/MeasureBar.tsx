@@ -2,7 +2,7 @@ import { Button, Checkbox, Input } from "antd";
 import { useState } from "react";
 import type { Report } from "../api/client";
 import { useChangeSite, useSite } from "../api/useSite";
-import { count } from "../ui/figures";
+import { count, timeLeft } from "../ui/figures";
 import { MenuButton } from "../ui/MenuButton";
 import { ProblemNote } from "../ui/ProblemNote";
 import { SideSheet } from "../ui/SideSheet";
@@ -152,6 +152,7 @@ function Progress({ report }: { report: Report }) {
     return (
       <span data-testid="measuring" className="soft">
         {pages} measured
+        {report.seconds_left != null && `, ${timeLeft(report.seconds_left)}`}
       </span>
     );
   const { new: fresh, changed, gone } = report;

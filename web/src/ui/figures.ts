@@ -39,5 +39,9 @@ export const density = (value: number) => `${value}x`;
 /** `1 picture`, `3 pictures`. */
 export const count = (n: number, one: string, many = `${one}s`) => `${n.toLocaleString("en")} ${n === 1 ? one : many}`;
 
+/** `about 12 s left`, `about 3 min left`. */
+export const timeLeft = (seconds: number) =>
+  seconds < 90 ? `about ${Math.max(1, Math.round(seconds))} s left` : `about ${Math.round(seconds / 60)} min left`;
+
 /** `27 Nov 2026, 09:41` in the reader's own time. */
 export const moment = (at: string) => new Date(at).toLocaleString("en-GB", { dateStyle: "medium", timeStyle: "short" });

@@ -10,7 +10,7 @@ use std::collections::{BTreeSet, HashMap};
 use std::path::PathBuf;
 
 use brisk_margin_core::cache_key::CacheKey;
-use brisk_margin_core::job::{JobKind, JobState};
+use brisk_margin_core::job::{self, JobKind, JobState};
 use brisk_margin_core::place::ServedFile;
 use brisk_margin_core::shown_by::FixedPicture;
 use brisk_margin_core::site::SiteSettings;
@@ -28,6 +28,7 @@ use brisk_margin_site::plan::Plan;
 use brisk_margin_store::jobs::{Job, NewJob};
 use brisk_margin_store::layouts::{Changes, NewPage, NewPlace};
 use brisk_margin_store::{Store, StoreError};
+use chrono::{DateTime, Utc};
 use serde::{Deserialize, Serialize};
 use tempfile::TempDir;
 use thiserror::Error;
@@ -81,6 +82,10 @@ pub struct Report {
     pub address: String,
     /// Whether it still goes on, or waits for its turn.
     pub running: bool,
+    /// When it began; pages that were measured since are its own.
+    pub started_at: Option<DateTime<Utc>>,
+    /// How long it still takes at the pace so far, while it runs.
+    pub seconds_left: Option<f64>,
     /// Whether somebody stopped it.
     pub cancelled: bool,
     /// Pages that are done.
@@ -135,13 +140,21 @@ impl Report {
         // What failed before it ended well is no trouble any more.
         let has_ended_well = matches!(job.state, JobState::Done | JobState::Cancelled);
         problems.extend(job.reason.filter(|_| !has_ended_well));
+        let (done, known) = (crawl.done.len(), crawl.known.len().max(1));
+        let left = || {
+            let elapsed = (Utc::now() - job.started_at?).to_std().ok()?;
+            job::time_left(elapsed, done as u64, known as u64)
+        };
+        let left = (job.state == JobState::Running).then(left).flatten();
         Some(Self {
             job: job.id,
             address: args.address,
             running: matches!(job.state, JobState::Waiting | JobState::Running),
+            started_at: job.started_at,
+            seconds_left: left.map(|left| left.as_secs_f64()),
             cancelled: job.state == JobState::Cancelled,
-            done: crawl.done.len(),
-            known: crawl.known.len().max(1),
+            done,
+            known,
             new,
             changed,
             gone,

@@ -9,7 +9,7 @@ import {
   siteApi,
 } from "../../api/client";
 import { Bytes } from "../../ui/Bytes";
-import { bytes, count, formatName } from "../../ui/figures";
+import { bytes, count, formatName, timeLeft } from "../../ui/figures";
 import { IssueLine } from "../../ui/IssueLine";
 import { MarginBar, MarginWords } from "../../ui/MarginBar";
 import { ProblemNote } from "../../ui/ProblemNote";
@@ -149,11 +149,7 @@ function DrawingLine({ picture, drawing }: { picture: string; drawing: NonNullab
 function Progress({ job }: { job: Job }) {
   const left = job.seconds_left;
   const words =
-    job.state === "waiting"
-      ? "waits for its turn"
-      : left == null
-        ? "the first file is on its way"
-        : `about ${Math.max(1, Math.round(left))} s left`;
+    job.state === "waiting" ? "waits for its turn" : left == null ? "the first file is on its way" : timeLeft(left);
   return (
     <span className="part" role="status">
       <progress max={job.total ?? 1} value={job.done} aria-label="Files made" />
