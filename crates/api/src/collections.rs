@@ -96,6 +96,40 @@ pub(super) async fn save_filter(
     Ok(StatusCode::NO_CONTENT)
 }
 
+/// Another name.
+#[derive(Deserialize, ToSchema)]
+pub(super) struct NewName {
+    name: String,
+}
+
+/// What something was called before, which brings the name back when it is sent.
+#[derive(Serialize, ToSchema)]
+pub(super) struct OldName {
+    before: String,
+}
+
+impl OldName {
+    fn of(what: &str, before: Option<String>) -> Result<Json<Self>, Problem> {
+        let before = before.ok_or_else(|| Problem::not_found(what))?;
+        Ok(Json(Self { before }))
+    }
+}
+
+/// Renames a saved filter.
+#[utoipa::path(patch, path = "/filters/{id}", request_body = NewName, responses(
+    (status = 200, body = OldName),
+    (status = 404, body = Problem, content_type = "application/problem+json"),
+    (status = 409, description = "Another one is called so", body = Problem, content_type = "application/problem+json"),
+    (status = 422, body = Problem, content_type = "application/problem+json"),
+), params(("id" = Uuid, Path, description = "The filter's id")))]
+pub(super) async fn rename_filter(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    extract::Json(new): extract::Json<NewName>,
+) -> Result<Json<OldName>, Problem> {
+    OldName::of("filter", app.store.rename_filter(id, name(&new.name)?).await?)
+}
+
 /// Forgets a saved filter; answers it, so that it can be saved again.
 #[utoipa::path(delete, path = "/filters/{id}", responses(
     (status = 200, body = SavedFilter),
@@ -148,19 +182,41 @@ pub(super) async fn collect(
     Ok(Json(CollectedBody { id, before, pictures }))
 }
 
-/// Forgets a collection, not its pictures.
+/// Renames a collection.
+#[utoipa::path(patch, path = "/collections/{id}", request_body = NewName, responses(
+    (status = 200, body = OldName),
+    (status = 404, body = Problem, content_type = "application/problem+json"),
+    (status = 409, description = "Another one is called so", body = Problem, content_type = "application/problem+json"),
+    (status = 422, body = Problem, content_type = "application/problem+json"),
+), params(("id" = Uuid, Path, description = "The collection's id")))]
+pub(super) async fn rename_collection(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    extract::Json(new): extract::Json<NewName>,
+) -> Result<Json<OldName>, Problem> {
+    OldName::of("collection", app.store.rename_collection(id, name(&new.name)?).await?)
+}
+
+/// A collection that was deleted: collecting `pictures` under `name` brings it back.
+#[derive(Serialize, ToSchema)]
+pub(super) struct GoneCollection {
+    name: String,
+    /// What was in it, in its order.
+    pictures: Vec<Uuid>,
+}
+
+/// Deletes a collection, not its pictures; answers what it was.
 #[utoipa::path(delete, path = "/collections/{id}", responses(
-    (status = 204),
+    (status = 200, body = GoneCollection),
     (status = 404, body = Problem, content_type = "application/problem+json"),
 ), params(("id" = Uuid, Path, description = "The collection's number")))]
 pub(super) async fn forget_collection(
     State(app): State<App>,
     Path(id): Path<Uuid>,
-) -> Result<StatusCode, Problem> {
-    if !app.store.forget_collection(id).await? {
-        return Err(Problem::not_found("collection"));
-    }
-    Ok(StatusCode::NO_CONTENT)
+) -> Result<Json<GoneCollection>, Problem> {
+    let gone = app.store.forget_collection(id).await?;
+    let (name, pictures) = gone.ok_or_else(|| Problem::not_found("collection"))?;
+    Ok(Json(GoneCollection { name, pictures }))
 }
 
 #[derive(Deserialize, IntoParams)]

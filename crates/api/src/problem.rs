@@ -167,6 +167,10 @@ impl From<StoreError> for Problem {
                 let title = "Somebody else saved it in the meantime";
                 Self::new(StatusCode::CONFLICT, "saved-meanwhile", title, error)
             }
+            StoreError::SameName(_) => {
+                let title = "The name is taken";
+                Self::new(StatusCode::CONFLICT, "same-name", title, error)
+            }
             StoreError::SameAddress => {
                 let title = "Another site has this address";
                 Self::new(StatusCode::CONFLICT, "same-address", title, error)

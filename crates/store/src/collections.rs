@@ -23,6 +23,11 @@ struct Id {
     id: Uuid,
 }
 
+#[derive(FromQueryResult)]
+struct Name {
+    name: String,
+}
+
 impl Store {
     /// Every collection, by name.
     pub async fn collections(&self) -> Result<Vec<Collection>, StoreError> {
@@ -68,9 +73,36 @@ impl Store {
         Ok(before)
     }
 
-    /// Forgets collection `id`, not its pictures; false where there is none.
-    pub async fn forget_collection(&self, id: Uuid) -> Result<bool, StoreError> {
-        let statement = self.statement("DELETE FROM collections WHERE id = $1", [id.into()]);
-        Ok(self.db.execute_raw(statement).await?.rows_affected() > 0)
+    /// Calls collection `id` `name`; returns what it was called, nothing where there is none.
+    ///
+    /// # Errors
+    /// [`StoreError::SameName`] where another collection is called so.
+    pub async fn rename_collection(
+        &self,
+        id: Uuid,
+        name: &str,
+    ) -> Result<Option<String>, StoreError> {
+        let sql = "UPDATE collections c SET name = $2 FROM collections before
+                   WHERE c.id = $1 AND before.id = c.id RETURNING before.name";
+        let statement = self.statement(sql, [id.into(), name.to_owned().into()]);
+        let row = Name::find_by_statement(statement).one(&self.db).await;
+        let row = row.map_err(|error| StoreError::of_name(error, name))?;
+        Ok(row.map(|row| row.name))
+    }
+
+    /// Deletes collection `id`, not its pictures; returns its name and what was in it, in order.
+    pub async fn forget_collection(
+        &self,
+        id: Uuid,
+    ) -> Result<Option<(String, Vec<Uuid>)>, StoreError> {
+        let transaction = self.db.begin().await?;
+        let sql = "SELECT picture_id AS id FROM collected WHERE collection_id = $1 ORDER BY place";
+        let pictures = Id::find_by_statement(self.statement(sql, [id.into()]));
+        let pictures = pictures.all(&transaction).await?.into_iter().map(|row| row.id).collect();
+        let sql = "DELETE FROM collections WHERE id = $1 RETURNING name";
+        let gone = Name::find_by_statement(self.statement(sql, [id.into()]));
+        let gone = gone.one(&transaction).await?;
+        transaction.commit().await?;
+        Ok(gone.map(|gone| (gone.name, pictures)))
     }
 }

@@ -101,6 +101,9 @@ pub enum StoreError {
         "another site has this address already; open that one, or give this one another address"
     )]
     SameAddress,
+    /// Something else of that kind has the name.
+    #[error("something else is called “{0}” already; give it another name, or rename that first")]
+    SameName(String),
     /// A row holds a value that this version does not know.
     #[error("a stored value is not understood: {0}")]
     Corrupt(String),
@@ -120,12 +123,24 @@ impl StoreError {
         }
     }
 
+    /// What it means that the database refused to call something `name`.
+    fn of_name(error: DbErr, name: &str) -> Self {
+        match error.sql_err() {
+            Some(SqlErr::UniqueConstraintViolation(_)) => Self::SameName(name.to_owned()),
+            _ => Self::Database(error),
+        }
+    }
+
     /// Whether database or disk are at fault and not what was asked: later it may go well.
     pub const fn is_transient(&self) -> bool {
         match self {
             Self::Database(_) => true,
             Self::Blob(error) => error.is_transient(),
-            Self::SavedMeanwhile | Self::SameAddress | Self::Corrupt(_) | Self::Newer => false,
+            Self::SavedMeanwhile
+            | Self::SameAddress
+            | Self::SameName(_)
+            | Self::Corrupt(_)
+            | Self::Newer => false,
         }
     }
 }

@@ -48,6 +48,20 @@ impl Store {
         Ok(())
     }
 
+    /// Calls filter `id` `name`; returns what it was called, nothing where there is none.
+    ///
+    /// # Errors
+    /// [`StoreError::SameName`] where another filter is called so.
+    pub async fn rename_filter(&self, id: Uuid, name: &str) -> Result<Option<String>, StoreError> {
+        let sql = "UPDATE saved_filters f SET name = $2 FROM saved_filters before
+                   WHERE f.id = $1 AND before.id = f.id
+                   RETURNING before.id, before.name, before.query";
+        let statement = self.statement(sql, [id.into(), name.to_owned().into()]);
+        let row = Row::find_by_statement(statement).one(&self.db).await;
+        let row = row.map_err(|error| StoreError::of_name(error, name))?;
+        Ok(row.map(|row| row.name))
+    }
+
     /// Forgets filter `id`; returns it, so that it can be saved again.
     pub async fn forget_filter(&self, id: Uuid) -> Result<Option<SavedFilter>, StoreError> {
         let sql = "DELETE FROM saved_filters WHERE id = $1 RETURNING id, name, query";

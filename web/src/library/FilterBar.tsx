@@ -4,7 +4,8 @@ import type { IssueKind, FilterBody } from "../api/client";
 import { MenuButton } from "../ui/MenuButton";
 import { useWidth } from "../ui/useWidth";
 import { sameFilter } from "./filters";
-import { useForgetFilter, useSaveFilter, useShelves } from "./useLibrary";
+import { FilterMenu } from "./ShelfMenu";
+import { useSaveFilter, useShelves } from "./useLibrary";
 
 interface Props {
   /** All that narrows the list, the search among it. */
@@ -77,7 +78,7 @@ export function FilterBar({ filter, own, onFilter }: Props) {
           Clear
         </Button>
       )}
-      {isFiltered && saved && <ForgetFilter id={saved.id} name={saved.name} />}
+      {isFiltered && saved && <FilterMenu shelf={{ kind: "filter", id: saved.id, name: saved.name }} />}
       {isFiltered && !saved && <SaveFilter filter={filter} />}
     </div>
   );
@@ -98,20 +99,6 @@ export function fitting(words: string[], width: number) {
     return used > width;
   });
   return last < 0 ? words.length : last;
-}
-
-function ForgetFilter({ id, name }: { id: string; name: string }) {
-  const forget = useForgetFilter();
-  return (
-    <Button
-      loading={forget.isPending}
-      onClick={() => {
-        forget.mutate(id);
-      }}
-    >
-      Delete “{name}”
-    </Button>
-  );
 }
 
 function SaveFilter({ filter }: { filter: FilterBody }) {

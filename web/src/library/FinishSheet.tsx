@@ -2,8 +2,8 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { Button, Select } from "antd";
 import { useState } from "react";
 import { api, unwrap, type Which } from "../api/client";
-import { NAMES } from "../bench/finish/edits";
 import { useFinishes } from "../bench/finish/NamedFinishes";
+import { nameOf, useEditKinds } from "../bench/finish/useEditKinds";
 import { count } from "../ui/figures";
 import { notices } from "../ui/notice";
 import { ProblemNote } from "../ui/ProblemNote";
@@ -19,6 +19,7 @@ interface Props {
 export function FinishSheet({ which, pictures, onClose }: Props) {
   const queries = useQueryClient();
   const finishes = useFinishes();
+  const { kinds = [] } = useEditKinds().data ?? {};
   const [id, setId] = useState<string>();
   const chosen = finishes.data?.find((one) => one.id === id);
   const lay = useMutation({
@@ -58,7 +59,7 @@ export function FinishSheet({ which, pictures, onClose }: Props) {
         {chosen && (
           <ol className="places">
             {chosen.edits.steps.map((step, n) => (
-              <li key={n}>{NAMES[step.kind]}</li>
+              <li key={n}>{nameOf(kinds, step.kind)}</li>
             ))}
           </ol>
         )}

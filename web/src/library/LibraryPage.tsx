@@ -1,10 +1,8 @@
-import { siteApi } from "../api/client";
 import { Button, Segmented } from "antd";
 import { lazy, Suspense, useMemo, useState } from "react";
 import { Link, useNavigate } from "react-router";
 import type { FilterBody, Which } from "../api/client";
 import { count } from "../ui/figures";
-import { MenuButton } from "../ui/MenuButton";
 import { Opened } from "../ui/Opened";
 import { ProblemNote } from "../ui/ProblemNote";
 import { Tally, useTally } from "../ui/Tally";
@@ -15,8 +13,9 @@ import { WaitingRows } from "../ui/Waiting";
 import { ChooseFiles } from "./ChooseFiles";
 import { FilterBar } from "./FilterBar";
 import { PictureGrid } from "./PictureGrid";
+import { CollectionMenu } from "./ShelfMenu";
 import { SideList } from "./SideList";
-import { useBringBack, useCollect, useForgetCollection, usePictures, useShelves } from "./useLibrary";
+import { useBringBack, useCollect, usePictures, useShelves } from "./useLibrary";
 import { useListAddress, type View } from "./useListAddress";
 import { useSelection } from "./useSelection";
 
@@ -104,9 +103,9 @@ export function LibraryPage() {
                 <PictureSize side={side} onSide={place.onSide} />
               </Suspense>
             )}
-            {own.collection && (
+            {own.collection && collection !== undefined && (
               <CollectionMenu
-                id={own.collection}
+                shelf={{ kind: "collection", id: own.collection, name: collection }}
                 onGone={() => {
                   narrow({});
                 }}
@@ -235,38 +234,6 @@ export function LibraryPage() {
   );
 }
 
-/** What can be done with a collection as a whole. */
-function CollectionMenu({ id, onGone }: { id: string; onGone: () => void }) {
-  const forget = useForgetCollection();
-  const order = `${siteApi}/collections/${id}/order`;
-  const items = [
-    {
-      key: "order",
-      label: (
-        <a href={order} download="order.txt">
-          Download the order as a list
-        </a>
-      ),
-    },
-    {
-      key: "numbers",
-      label: (
-        <a href={`${order}?prefix=true`} download="order.txt">
-          The same with numbers before the names
-        </a>
-      ),
-    },
-    {
-      key: "delete",
-      label: "Delete the collection (its pictures stay)",
-      onClick: () => {
-        forget.mutate(id, { onSuccess: onGone });
-      },
-    },
-  ];
-  return <MenuButton items={items}>Collection…</MenuButton>;
-}
-
 interface ActionsProps {
   which: Which | undefined;
   chosen: number;
@@ -355,7 +322,7 @@ function EmptyLibrary({ filter, onAll }: { filter: FilterBody; onAll: () => void
       <div className="empty">
         <h2>No picture meets all of this</h2>
         <span className="soft">Remove a filter, or a part of the search.</span>
-        <Button onClick={onAll}>Show the whole library</Button>
+        <Button onClick={onAll}>Show all pictures</Button>
       </div>
     );
   }

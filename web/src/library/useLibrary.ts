@@ -160,14 +160,50 @@ export function useCollect() {
   });
 }
 
+/** Deletes a collection; its notice brings it back. */
 export function useForgetCollection() {
   const done = useDone();
   return useMutation({
-    mutationFn: async (id: string) => {
-      accept(await api.DELETE("/collections/{id}", { params: { path: { id } } }));
-    },
-    onSuccess: () => {
+    mutationFn: async (id: string) => unwrap(await api.DELETE("/collections/{id}", { params: { path: { id } } })),
+    onSuccess: ({ name, pictures }) => {
+      const undo = async () => {
+        unwrap(await api.PUT("/collections", { body: { name, which: { ids: pictures }, add: false } }));
+        done(null);
+      };
       done(null);
+      notices.show({ words: `Deleted the collection “${name}”; its pictures stay.`, undo });
+    },
+    onError: sorry,
+  });
+}
+
+/** What has a name of its own in the list of parts. */
+export interface Shelf {
+  kind: "collection" | "filter";
+  id: string;
+  name: string;
+}
+
+async function rename({ kind, id, name }: Shelf) {
+  const asked = { params: { path: { id } }, body: { name } };
+  return unwrap(
+    kind === "collection" ? await api.PATCH("/collections/{id}", asked) : await api.PATCH("/filters/{id}", asked),
+  );
+}
+
+/** Renames a collection or a saved filter; its notice brings the old name back. */
+export function useRename() {
+  const done = useDone();
+  return useMutation({
+    meta: { told: true },
+    mutationFn: rename,
+    onSuccess: ({ before }, shelf) => {
+      const undo = async () => {
+        await rename({ ...shelf, name: before });
+        done(null);
+      };
+      done(null);
+      notices.show({ words: `“${before}” is called “${shelf.name.trim()}” now.`, undo });
     },
   });
 }
@@ -189,9 +225,15 @@ export function useForgetFilter() {
   const done = useDone();
   return useMutation({
     mutationFn: async (id: string) => unwrap(await api.DELETE("/filters/{id}", { params: { path: { id } } })),
-    onSuccess: () => {
+    onSuccess: ({ name, filter }) => {
+      const undo = async () => {
+        accept(await api.PUT("/filters", { body: { name, filter } }));
+        done(null);
+      };
       done(null);
+      notices.show({ words: `Deleted the filter “${name}”.`, undo });
     },
+    onError: sorry,
   });
 }
 

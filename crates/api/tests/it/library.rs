@@ -351,3 +351,49 @@ async fn collections_keep_their_order_and_filters_their_names() {
         (&json!("To write"), &json!(["no-alt"]))
     );
 }
+
+#[tokio::test]
+async fn collections_and_filters_are_renamed_and_a_deleted_collection_comes_back() {
+    let api = Api::start().await;
+    let mut ids = Vec::new();
+    for n in 0..3u32 {
+        ids.push(api.taken(&format!("p{n}.png"), &gradient_png(20 + n, 20)).await);
+    }
+    let collect = async |name: &str, ids: Vec<&String>| {
+        let wish = json!({"name": name, "which": {"ids": ids}});
+        api.put("/api/collections", &wish).await.json()["id"].as_str().unwrap().to_owned()
+    };
+    let winter = collect("Winter", vec![&ids[2], &ids[0]]).await;
+    collect("Spring", vec![&ids[1]]).await;
+    let path = format!("/api/collections/{winter}");
+    let renamed = api.patch(&path, &json!({"name": " Snow "})).await.json();
+    assert_eq!(renamed["before"], "Winter");
+    let taken = api.patch(&path, &json!({"name": "Spring"})).await;
+    assert_eq!(taken.status, StatusCode::CONFLICT);
+    assert!(taken.json()["detail"].as_str().unwrap().contains("Spring"));
+    let empty = api.patch(&path, &json!({"name": " "})).await;
+    assert_eq!(empty.status, StatusCode::UNPROCESSABLE_ENTITY);
+    let gone = api.delete(&path).await.json();
+    assert_eq!(gone, json!({"name": "Snow", "pictures": [&ids[2], &ids[0]]}));
+    assert_eq!(api.patch(&path, &json!({"name": "Ice"})).await.status, StatusCode::NOT_FOUND);
+    let again = json!({"name": gone["name"], "which": {"ids": gone["pictures"]}});
+    let again = api.put("/api/collections", &again).await.json();
+    let listed = format!("collection={}&sort=collection", again["id"].as_str().unwrap());
+    assert_eq!(api.names(&listed).await, ["p2.png", "p0.png"]);
+
+    for name in ["Small", "Large"] {
+        let filter = json!({"name": name, "filter": {"search": name}});
+        assert_eq!(api.put("/api/filters", &filter).await.status, StatusCode::NO_CONTENT);
+    }
+    let saved = api.get("/api/shelves").await.json()["filters"].clone();
+    assert_eq!((&saved[0]["name"], &saved[1]["name"]), (&json!("Large"), &json!("Small")));
+    let path = format!("/api/filters/{}", saved[0]["id"].as_str().unwrap());
+    let taken = api.patch(&path, &json!({"name": "Small"})).await;
+    assert_eq!(taken.status, StatusCode::CONFLICT);
+    assert_eq!(api.patch(&path, &json!({"name": "Wide"})).await.json()["before"], "Large");
+    let saved = api.get("/api/shelves").await.json()["filters"].clone();
+    assert_eq!(
+        (&saved[1]["name"], &saved[1]["filter"]["search"]),
+        (&json!("Wide"), &json!("Large"))
+    );
+}
