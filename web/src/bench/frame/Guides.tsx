@@ -1,5 +1,8 @@
-import type { PointerEvent } from "react";
+import { useRef, type KeyboardEvent, type PointerEvent } from "react";
 import type { Marks } from "./marks";
+import { arrow } from "./usePressed";
+
+type Kind = "across" | "down";
 
 interface Props {
   marks: Marks;
@@ -10,23 +13,27 @@ interface Props {
 }
 
 /** Rulers along two sides from which guides are pulled, and the guides themselves; dragged off the
-    picture, a guide is gone. */
+    picture, a guide is gone. By keyboard, Enter on a ruler adds one, arrow keys move it, Delete
+    removes it. */
 export function Guides({ marks, scale, width, height, onMarks }: Props) {
-  const drag = (kind: "across" | "down", index: number | undefined) => (event: PointerEvent<HTMLElement>) => {
+  const added = useRef<Kind>(undefined);
+  const limitOf = (kind: Kind) => (kind === "across" ? height : width);
+  const isInside = (kind: Kind, value: number) => value >= 0 && value <= limitOf(kind);
+  /** With the guide at `index` where it is now; nothing takes it away. */
+  const put = (kind: Kind, list: number[], index: number, value: number | undefined) => {
+    const next = [...list.slice(0, index), ...(value === undefined ? [] : [value]), ...list.slice(index + 1)];
+    onMarks({ ...marks, [kind]: next });
+  };
+  const drag = (kind: Kind, index: number) => (event: PointerEvent<HTMLElement>) => {
     event.preventDefault();
     event.stopPropagation();
     const plate = event.currentTarget.closest(".plate");
     if (!plate) return;
-    const limit = kind === "across" ? height : width;
-    const at = ({ clientX, clientY }: { clientX: number; clientY: number }) => {
+    const list = marks[kind];
+    const move = ({ clientX, clientY }: globalThis.PointerEvent) => {
       const box = plate.getBoundingClientRect();
-      return Math.round((kind === "across" ? clientY - box.top : clientX - box.left) / scale);
-    };
-    const others = marks[kind].filter((_, n) => n !== index);
-    const inside = (value: number) => value >= 0 && value <= limit;
-    const move = (moved: globalThis.PointerEvent) => {
-      const value = at(moved);
-      onMarks({ ...marks, [kind]: inside(value) ? [...others, value] : others });
+      const value = Math.round((kind === "across" ? clientY - box.top : clientX - box.left) / scale);
+      put(kind, list, index, isInside(kind, value) ? value : undefined);
     };
     const end = () => {
       removeEventListener("pointermove", move);
@@ -35,28 +42,63 @@ export function Guides({ marks, scale, width, height, onMarks }: Props) {
     addEventListener("pointermove", move);
     addEventListener("pointerup", end);
   };
+  const add = (kind: Kind) => {
+    added.current = kind;
+    put(kind, marks[kind], marks[kind].length, Math.round(limitOf(kind) / 2));
+  };
+  const onKey = (kind: Kind, index: number) => (event: KeyboardEvent<HTMLElement>) => {
+    const list = marks[kind];
+    if (event.key === "Delete" || event.key === "Backspace") {
+      event.preventDefault();
+      put(kind, list, index, undefined);
+      return;
+    }
+    const by = arrow(event, 1)?.[kind === "across" ? 1 : 0];
+    const value = by === undefined ? undefined : (list[index] ?? 0) + by;
+    if (value !== undefined && isInside(kind, value)) put(kind, list, index, value);
+  };
   return (
     <>
-      <div className="ruler across" title="Pull a guide down from here" onPointerDown={drag("across", undefined)} />
-      <div className="ruler down" title="Pull a guide to the right from here" onPointerDown={drag("down", undefined)} />
-      {marks.across.map((value, index) => (
-        <div
-          key={`a${value}`}
-          className="guide across"
-          style={{ top: value * scale }}
-          title={`${value} px`}
-          onPointerDown={drag("across", index)}
+      {(["across", "down"] as const).map((kind) => (
+        <button
+          key={kind}
+          type="button"
+          className={`ruler ${kind}`}
+          aria-label={kind === "across" ? "Add a level guide" : "Add an upright guide"}
+          title={`Pull a guide ${kind === "across" ? "down" : "to the right"} from here; Enter adds one in the middle`}
+          onPointerDown={drag(kind, marks[kind].length)}
+          onKeyDown={({ key }) => {
+            if (key === "Enter") add(kind);
+          }}
         />
       ))}
-      {marks.down.map((value, index) => (
-        <div
-          key={`d${value}`}
-          className="guide down"
-          style={{ left: value * scale }}
-          title={`${value} px`}
-          onPointerDown={drag("down", index)}
-        />
-      ))}
+      {(["across", "down"] as const).map((kind) =>
+        marks[kind].map((value, index) => (
+          <div
+            // Its place in the list is what stays while it is moved.
+            key={`${kind} ${index}`}
+            ref={(guide) => {
+              // One that was added by keyboard is moved next.
+              if (!guide || added.current !== kind || index !== marks[kind].length - 1) return;
+              added.current = undefined;
+              guide.focus();
+            }}
+            className={`guide ${kind}`}
+            role="slider"
+            tabIndex={0}
+            aria-orientation={kind === "across" ? "vertical" : "horizontal"}
+            aria-label={`${kind === "across" ? "Level" : "Upright"} guide; arrow keys move it, Delete removes it`}
+            aria-valuemin={0}
+            aria-valuemax={limitOf(kind)}
+            aria-valuenow={value}
+            aria-valuetext={`${value} px`}
+            style={kind === "across" ? { top: value * scale } : { left: value * scale }}
+            title={`${value} px`}
+            onPointerDown={drag(kind, index)}
+            onKeyDown={onKey(kind, index)}
+          />
+        )),
+      )}
     </>
   );
 }

@@ -90,8 +90,10 @@ export function Curve({ proof, end, chosen, onPoint }: Props) {
             role="button"
             tabIndex={0}
             aria-label={`${trial.name}, ${bytes(trial.margin.weight)}, ${trial.word} ${trial.score.toFixed(1)}`}
-            onKeyDown={({ key }) => {
-              if (key === "Enter") onPoint(trial);
+            onKeyDown={(event) => {
+              if (event.key !== "Enter" && event.key !== " ") return;
+              event.preventDefault();
+              onPoint(trial);
             }}
             onClick={() => {
               onPoint(trial);
