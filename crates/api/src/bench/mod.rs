@@ -1,6 +1,7 @@
 //! The bench: one picture, framed and finished.
 
 pub(super) mod banners;
+pub(super) mod edit_kinds;
 pub(super) mod edit_presets;
 pub(super) mod framings;
 pub(super) mod geometry;

@@ -214,19 +214,32 @@ impl Edit {
             || matches!(self, Self::Wash { to: Some(_), .. })
     }
 
-    /// Its lengths.
-    pub(super) fn lengths(&self) -> Vec<Length> {
+    /// What it is called.
+    pub const fn name(&self) -> &'static str {
         match self {
-            Self::Padding { width, .. } | Self::Border { width, .. } => vec![*width],
-            Self::Corners { radius } => vec![*radius],
-            Self::Logo { at, width, .. } => vec![at.x, at.y, *width],
-            Self::Text(text) => vec![text.at.x, text.at.y, text.size],
-            _ => Vec::new(),
+            Self::Turn { .. } => "Rotate",
+            Self::Flip { .. } => "Flip",
+            Self::Straighten { .. } => "Straighten",
+            Self::Canvas { .. } => "Canvas",
+            Self::Exposure { .. } => "Exposure",
+            Self::Contrast { .. } => "Contrast",
+            Self::Points { .. } => "Black and white point",
+            Self::Saturation { .. } => "Saturation",
+            Self::Temperature { .. } => "Colour temperature",
+            Self::Greyscale { .. } => "Greyscale",
+            Self::Wash { .. } => "Colour overlay",
+            Self::Sharpen { .. } => "Sharpening",
+            Self::Darken { .. } => "Vignette",
+            Self::Padding { .. } => "Padding",
+            Self::Border { .. } => "Border",
+            Self::Logo { .. } => "Logo",
+            Self::Text(_) => "Text",
+            Self::Corners { .. } => "Rounded corners",
         }
     }
 
-    /// Its name in messages.
-    pub const fn name(&self) -> &'static str {
+    /// Its `kind` as it is written.
+    pub const fn kind(&self) -> &'static str {
         match self {
             Self::Turn { .. } => "turn",
             Self::Flip { .. } => "flip",
@@ -234,76 +247,40 @@ impl Edit {
             Self::Canvas { .. } => "canvas",
             Self::Exposure { .. } => "exposure",
             Self::Contrast { .. } => "contrast",
-            Self::Points { .. } => "black and white point",
+            Self::Points { .. } => "points",
             Self::Saturation { .. } => "saturation",
-            Self::Temperature { .. } => "colour temperature",
+            Self::Temperature { .. } => "temperature",
             Self::Greyscale { .. } => "greyscale",
-            Self::Wash { .. } => "colour wash",
-            Self::Sharpen { .. } => "sharpening",
-            Self::Darken { .. } => "darker edges",
+            Self::Wash { .. } => "wash",
+            Self::Sharpen { .. } => "sharpen",
+            Self::Darken { .. } => "darken",
             Self::Padding { .. } => "padding",
             Self::Border { .. } => "border",
             Self::Logo { .. } => "logo",
             Self::Text(_) => "text",
-            Self::Corners { .. } => "rounded corners",
+            Self::Corners { .. } => "corners",
         }
     }
 
     pub(super) fn check(&self) -> Result<(), EditError> {
-        let within = |what: &'static str, value: f64, from: f64, to: f64| {
-            if (from..=to).contains(&value) {
-                Ok(())
-            } else {
-                Err(EditError::Range { edit: self.name(), what, value, from, to })
-            }
-        };
-        match self {
-            Self::Turn { quarters } => within("quarters", f64::from(*quarters), 1.0, 3.0)?,
-            Self::Straighten { degrees, .. } => within("angle", *degrees, -45.0, 45.0)?,
-            Self::Canvas { left, top, right, bottom, .. } => {
-                for side in [left, top, right, bottom] {
-                    within("pixels of a side", f64::from(*side), -30_000.0, 30_000.0)?;
-                }
-            }
-            Self::Exposure { stops } => within("stops", *stops, -5.0, 5.0)?,
-            Self::Contrast { percent } => within("percentage", *percent, -100.0, 99.0)?,
-            Self::Points { black, white } => {
-                within("black point", *black, 0.0, 99.0)?;
-                within("white point", *white, black + 1.0, 100.0)?;
-            }
-            Self::Saturation { percent } => within("percentage", *percent, -100.0, 200.0)?,
-            Self::Temperature { mireds } => within("mireds", *mireds, -90.0, 90.0)?,
-            Self::Greyscale { percent } => within("percentage", *percent, 0.0, 100.0)?,
-            Self::Wash { percent, degrees, .. } => {
-                within("percentage", *percent, 0.0, 100.0)?;
-                within("direction", *degrees, -360.0, 360.0)?;
-            }
-            Self::Sharpen { percent, radius } => {
-                within("percentage", *percent, 0.0, 300.0)?;
-                within("radius", *radius, 0.3, 3.0)?;
-            }
-            Self::Darken { percent, reach } => {
-                within("percentage", *percent, 0.0, 100.0)?;
-                within("reach", *reach, 0.0, 99.0)?;
-            }
-            Self::Logo { opacity, width, .. } => {
-                within("opacity", *opacity, 0.0, 100.0)?;
-                within("width", width.px, 1.0, 20_000.0)?;
-            }
-            Self::Padding { width, .. } | Self::Border { width, .. } => {
-                within("width", width.px, 0.0, 20_000.0)?;
-            }
-            Self::Corners { radius } => within("radius", radius.px, 0.0, 20_000.0)?,
-            Self::Text(text) => {
-                text.check()?;
-                within("size", text.size.px, 1.0, 20_000.0)?;
-                within("width", text.width, 5.0, 100.0)?;
-                within("line height", text.leading, 0.5, 4.0)?;
-            }
-            Self::Flip { .. } => {}
+        if let Self::Text(text) = self {
+            text.check()?;
         }
-        self.lengths()
-            .iter()
-            .try_for_each(|length| within("length in pixels", length.px, -20_000.0, 20_000.0))
+        for (figure, value) in self.figures() {
+            figure.check(self.name(), value)?;
+        }
+        for (figure, length) in self.lengths() {
+            figure.check(self.name(), length.px)?;
+        }
+        match self {
+            Self::Points { black, white } if *white < black + 1.0 => Err(EditError::Range {
+                edit: self.name(),
+                what: "white from",
+                value: *white,
+                from: black + 1.0,
+                to: 100.0,
+            }),
+            _ => Ok(()),
+        }
     }
 }

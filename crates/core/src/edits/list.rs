@@ -115,7 +115,7 @@ impl EditList {
     pub fn keeps_css_size(&self) -> bool {
         self.edits()
             .flat_map(Edit::lengths)
-            .any(|length| length.of == values::Of::Css && length.px != 0.0)
+            .any(|(_, length)| length.of == values::Of::Css && length.px != 0.0)
     }
 
     /// The same without tone and colour, to see what they do.
@@ -213,7 +213,7 @@ mod tests {
         )
         .unwrap();
         let names: Vec<_> = list.edits().map(Edit::name).collect();
-        assert_eq!(names, ["turn", "straighten", "saturation", "exposure", "border"]);
+        assert_eq!(names, ["Rotate", "Straighten", "Saturation", "Exposure", "Border"]);
         assert!(list.keeps_css_size());
         assert_eq!(read(&serde_json::to_string(&list).unwrap()).unwrap(), list);
     }
@@ -229,13 +229,13 @@ mod tests {
     #[test]
     fn values_out_of_range_and_second_frames_are_refused_by_name() {
         let far = read(r#"{"version":1,"steps":[{"kind":"exposure","stops":9}]}"#).unwrap_err();
-        assert!(far.contains("exposure") && far.contains("between -5 and 5"), "{far}");
+        assert!(far.contains("Exposure") && far.contains("between -5 and 5"), "{far}");
         let border = |px| Edit::Padding {
             width: Length { px, of: values::Of::Picture },
             ground: Ground::TRANSPARENT,
         };
         let twice = EditList::new(vec![border(1.0).into(), border(2.0).into()]).unwrap_err();
-        assert_eq!(twice, EditError::Twice("padding"));
+        assert_eq!(twice, EditError::Twice("Padding"));
         assert!(EditList::new(vec![border(f64::NAN).into()]).is_err());
     }
 
@@ -248,6 +248,6 @@ mod tests {
         .unwrap();
         let laid = EditList::new(vec![Edit::Greyscale { percent: 100.0 }.into()]).unwrap();
         let names: Vec<_> = laid.laid_on(&own).edits().map(Edit::name).collect();
-        assert_eq!(names, ["turn", "greyscale"]);
+        assert_eq!(names, ["Rotate", "Greyscale"]);
     }
 }

@@ -7,8 +7,10 @@
 //! in the order in which its edits are applied.
 
 pub mod canvas;
+mod catalogue;
 mod edit;
 mod error;
+mod figures;
 mod limits;
 mod list;
 pub mod plan;
@@ -16,8 +18,10 @@ mod rotating;
 pub mod text;
 pub mod values;
 
+pub use catalogue::{EditKind, behind_texts, edit_kinds};
 pub use edit::{Corners, Edit, Stage};
 pub use error::EditError;
+pub use figures::Figure;
 pub use limits::{MOST_EDITS, VERSION};
 pub use list::{EditEntry, EditList, Written};
 pub use rotating::{RotateOrFlip, StraightenError};

@@ -1,29 +1,37 @@
 import { Button, Checkbox } from "antd";
-import type { EditEntry } from "../../api/client";
+import type { Behind, EditEntry, EditKind } from "../../api/client";
 import { Choice, ColourField, FigureField, LengthField, SpotFields } from "./fields";
 import { TextFields } from "./TextFields";
+import { numberOf } from "./useEditKinds";
+
+/** Numbers that stand beside something else than the plain ones. */
+export const OWN_FIELDS: Partial<Record<EditEntry["kind"], string[]>> = {
+  turn: ["quarters"],
+  wash: ["degrees"],
+  logo: ["opacity"],
+  text: ["width", "leading", "percent", "soft", "room"],
+};
 
 /** What is done on the picture itself for an edit. */
 export interface EditTools {
   /** Which colour is being picked from the picture. */
   picking: string | undefined;
   onPick: (field: string) => void;
-  /** Whether a line is drawn that should be level. */
-  levelling: boolean;
-  onLevel: () => void;
-  /** Whether the part that shall stay is being drawn. */
-  drawing: boolean;
-  onDraw: () => void;
+  /** Goes to where it is drawn on the picture. */
+  onDraw: (tool: "crop" | "straighten") => void;
 }
 
 interface Props extends EditTools {
   step: EditEntry;
+  kind: EditKind | undefined;
+  /** What can lie behind a text, each as it starts. */
+  behind: Behind[];
   name: string;
   set: (part: object) => void;
 }
 
 /** What is not a plain number. */
-export function EditFields({ step, name, set, picking, onPick, levelling, onLevel, drawing, onDraw }: Props) {
+export function EditFields({ step, kind, behind, name, set, picking, onPick, onDraw }: Props) {
   const colour = (field: string, value: string, words: string, clear = false) => (
     <ColourField
       key={field}
@@ -80,9 +88,7 @@ export function EditFields({ step, name, set, picking, onPick, levelling, onLeve
     case "straighten":
       return (
         <>
-          <Button size="small" aria-pressed={levelling} onClick={onLevel}>
-            {levelling ? "Draw the line on the picture…" : "Draw a line that should be level"}
-          </Button>
+          <DrawOnFrame tool="straighten" onDraw={onDraw} />
           <Choice
             label="Empty corners"
             value={step.corners === "cut" ? "cut" : "fill"}
@@ -114,9 +120,7 @@ export function EditFields({ step, name, set, picking, onPick, levelling, onLeve
     case "canvas":
       return (
         <>
-          <Button size="small" aria-pressed={drawing} onClick={onDraw}>
-            {drawing ? "Draw what shall stay…" : "Draw a crop"}
-          </Button>
+          <DrawOnFrame tool="crop" onDraw={onDraw} />
           {colour("ground", step.ground, "added is", true)}
           <span className="soft">negative cuts off</span>
         </>
@@ -136,7 +140,7 @@ export function EditFields({ step, name, set, picking, onPick, levelling, onLeve
           {step.to && colour("to", step.to, "to")}
           {step.to && (
             <FigureField
-              figure={{ key: "degrees", words: "towards", min: -360, max: 360, step: 15, unit: "°" }}
+              figure={numberOf(kind, "degrees")}
               edit={name}
               value={step.degrees}
               onTyped={(degrees) => {
@@ -149,39 +153,35 @@ export function EditFields({ step, name, set, picking, onPick, levelling, onLeve
     case "padding":
       return (
         <>
-          {
-            <LengthField
-              words="wide"
-              edit={name}
-              value={step.width}
-              onLength={(width) => {
-                set({ width });
-              }}
-            />
-          }
+          <LengthField
+            figure={numberOf(kind, "width")}
+            edit={name}
+            value={step.width}
+            onLength={(width) => {
+              set({ width });
+            }}
+          />
           {colour("ground", step.ground, "of", true)}
         </>
       );
     case "border":
       return (
         <>
-          {
-            <LengthField
-              words="wide"
-              edit={name}
-              value={step.width}
-              onLength={(width) => {
-                set({ width });
-              }}
-            />
-          }
+          <LengthField
+            figure={numberOf(kind, "width")}
+            edit={name}
+            value={step.width}
+            onLength={(width) => {
+              set({ width });
+            }}
+          />
           {colour("colour", step.colour, "of")}
         </>
       );
     case "corners":
       return (
         <LengthField
-          words="radius"
+          figure={numberOf(kind, "radius")}
           edit={name}
           value={step.radius}
           onLength={(radius) => {
@@ -193,7 +193,7 @@ export function EditFields({ step, name, set, picking, onPick, levelling, onLeve
       return (
         <>
           <LengthField
-            words="wide"
+            figure={numberOf(kind, "width")}
             edit={name}
             value={step.width}
             onLength={(width) => {
@@ -201,7 +201,7 @@ export function EditFields({ step, name, set, picking, onPick, levelling, onLeve
             }}
           />
           <FigureField
-            figure={{ key: "opacity", words: "opacity", min: 0, max: 100, step: 5, unit: "%" }}
+            figure={numberOf(kind, "opacity")}
             edit={name}
             value={step.opacity}
             onTyped={(opacity) => {
@@ -209,6 +209,7 @@ export function EditFields({ step, name, set, picking, onPick, levelling, onLeve
             }}
           />
           <SpotFields
+            kind={kind}
             edit={name}
             at={step.at}
             onAt={(at) => {
@@ -218,8 +219,31 @@ export function EditFields({ step, name, set, picking, onPick, levelling, onLeve
         </>
       );
     case "text":
-      return <TextFields step={step} name={name} set={set} colour={colour("colour", step.colour, "in")} />;
+      return (
+        <TextFields
+          step={step}
+          kind={kind}
+          behinds={behind}
+          name={name}
+          set={set}
+          colour={colour("colour", step.colour, "in")}
+        />
+      );
     default:
       return null;
   }
+}
+
+function DrawOnFrame({ tool, onDraw }: { tool: "crop" | "straighten"; onDraw: EditTools["onDraw"] }) {
+  return (
+    <Button
+      size="small"
+      title={tool === "crop" ? "Draw what stays, on Frame" : "Draw a line that is to be level, on Frame"}
+      onClick={() => {
+        onDraw(tool);
+      }}
+    >
+      Draw it on Frame
+    </Button>
+  );
 }

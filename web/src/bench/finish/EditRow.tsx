@@ -1,12 +1,14 @@
 import { Button, Checkbox } from "antd";
-import type { EditEntry, Issue, TextContrast } from "../../api/client";
+import type { Behind, EditEntry, EditKind, Issue, TextContrast } from "../../api/client";
 import { IssueLine } from "../../ui/IssueLine";
 import { FigureField } from "./fields";
-import { EditFields, type EditTools } from "./EditFields";
-import { FIGURES, MOVABLE, NAMES } from "./edits";
+import { EditFields, OWN_FIELDS, type EditTools } from "./EditFields";
+import { figuresWithout } from "./useEditKinds";
 
 interface Props extends EditTools {
   step: EditEntry;
+  kind: EditKind | undefined;
+  behind: Behind[];
   issues: Issue[];
   /** Of its text with what lies behind it. */
   contrast: TextContrast | undefined;
@@ -20,6 +22,8 @@ interface Props extends EditTools {
 /** One edit: its figures to be typed or nudged, its place, and the way to set it aside. */
 export function EditRow({
   step,
+  kind,
+  behind,
   issues,
   contrast,
   onEdit,
@@ -28,13 +32,10 @@ export function EditRow({
   onDown,
   picking,
   onPick,
-  levelling,
-  onLevel,
-  drawing,
   onDraw,
 }: Props) {
-  const name = NAMES[step.kind];
-  const fixed = !MOVABLE.includes(step.kind);
+  const name = kind?.name ?? step.kind;
+  const fixed = kind?.moves === false;
   const set = (part: object) => {
     onEdit({ ...step, ...part });
   };
@@ -82,7 +83,7 @@ export function EditRow({
         </Button>
       </div>
       <div className="row figures">
-        {(FIGURES[step.kind] ?? []).map((figure) => (
+        {figuresWithout(kind, OWN_FIELDS[step.kind] ?? []).map((figure) => (
           <FigureField
             key={figure.key}
             figure={figure}
@@ -95,13 +96,12 @@ export function EditRow({
         ))}
         <EditFields
           step={step}
+          kind={kind}
+          behind={behind}
           name={name}
           set={set}
           picking={picking}
           onPick={onPick}
-          levelling={levelling}
-          onLevel={onLevel}
-          drawing={drawing}
           onDraw={onDraw}
         />
       </div>

@@ -3,16 +3,17 @@ import { useMemo, useState } from "react";
 import type { EditEntry, Picture, Adjustments } from "../../api/client";
 import { usePictures } from "../../library/useLibrary";
 import { ProblemNote } from "../../ui/ProblemNote";
+import { useAddress } from "../../ui/useAddress";
 import { useKey } from "../../ui/useKey";
 import { useStage } from "../useStage";
 import { useFramings, useViews } from "../useViews";
 import type { WorkOnBench } from "../useWork";
 import { ZoomChoice } from "../ZoomChoice";
-import { firstOf, GROUPS, MOVABLE, NAMES, type Kind } from "./edits";
 import { EditRow } from "./EditRow";
 import { Histograms } from "./Histogram";
 import { NamedFinishes } from "./NamedFinishes";
-import { ShownView, type Part } from "./ShownView";
+import { ShownView } from "./ShownView";
+import { kindOf, nameOf, useEditKinds, type Kind } from "./useEditKinds";
 
 const WHOLE = "whole";
 
@@ -26,11 +27,13 @@ interface Props {
 export function FinishStep({ picture, on, slots }: Props) {
   const { adjustments } = on;
   const steps = useMemo(() => adjustments.edits?.steps ?? [], [adjustments.edits]);
+  const { kinds = [], behind = [] } = useEditKinds().data ?? {};
+  const called = (kind: Kind) => nameOf(kinds, kind).toLowerCase();
+  const moves = (kind: Kind) => kindOf(kinds, kind)?.moves === true;
+  const [, changeAddress] = useAddress();
   const framings = useFramings(picture.id, adjustments, slots);
   const [asked, setPlace] = useState<string>();
   const [picking, setPicking] = useState<{ at: number; field: string }>();
-  const [levelling, setLevelling] = useState<number>();
-  const [drawing, setDrawing] = useState<number>();
   const [search, setSearch] = useState("");
   const [addsLogo, setAddsLogo] = useState(false);
   const [plain, setPlain] = useState(false);
@@ -86,11 +89,12 @@ export function FinishStep({ picture, on, slots }: Props) {
 
   const withSteps = (next: EditEntry[]): Adjustments => ({ ...adjustments, edits: { version: 1, steps: next } });
   const change = (at: number, step: EditEntry) => {
-    on.settle(withSteps(steps.map((old, n) => (n === at ? step : old))), `${NAMES[step.kind].toLowerCase()} changed`);
+    on.settle(withSteps(steps.map((old, n) => (n === at ? step : old))), `${called(step.kind)} changed`);
   };
   const add = (kind: Kind) => {
-    const edit = firstOf(kind);
-    if (edit) on.note(withSteps([...steps, edit]), `added ${NAMES[kind].toLowerCase()}`);
+    const edit = kindOf(kinds, kind)?.first;
+    // Its picture is chosen first.
+    if (edit && kind !== "logo") on.note(withSteps([...steps, edit]), `added ${called(kind)}`);
     else setAddsLogo(true);
   };
   const swap = (a: number, b: number) => {
@@ -99,45 +103,11 @@ export function FinishStep({ picture, on, slots }: Props) {
     if (!one || !other) return;
     next[a] = other;
     next[b] = one;
-    on.note(withSteps(next), `moved ${NAMES[one.kind].toLowerCase()}`);
+    on.note(withSteps(next), `moved ${called(one.kind)}`);
   };
-  const has = (kind: Kind) => !MOVABLE.includes(kind) && steps.some((step) => step.kind === kind);
+  const has = (kind: Kind) => !moves(kind) && steps.some((step) => step.kind === kind);
   const issues = shown.data?.issues[0] ?? [];
   const contrasts = shown.data?.contrasts ?? [];
-  const level =
-    levelling === undefined
-      ? undefined
-      : (degrees: number) => {
-          const step = steps[levelling];
-          setLevelling(undefined);
-          if (step?.kind !== "straighten") return;
-          // What was drawn is measured on the picture as it is straightened already.
-          const next = Math.round(10 * (step.degrees - degrees)) / 10;
-          on.note(
-            withSteps(
-              steps.map((old, n) => (n === levelling ? { ...step, degrees: Math.max(-45, Math.min(45, next)) } : old)),
-            ),
-            "levelled by a line",
-          );
-        };
-  const drawPart =
-    drawing === undefined
-      ? undefined
-      : (part: Part) => {
-          const step = steps[drawing];
-          const canvas = framings.data?.canvas;
-          setDrawing(undefined);
-          if (step?.kind !== "canvas" || !canvas) return;
-          // What was drawn is a part of the canvas as it is trimmed and extended already.
-          const cut = (share: number, side: number) => Math.round(share * side);
-          const sides = {
-            left: step.left - cut(part.left, canvas.width),
-            top: step.top - cut(part.top, canvas.height),
-            right: step.right - cut(1 - part.right, canvas.width),
-            bottom: step.bottom - cut(1 - part.bottom, canvas.height),
-          };
-          on.note(withSteps(steps.map((old, n) => (n === drawing ? { ...step, ...sides } : old))), "drew a crop");
-        };
   const takeColour =
     picking &&
     ((colour: string) => {
@@ -173,14 +143,7 @@ export function FinishStep({ picture, on, slots }: Props) {
         {part === null && (
           <p className="pane-note">No file can be made for this exact slot: the picture is too small.</p>
         )}
-        <ShownView
-          name={picture.name}
-          bitmap={bitmap}
-          stage={stage}
-          onLevel={level}
-          onPart={drawPart}
-          onColour={takeColour}
-        />
+        <ShownView name={picture.name} bitmap={bitmap} stage={stage} onColour={takeColour} />
       </section>
       <section className="edits-pane" aria-label="Edits">
         <div className="bar">
@@ -193,15 +156,17 @@ export function FinishStep({ picture, on, slots }: Props) {
             popupMatchSelectWidth={false}
             style={{ minWidth: 90 }}
             listHeight={480}
-            options={GROUPS.map(({ name, kinds }) => ({
-              label: name,
-              title: name,
-              options: kinds.map((kind) => ({
-                value: kind,
-                label: NAMES[kind],
-                disabled: has(kind),
-                title: has(kind) ? "It is in the list already" : undefined,
-              })),
+            options={[...new Set(kinds.map(({ group }) => group))].map((group) => ({
+              label: group,
+              title: group,
+              options: kinds
+                .filter((kind) => kind.group === group)
+                .map(({ name, first: { kind } }) => ({
+                  value: kind,
+                  label: name,
+                  disabled: has(kind),
+                  title: has(kind) ? "It is in the list already" : undefined,
+                })),
             }))}
             onChange={(kind: Kind | null) => {
               if (kind) add(kind);
@@ -231,20 +196,8 @@ export function FinishStep({ picture, on, slots }: Props) {
               }))}
               onChange={(image: string) => {
                 setAddsLogo(false);
-                const none = { px: 16, of: "css" } as const;
-                on.note(
-                  withSteps([
-                    ...steps,
-                    {
-                      kind: "logo",
-                      image,
-                      at: { across: "end", down: "end", x: none, y: none },
-                      width: { px: 96, of: "css" },
-                      opacity: 100,
-                    },
-                  ]),
-                  "added a logo",
-                );
+                const first = kindOf(kinds, "logo")?.first;
+                if (first?.kind === "logo") on.note(withSteps([...steps, { ...first, image }]), "added a logo");
               }}
             />
             <Button
@@ -262,10 +215,7 @@ export function FinishStep({ picture, on, slots }: Props) {
             {steps.map((step, n) => {
               const beside = (by: number) => {
                 const next = steps[n + by];
-                return next &&
-                  MOVABLE.includes(step.kind) &&
-                  MOVABLE.includes(next.kind) &&
-                  isOverlay(step) === isOverlay(next)
+                return next && moves(step.kind) && moves(next.kind) && isOverlay(step) === isOverlay(next)
                   ? () => {
                       swap(n, n + by);
                     }
@@ -281,7 +231,7 @@ export function FinishStep({ picture, on, slots }: Props) {
                     change(n, next);
                   }}
                   onRemove={() => {
-                    on.note(withSteps(steps.filter((_, at) => at !== n)), `removed ${NAMES[step.kind].toLowerCase()}`);
+                    on.note(withSteps(steps.filter((_, at) => at !== n)), `removed ${called(step.kind)}`);
                   }}
                   onUp={beside(-1)}
                   onDown={beside(1)}
@@ -289,15 +239,10 @@ export function FinishStep({ picture, on, slots }: Props) {
                   onPick={(field) => {
                     setPicking(picking ? undefined : { at: n, field });
                   }}
-                  levelling={levelling === n}
-                  onLevel={() => {
-                    setPlace(WHOLE);
-                    setLevelling(levelling === n ? undefined : n);
-                  }}
-                  drawing={drawing === n}
-                  onDraw={() => {
-                    setPlace(WHOLE);
-                    setDrawing(drawing === n ? undefined : n);
+                  kind={kindOf(kinds, step.kind)}
+                  behind={behind}
+                  onDraw={(tool) => {
+                    changeAddress({ step: "frame", tool }, "back");
                   }}
                 />
               );

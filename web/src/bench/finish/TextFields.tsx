@@ -1,26 +1,27 @@
 import { Input } from "antd";
-import type { Edit } from "../../api/client";
+import type { Behind, Edit, EditKind } from "../../api/client";
 import { Choice, ColourField, FigureField, LengthField, SpotFields } from "./fields";
+import { numberOf } from "./useEditKinds";
 
 type TextStep = Extract<Edit, { kind: "text" }>;
 
 export function TextFields({
   step,
+  kind,
+  behinds,
   name,
   set,
   colour,
 }: {
   step: TextStep;
+  kind: EditKind | undefined;
+  /** What can lie behind it, each as it starts. */
+  behinds: Behind[];
   name: string;
   set: (part: object) => void;
   colour: React.ReactNode;
 }) {
   const behind = step.behind ?? { kind: "nothing" };
-  const first = {
-    nothing: { kind: "nothing" },
-    shadow: { kind: "shadow", colour: "#000000", soft: 0.4 },
-    backing: { kind: "backing", colour: "#0b2f31", percent: 70, room: 0.5 },
-  } as const;
   return (
     <>
       <Input.TextArea
@@ -56,7 +57,7 @@ export function TextFields({
         }}
       />
       <LengthField
-        words="size"
+        figure={numberOf(kind, "size")}
         edit={name}
         value={step.size}
         onLength={(size) => {
@@ -77,14 +78,23 @@ export function TextFields({
         }}
       />
       <FigureField
-        figure={{ key: "width", words: "max width", min: 5, max: 100, step: 5, unit: "% of the frame" }}
+        figure={numberOf(kind, "width")}
         edit={name}
         value={step.width ?? 80}
         onTyped={(width) => {
           set({ width });
         }}
       />
+      <FigureField
+        figure={numberOf(kind, "leading")}
+        edit={name}
+        value={step.leading ?? 1.25}
+        onTyped={(leading) => {
+          set({ leading });
+        }}
+      />
       <SpotFields
+        kind={kind}
         edit={name}
         at={step.at}
         onAt={(at) => {
@@ -99,13 +109,13 @@ export function TextFields({
           ["shadow", "a soft shadow"],
           ["backing", "a backing"],
         ]}
-        onChange={(kind) => {
-          set({ behind: first[kind] });
+        onChange={(chosen) => {
+          set({ behind: behinds.find((one) => one.kind === chosen) ?? { kind: "nothing" } });
         }}
       />
       {behind.kind === "backing" && (
         <FigureField
-          figure={{ key: "percent", words: "opacity", min: 0, max: 100, step: 5, unit: "%" }}
+          figure={numberOf(kind, "percent")}
           edit="Backing"
           value={behind.percent}
           onTyped={(percent) => {

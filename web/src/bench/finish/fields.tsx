@@ -1,6 +1,6 @@
 import { Button, Checkbox, Input, InputNumber, Select } from "antd";
-import type { Edit, Length } from "../../api/client";
-import type { Figure } from "./edits";
+import type { Edit, EditKind, Figure, Length } from "../../api/client";
+import { numberOf } from "./useEditKinds";
 
 export function FigureField({
   figure,
@@ -8,11 +8,13 @@ export function FigureField({
   value,
   onTyped,
 }: {
-  figure: Figure;
+  /** Nothing while it is not known yet which values it takes. */
+  figure: Figure | undefined;
   edit: string;
   value: number;
   onTyped: (value: number) => void;
 }) {
+  if (!figure) return null;
   return (
     <label className="part">
       {figure.words}
@@ -34,16 +36,19 @@ export function FigureField({
 }
 
 export function LengthField({
-  words,
+  figure,
   edit,
   value,
   onLength,
 }: {
-  words: string;
+  /** Nothing while it is not known yet which values it takes. */
+  figure: Figure | undefined;
   edit: string;
   value: Length;
   onLength: (length: Length) => void;
 }) {
+  if (!figure) return null;
+  const { words } = figure;
   return (
     <label className="part">
       {words}
@@ -52,9 +57,9 @@ export function LengthField({
         size="small"
         className="nudge"
         value={value.px}
-        min={-20000}
-        max={20000}
-        step={1}
+        min={figure.min}
+        max={figure.max}
+        step={figure.step}
         onChange={(px) => {
           if (px !== null) onLength({ ...value, px });
         }}
@@ -99,7 +104,14 @@ export function Choice<T extends string | number>({
 
 type Spot = Extract<Edit, { kind: "text" }>["at"];
 
-export function SpotFields({ edit, at, onAt }: { edit: string; at: Spot; onAt: (at: Spot) => void }) {
+interface SpotProps {
+  kind: EditKind | undefined;
+  edit: string;
+  at: Spot;
+  onAt: (at: Spot) => void;
+}
+
+export function SpotFields({ kind, edit, at, onAt }: SpotProps) {
   const places = (["start", "middle", "end"] as const).flatMap((down) =>
     (["start", "middle", "end"] as const).map((across) => ({ across, down })),
   );
@@ -122,7 +134,7 @@ export function SpotFields({ edit, at, onAt }: { edit: string; at: Spot; onAt: (
         ))}
       </span>
       <LengthField
-        words="across"
+        figure={numberOf(kind, "x")}
         edit={edit}
         value={at.x}
         onLength={(x) => {
@@ -130,7 +142,7 @@ export function SpotFields({ edit, at, onAt }: { edit: string; at: Spot; onAt: (
         }}
       />
       <LengthField
-        words="down"
+        figure={numberOf(kind, "y")}
         edit={edit}
         value={at.y}
         onLength={(y) => {

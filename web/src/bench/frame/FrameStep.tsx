@@ -4,6 +4,7 @@ import { Link } from "react-router";
 import { api, unwrap, type Holding, type Picture, type Rect, type Adjustments } from "../../api/client";
 import { usePictures } from "../../library/useLibrary";
 import { ProblemNote } from "../../ui/ProblemNote";
+import { useAddress } from "../../ui/useAddress";
 import { useKey } from "../../ui/useKey";
 import { useLatest } from "../../ui/useLatest";
 import { useStage } from "../useStage";
@@ -53,7 +54,11 @@ interface Props {
 export function FrameStep({ picture, on, slots, onSlots }: Props) {
   const { adjustments } = on;
   const framings = useFramings(picture.id, adjustments, slots);
-  const [tool, setTool] = useState<Tool>("focal");
+  const [address, changeAddress] = useAddress();
+  const tool = TOOLS.find(({ value }) => value === address.get("tool"))?.value ?? "focal";
+  const setTool = (next: Tool) => {
+    changeAddress({ tool: next === "focal" ? undefined : next });
+  };
   const [picked, setPicked] = useState<Chosen>();
   const [marks, setMarks] = useState<Marks>(NO_MARKS);
   const [lock, setLock] = useState<Lock>("slot");
