@@ -26,7 +26,7 @@ export function HistorySheet({ picture, on, open, onClose }: Props) {
   return (
     <SideSheet title="History" open={open} onClose={onClose} width={440}>
       {steps.length === 0 && (
-        <p className="soft">Nothing was done yet. Each change becomes a step here, and stays: also after days.</p>
+        <p className="soft">No changes yet. Each change becomes a step here and stays, even after days.</p>
       )}
       {compared.length === 1 && <p className="soft">Choose a second one to compare it with.</p>}
       {compared.length === 2 && (
@@ -131,7 +131,7 @@ function StepRow({
               }}
             />
             <Button size="small" htmlType="submit">
-              Keep
+              Save
             </Button>
           </form>
         )}

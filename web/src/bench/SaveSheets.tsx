@@ -41,7 +41,7 @@ export function SaveSheet({ picture, on, open, onClose, onBeside }: Props) {
       <div className="add-slot">
         {places.length > 0 ? (
           <>
-            <span>The picture will look so in {count(places.length, "place")}:</span>
+            <span>The picture changes in {count(places.length, "place")}:</span>
             <Places places={places} />
           </>
         ) : (
@@ -118,7 +118,7 @@ function Conflict({
         <Button onClick={onBeside}>Save yours as a new picture</Button>
         <Button
           disabled={!theirs}
-          title={theirs ? "Theirs stays among the steps" : "Fetching theirs"}
+          title={theirs ? "Their version stays in the history" : "Fetching theirs"}
           onClick={() => {
             if (theirs) onOver(theirs.id);
           }}

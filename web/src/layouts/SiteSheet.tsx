@@ -74,7 +74,7 @@ function Settings({ site }: { site: Site }) {
           setWatches(target.checked);
         }}
       >
-        Add pictures by themselves that are put there
+        Add pictures that are put there
       </Checkbox>
       <label htmlFor="site-widths">Layout widths, in CSS px</label>
       <Input

@@ -13,7 +13,7 @@ interface Props {
   slots: Slot[];
 }
 
-/** Named sets of sizes: made here, and laid on all chosen slots at once. */
+/** Size presets: made here, and applied to all chosen slots at once. */
 export function SizeSetSheet({ open, onClose, slots }: Props) {
   const sets = useSizeSets();
   const apply = useApplySizeSet();

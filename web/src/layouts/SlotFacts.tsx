@@ -39,6 +39,11 @@ export function SlotFacts({ slot, place, pages, slots }: Props) {
           {slot.by_hand ? ", added by hand" : ""}
         </span>
       </h2>
+      {place?.hidden && (
+        <p className="soft">
+          {place.hidden.replace(/^./, (letter) => letter.toUpperCase())}; its boxes are those that it has then.
+        </p>
+      )}
       {place?.uncertain && (
         <p className="notice">
           <b>Uncertain match:</b>{" "}
@@ -97,7 +102,6 @@ export function SlotFacts({ slot, place, pages, slots }: Props) {
             <dt>Shown by</dt>
             <dd>
               {place.shown_as}
-              {place.hidden && <div className="soft">{place.hidden}</div>}
               {place.background && <div className="figure soft wrap">{lies(place.background)}</div>}
             </dd>
           </>

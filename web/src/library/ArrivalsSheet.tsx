@@ -5,7 +5,7 @@ import type { FileOutcome, ImportAction } from "../api/client";
 import { useSite } from "../api/useSite";
 import { useSizeSets } from "../layouts/useSizeSets";
 import { SideSheet } from "../ui/SideSheet";
-import { bytes, count, formatName, pixels } from "../ui/figures";
+import { bytes, count, formatName, pixels, timeLeft } from "../ui/figures";
 import { arrivals, isUnderWay, type Arrival, type Stage } from "./arrivals";
 import { ChooseFiles } from "./ChooseFiles";
 import { SiteFolder } from "./SiteFolder";
@@ -83,7 +83,7 @@ function Rule() {
   const own = site.data?.import_action;
   const ownWords = !own ? "" : own.do === "size-set" ? `make the sizes “${own.name}”` : RULES[own.do];
   const options = [
-    { value: "site", label: `As the site settings say: ${ownWords}` },
+    { value: "site", label: `Default: ${ownWords}` },
     { value: "list", label: "Only add them to the library" },
     { value: "slots", label: "Make the files of their slots" },
     ...(sets.data ?? []).map(({ name }) => ({ value: `set:${name}`, label: `Make the sizes “${name}”` })),
@@ -118,9 +118,6 @@ function Totals({ list }: { list: readonly Arrival[] }) {
   );
 }
 
-const timeLeft = (seconds: number) =>
-  seconds < 60 ? `about ${Math.ceil(seconds)} s left` : `about ${Math.ceil(seconds / 60)} min left`;
-
 function ArrivalRow({ arrival, onOpen }: { arrival: Arrival; onOpen: () => void }) {
   const { key, file, folder, stage } = arrival;
   const [only] = stage.name === "done" && stage.files.length === 1 ? stage.files : [];
@@ -151,7 +148,7 @@ function ArrivalRow({ arrival, onOpen }: { arrival: Arrival; onOpen: () => void 
               arrivals.retry(key);
             }}
           >
-            Try again
+            Retry
           </button>
         )}
         {only?.picture && (
@@ -185,7 +182,7 @@ function StageWords({ stage, size }: { stage: Stage; size: number }) {
         </span>
       );
     case "checking":
-      return <span>Reading it through and storing it…</span>;
+      return <span>Checking and storing it…</span>;
     case "cancelled":
       return <span className="soft">Cancelled; nothing was kept.</span>;
     case "refused":
@@ -204,7 +201,7 @@ function StageWords({ stage, size }: { stage: Stage; size: number }) {
 const OUTCOMES = {
   taken: "Added",
   there: "Duplicate, skipped",
-  back: "It had been removed, and is restored",
+  back: "It was removed before; now restored",
 } as const;
 
 function OutcomeWords({ file: { outcome, picture, reason } }: { file: FileOutcome }) {

@@ -33,7 +33,7 @@ export function BannerSheet({ open, onClose }: { open: boolean; onClose: () => v
     onSuccess: async (made) => {
       const notes = made.filter(({ height_note }) => height_note).map((one) => `${one.name}: ${one.height_note ?? ""}`);
       notices.show({
-        words: `Begun ${count(made.length, "banner")}.${notes.length > 0 ? ` ${notes.join("; ")}.` : ""}`,
+        words: `Created ${count(made.length, "banner")}.${notes.length > 0 ? ` ${notes.join("; ")}.` : ""}`,
       });
       await queries.invalidateQueries();
       onClose();

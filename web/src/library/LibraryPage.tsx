@@ -25,7 +25,9 @@ const CollectSheet = lazy(() => import("./CollectSheet").then(({ CollectSheet })
 const ContactSheet = lazy(() => import("./ContactSheet").then(({ ContactSheet }) => ({ default: ContactSheet })));
 const DescribeGrid = lazy(() => import("./DescribeGrid").then(({ DescribeGrid }) => ({ default: DescribeGrid })));
 const DescribeSheet = lazy(() => import("./DescribeSheet").then(({ DescribeSheet }) => ({ default: DescribeSheet })));
-const FinishSheet = lazy(() => import("./FinishSheet").then(({ FinishSheet }) => ({ default: FinishSheet })));
+const ApplyEditsSheet = lazy(() =>
+  import("./ApplyEditsSheet").then(({ ApplyEditsSheet }) => ({ default: ApplyEditsSheet })),
+);
 const RemoveSheet = lazy(() => import("./RemoveSheet").then(({ RemoveSheet }) => ({ default: RemoveSheet })));
 const PictureSize = lazy(() => import("./PictureSize").then(({ PictureSize }) => ({ default: PictureSize })));
 const ShelfSelect = lazy(() => import("./ShelfSelect").then(({ ShelfSelect }) => ({ default: ShelfSelect })));
@@ -222,7 +224,7 @@ export function LibraryPage() {
         />
       </Opened>
       <Opened open={sheet === "finish"}>
-        <FinishSheet which={sheet === "finish" ? selection.which : undefined} pictures={chosen} onClose={close} />
+        <ApplyEditsSheet which={sheet === "finish" ? selection.which : undefined} pictures={chosen} onClose={close} />
       </Opened>
       <Opened open={sheet === "banner"}>
         <BannerSheet open={sheet === "banner"} onClose={close} />

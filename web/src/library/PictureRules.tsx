@@ -39,7 +39,7 @@ export function PictureRules({ site }: { site: Site }) {
         });
       }}
     >
-      <h2>Its pictures</h2>
+      <h2>Pictures of this site</h2>
       <label htmlFor="rule-import-action">When pictures arrive, by upload or in the site’s folder</label>
       <Select
         id="rule-import-action"
@@ -48,7 +48,7 @@ export function PictureRules({ site }: { site: Site }) {
         onChange={setTreatment}
         options={options}
       />
-      <label htmlFor="rule-ceiling">Long side at most, in pixels, of what is made where no slot says more</label>
+      <label htmlFor="rule-ceiling">Longest side in pixels, where no slot needs more</label>
       <Input
         id="rule-ceiling"
         className="figure"

@@ -15,7 +15,7 @@ export function SiteFolder() {
       <h2>The site’s own folder</h2>
       {!path && (
         <span className="soft">
-          None is watched. Start the server with <code>--media DIR</code> to have files noticed that others put there.
+          None is set. Enter it in the site settings, to have pictures noticed that others put there.
         </span>
       )}
       {path && (
@@ -25,7 +25,7 @@ export function SiteFolder() {
       )}
       {problem && (
         <span>
-          <b>Cannot be looked through:</b> {problem}
+          <b>Cannot be read:</b> {problem}
         </span>
       )}
       {path && (

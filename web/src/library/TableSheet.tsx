@@ -28,7 +28,7 @@ export function TableSheet({ open, filter, onClose }: Props) {
           <a href={address} download="descriptions.csv">
             Export the list as CSV
           </a>{" "}
-          <span className="soft">names, hashes and all that is said of them</span>
+          <span className="soft">names, hashes and all descriptions</span>
         </span>
         <input
           ref={input}
@@ -49,19 +49,17 @@ export function TableSheet({ open, filter, onClose }: Props) {
         <Button onClick={() => input.current?.click()} loading={preview.isPending}>
           Import a table…
         </Button>
-        <span className="soft">Rows are matched by hash or else by name. Nothing changes before you say so.</span>
+        <span className="soft">Rows are matched by hash or else by name. Nothing changes until you apply it.</span>
       </div>
       {preview.error && <ProblemNote error={preview.error} />}
       {told && (
         <div className="sheet-part">
           <b>
             {told.cells === 0
-              ? "The table says what is said already."
+              ? "The table changes nothing: the library says the same."
               : `${count(told.cells, "cell")} of ${count(told.pictures, "picture")} would change`}
           </b>
-          {told.passed_over.length > 0 && (
-            <span className="soft">Columns passed over: {told.passed_over.join(", ")}</span>
-          )}
+          {told.passed_over.length > 0 && <span className="soft">Columns ignored: {told.passed_over.join(", ")}</span>}
           {told.unmatched.length > 0 && (
             <details>
               <summary>{count(told.unmatched.length, "row has", "rows have")} no picture</summary>

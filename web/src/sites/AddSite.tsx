@@ -61,7 +61,7 @@ export function AddSite({ isFirst, others }: Props) {
             setWatches(target.checked);
           }}
         >
-          Add pictures by themselves that are put there
+          Add pictures that are put there
         </Checkbox>
       )}
       <Field label="Name">
@@ -83,7 +83,7 @@ export function AddSite({ isFirst, others }: Props) {
               id={id}
               allowClear
               value={like}
-              placeholder="none to begin with"
+              placeholder="Default"
               options={others.map((site) => ({ value: site.slug, label: `those of ${site.name}` }))}
               onChange={setLike}
             />

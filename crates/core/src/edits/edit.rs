@@ -275,7 +275,7 @@ impl Edit {
         match self {
             Self::Points { black, white } if *white < black + 1.0 => Err(EditError::Range {
                 edit: self.name(),
-                what: "white from",
+                what: "white point",
                 value: *white,
                 from: black + 1.0,
                 to: 100.0,

@@ -55,18 +55,18 @@ const QUARTERS: Figure = Figure::new("quarters", "quarters", (1.0, 3.0), 1.0).of
 /// How far a picture is straightened.
 pub(super) const ANGLE: Figure = Figure::new("degrees", "angle", (-45.0, 45.0), 0.1).of("°");
 const CONTRAST: Figure = Figure::new("percent", "contrast", (-100.0, 99.0), 1.0);
-const STOPS: Figure = Figure::new("stops", "light", (-5.0, 5.0), 0.1).of("stops");
-const BLACK: Figure = Figure::new("black", "black from", (0.0, 99.0), 0.5);
-const WHITE: Figure = Figure::new("white", "white from", (1.0, 100.0), 0.5);
-const COLOUR: Figure = Figure::new("percent", "colour", (-100.0, 200.0), 1.0);
-const MIREDS: Figure = Figure::new("mireds", "warmer", (-90.0, 90.0), 1.0).of("mired");
-const GREY: Figure = Figure::new("percent", "grey", (0.0, 100.0), 1.0);
+const STOPS: Figure = Figure::new("stops", "exposure", (-5.0, 5.0), 0.1).of("stops");
+const BLACK: Figure = Figure::new("black", "black point", (0.0, 99.0), 0.5);
+const WHITE: Figure = Figure::new("white", "white point", (1.0, 100.0), 0.5);
+const COLOUR: Figure = Figure::new("percent", "saturation", (-100.0, 200.0), 1.0);
+const MIREDS: Figure = Figure::new("mireds", "warmth", (-90.0, 90.0), 1.0).of("mired");
+const GREY: Figure = Figure::new("percent", "strength", (0.0, 100.0), 1.0);
 const OPACITY: Figure = Figure::new("percent", "opacity", (0.0, 100.0), 1.0);
-const TOWARDS: Figure = Figure::new("degrees", "towards", (-360.0, 360.0), 15.0).of("°");
-const SHARPER: Figure = Figure::new("percent", "sharper", (0.0, 300.0), 5.0);
-const EDGE: Figure = Figure::new("radius", "edge", (0.3, 3.0), 0.1).of("px");
-const DARKER: Figure = Figure::new("percent", "darker", (0.0, 100.0), 1.0);
-const BEYOND: Figure = Figure::new("reach", "beyond", (0.0, 99.0), 1.0);
+const TOWARDS: Figure = Figure::new("degrees", "direction", (-360.0, 360.0), 15.0).of("°");
+const SHARPER: Figure = Figure::new("percent", "strength", (0.0, 300.0), 5.0);
+const EDGE: Figure = Figure::new("radius", "radius", (0.3, 3.0), 0.1).of("px");
+const DARKER: Figure = Figure::new("percent", "strength", (0.0, 100.0), 1.0);
+const BEYOND: Figure = Figure::new("reach", "starts at", (0.0, 99.0), 1.0).of("% from the middle");
 const COVERS: Figure = Figure::new("opacity", "opacity", (0.0, 100.0), 5.0);
 const MAX_WIDTH: Figure = Figure::new("width", "max width", (5.0, 100.0), 5.0).of("% of the frame");
 const LEADING: Figure = Figure::new("leading", "line height", (0.5, 4.0), 0.05).of("×");
@@ -117,11 +117,11 @@ impl Edit {
         };
         match self {
             Self::Padding { width, .. } | Self::Border { width, .. } => {
-                vec![(length("width", "wide", 0.0), *width)]
+                vec![(length("width", "width", 0.0), *width)]
             }
             Self::Corners { radius } => vec![(length("radius", "radius", 0.0), *radius)],
             Self::Logo { at, width, .. } => {
-                let mut lengths = vec![(length("width", "wide", 1.0), *width)];
+                let mut lengths = vec![(length("width", "width", 1.0), *width)];
                 lengths.extend(spot(at));
                 lengths
             }

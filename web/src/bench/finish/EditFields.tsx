@@ -57,7 +57,7 @@ export function EditFields({ step, kind, behind, name, set, picking, onPick, onD
           options={[
             [1, "90° clockwise"],
             [2, "180°"],
-            [3, "90° the other way"],
+            [3, "90° counter-clockwise"],
           ]}
           onChange={(quarters) => {
             set({ quarters });
@@ -93,8 +93,8 @@ export function EditFields({ step, kind, behind, name, set, picking, onPick, onD
             label="Empty corners"
             value={step.corners === "cut" ? "cut" : "fill"}
             options={[
-              ["cut", "cut corners away"],
-              ["fill", "fill corners"],
+              ["cut", "crop empty corners"],
+              ["fill", "fill empty corners"],
             ]}
             onChange={(corners) => {
               set({ corners: corners === "cut" ? "cut" : { fill: "#ffffff" } });
@@ -102,7 +102,7 @@ export function EditFields({ step, kind, behind, name, set, picking, onPick, onD
           />
           {step.corners !== "cut" && (
             <ColourField
-              words="with"
+              words="fill colour"
               edit={name}
               value={step.corners.fill}
               clear
@@ -121,23 +121,23 @@ export function EditFields({ step, kind, behind, name, set, picking, onPick, onD
       return (
         <>
           <DrawOnFrame tool="crop" onDraw={onDraw} />
-          {colour("ground", step.ground, "added is", true)}
-          <span className="soft">negative cuts off</span>
+          {colour("ground", step.ground, "fill colour", true)}
+          <span className="soft">A negative number cuts pixels off.</span>
         </>
       );
     case "wash":
       return (
         <>
-          {colour("from", step.from, step.to ? "from" : "of")}
+          {colour("from", step.from, step.to ? "first colour" : "colour")}
           <Checkbox
             checked={Boolean(step.to)}
             onChange={({ target }) => {
               set({ to: target.checked ? "#ffffff" : null });
             }}
           >
-            to another
+            gradient to a second colour
           </Checkbox>
-          {step.to && colour("to", step.to, "to")}
+          {step.to && colour("to", step.to, "second colour")}
           {step.to && (
             <FigureField
               figure={numberOf(kind, "degrees")}
@@ -161,7 +161,7 @@ export function EditFields({ step, kind, behind, name, set, picking, onPick, onD
               set({ width });
             }}
           />
-          {colour("ground", step.ground, "of", true)}
+          {colour("ground", step.ground, "colour", true)}
         </>
       );
     case "border":
@@ -175,7 +175,7 @@ export function EditFields({ step, kind, behind, name, set, picking, onPick, onD
               set({ width });
             }}
           />
-          {colour("colour", step.colour, "of")}
+          {colour("colour", step.colour, "colour")}
         </>
       );
     case "corners":
@@ -226,7 +226,7 @@ export function EditFields({ step, kind, behind, name, set, picking, onPick, onD
           behinds={behind}
           name={name}
           set={set}
-          colour={colour("colour", step.colour, "in")}
+          colour={colour("colour", step.colour, "colour")}
         />
       );
     default:

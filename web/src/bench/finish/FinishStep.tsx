@@ -11,7 +11,7 @@ import type { WorkOnBench } from "../useWork";
 import { ZoomChoice } from "../ZoomChoice";
 import { EditRow } from "./EditRow";
 import { Histograms } from "./Histogram";
-import { NamedFinishes } from "./NamedFinishes";
+import { EditPresets } from "./EditPresets";
 import { ShownView } from "./ShownView";
 import { kindOf, nameOf, useEditKinds, type Kind } from "./useEditKinds";
 
@@ -173,7 +173,7 @@ export function FinishStep({ picture, on, slots }: Props) {
             }}
           />
           <span className="gap" />
-          <NamedFinishes
+          <EditPresets
             adjustments={adjustments}
             onTake={(next, name) => {
               on.note(next, `took the edits of “${name}”`);

@@ -105,9 +105,9 @@ export function TextFields({
         label="Behind the letters"
         value={behind.kind}
         options={[
-          ["nothing", "nothing behind"],
-          ["shadow", "a soft shadow"],
-          ["backing", "a backing"],
+          ["nothing", "nothing behind it"],
+          ["shadow", "soft shadow"],
+          ["backing", "backing"],
         ]}
         onChange={(chosen) => {
           set({ behind: behinds.find((one) => one.kind === chosen) ?? { kind: "nothing" } });
@@ -125,7 +125,7 @@ export function TextFields({
       )}
       {behind.kind !== "nothing" && (
         <ColourField
-          words="of"
+          words="colour"
           edit="Behind the letters"
           value={behind.colour}
           onColour={(next) => {

@@ -172,7 +172,7 @@ export function ColourField({ words, edit, value, clear = false, picking = false
       {!isClear && (
         <input
           type="color"
-          aria-label={`${edit}: colour ${words}`}
+          aria-label={`${edit}: ${words}`}
           value={value}
           onChange={({ target }) => {
             onColour(target.value);
@@ -182,7 +182,7 @@ export function ColourField({ words, edit, value, clear = false, picking = false
       {!isClear && <ColourText edit={edit} words={words} value={value} onColour={onColour} key={value} />}
       {onPick && !isClear && (
         <Button size="small" aria-pressed={picking} title="Take a colour from the picture" onClick={onPick}>
-          {picking ? "click the picture…" : "pick"}
+          {picking ? "Click the picture…" : "Pick"}
         </Button>
       )}
       {clear && (
@@ -192,7 +192,7 @@ export function ColourField({ words, edit, value, clear = false, picking = false
             onColour(target.checked ? "transparent" : "#ffffff");
           }}
         >
-          clear
+          transparent
         </Checkbox>
       )}
     </span>
@@ -212,7 +212,7 @@ function ColourText({
 }) {
   return (
     <Input
-      aria-label={`${edit}: colour ${words} as #rrggbb`}
+      aria-label={`${edit}: ${words} as #rrggbb`}
       size="small"
       className="colour-text"
       defaultValue={value}

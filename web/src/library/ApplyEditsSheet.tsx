@@ -2,7 +2,7 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { Button, Select } from "antd";
 import { useState } from "react";
 import { api, unwrap, type Which } from "../api/client";
-import { useFinishes } from "../bench/finish/NamedFinishes";
+import { useEditPresets } from "../bench/finish/EditPresets";
 import { nameOf, useEditKinds } from "../bench/finish/useEditKinds";
 import { count } from "../ui/figures";
 import { notices } from "../ui/notice";
@@ -15,10 +15,10 @@ interface Props {
   onClose: () => void;
 }
 
-/** Lays a saved list of edits on many pictures at once. */
-export function FinishSheet({ which, pictures, onClose }: Props) {
+/** Applies an edit preset to many pictures at once. */
+export function ApplyEditsSheet({ which, pictures, onClose }: Props) {
   const queries = useQueryClient();
-  const finishes = useFinishes();
+  const finishes = useEditPresets();
   const { kinds = [] } = useEditKinds().data ?? {};
   const [id, setId] = useState<string>();
   const chosen = finishes.data?.find((one) => one.id === id);

@@ -5,15 +5,15 @@ import { accept, api, unwrap, type Adjustments } from "../../api/client";
 import { notices } from "../../ui/notice";
 import { ProblemNote } from "../../ui/ProblemNote";
 
-export function useFinishes() {
+export function useEditPresets() {
   return useQuery({
     queryKey: ["finishes"],
     queryFn: async ({ signal }) => unwrap(await api.GET("/finishes", { signal })),
   });
 }
 
-/** Takes the edits of a saved list, or saves these under a name. */
-export function NamedFinishes({
+/** Takes the edits of a preset, or saves these as one. */
+export function EditPresets({
   adjustments,
   onTake,
 }: {
@@ -21,7 +21,7 @@ export function NamedFinishes({
   onTake: (adjustments: Adjustments, name: string) => void;
 }) {
   const queries = useQueryClient();
-  const finishes = useFinishes();
+  const finishes = useEditPresets();
   const [name, setName] = useState<string>();
   const plain = (adjustments.edits?.steps ?? []).every((step) => step.off);
   const save = useMutation({
@@ -34,7 +34,7 @@ export function NamedFinishes({
     },
     onSuccess: async (_, called) => {
       setName(undefined);
-      notices.show({ words: `Saved the edits as “${called}”: lay them on other pictures from the library.` });
+      notices.show({ words: `Saved the edits as “${called}”. Apply them to other pictures from the library.` });
       await queries.invalidateQueries({ queryKey: ["finishes"] });
     },
   });
@@ -48,7 +48,7 @@ export function NamedFinishes({
         }}
       >
         <Input
-          aria-label="Name of the list of edits"
+          aria-label="Name of the edit preset"
           size="small"
           value={name}
           placeholder="Name, such as Evening banner"
@@ -80,7 +80,7 @@ export function NamedFinishes({
         value={null}
         placeholder="Edit presets…"
         disabled={!finishes.data?.length}
-        title={finishes.data?.length ? "" : "No list of edits was saved yet"}
+        title={finishes.data?.length ? "" : "No edit preset was saved yet"}
         popupMatchSelectWidth={false}
         options={finishes.data?.map((one) => ({ value: one.id, label: one.name })) ?? []}
         onChange={(id: string | null) => {
@@ -91,7 +91,7 @@ export function NamedFinishes({
       <Button
         size="small"
         disabled={plain}
-        title={plain ? "There is no edit in use" : "To be laid on other pictures"}
+        title={plain ? "No edit is switched on" : "Saves these edits, to apply them to other pictures"}
         onClick={() => {
           setName("");
         }}
