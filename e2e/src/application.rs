@@ -8,6 +8,7 @@ use std::time::{Duration, Instant};
 use brisk_margin_store::{BlobAddress, Blobs, Installation, Store};
 use brisk_margin_testing::Buckets;
 use brisk_margin_work::data_folder::DataFolder;
+use reqwest::multipart::{Form, Part};
 use tempfile::TempDir;
 
 /// What addresses of the site begin with.
@@ -209,6 +210,20 @@ impl Application {
         let (status, text) = (answer.status(), answer.text().await.unwrap());
         assert!(status.is_success(), "{path}: {status} {text}");
         serde_json::from_str(&text).unwrap_or_default()
+    }
+
+    /// Adds a picture to the library, and tells its id.
+    ///
+    /// # Panics
+    /// Where it is refused.
+    pub async fn upload(&self, name: &str, bytes: Vec<u8>) -> String {
+        let part = Part::bytes(bytes).file_name(name.to_owned());
+        let request = crate::http::client().post(self.url("/api/pictures"));
+        let answer = request.multipart(Form::new().part("file", part)).send().await.unwrap();
+        let (status, text) = (answer.status(), answer.text().await.unwrap());
+        assert_eq!(status, 201, "{name}: {text}");
+        let picture: serde_json::Value = serde_json::from_str(&text).unwrap();
+        picture["id"].as_str().unwrap().to_owned()
     }
 
     /// The whole address of `path` at the site: of its API below `/api`, else of its screens.

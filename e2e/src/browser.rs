@@ -109,7 +109,8 @@ impl Browser {
     /// Types `text` into the field with that label, in place of what it holds; Enter only confirms.
     pub async fn type_into(&self, label: &str, text: &str) {
         let of_label = format!("@id=//label[normalize-space()='{label}']/@for");
-        let path = format!("//input[@aria-label='{label}' or {of_label}]");
+        let path =
+            format!("//*[self::input or self::textarea][@aria-label='{label}' or {of_label}]");
         let wait = self.client.wait().at_most(PATIENCE).for_element(Locator::XPath(&path));
         let Ok(field) = wait.await else {
             panic!("no field is called “{label}”; the page says:\n{}", self.text().await)
@@ -118,6 +119,22 @@ impl Browser {
             self.run("arguments[0].select()", vec![json!(field)]).await;
         }
         field.send_keys(text).await.unwrap();
+    }
+
+    /// Opens the list of choices with that label and takes the one called `choice`.
+    pub async fn choose(&self, label: &str, choice: &str) {
+        let list =
+            format!("//*[@aria-label='{label}']/ancestor::*[contains(@class, 'ant-select')][1]");
+        let wait = self.client.wait().at_most(PATIENCE).for_element(Locator::XPath(&list));
+        wait.await.unwrap().click().await.unwrap();
+        let open = "contains(@class, 'ant-select-dropdown') and not(contains(@class, '-hidden'))";
+        let option = "contains(@class, 'ant-select-item-option-content')";
+        let path = format!("//*[{open}]//*[{option}][normalize-space()='{choice}']");
+        let wait = self.client.wait().at_most(PATIENCE).for_element(Locator::XPath(&path));
+        match wait.await {
+            Ok(option) => option.click().await.unwrap(),
+            Err(_) => panic!("“{choice}” is no choice; the page says:\n{}", self.text().await),
+        }
     }
 
     /// Opens the menu behind the button called `button` and takes what is called `entry` in it.

@@ -2,5 +2,6 @@
 
 pub mod application;
 pub mod browser;
+pub mod hands;
 pub mod http;
 pub mod web_host;

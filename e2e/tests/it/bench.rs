@@ -8,16 +8,7 @@ use brisk_margin_e2e::web_host::tarnlight;
 use brisk_margin_imaging::codec::png;
 use brisk_margin_testing::pictures::{gradient, gradient_jpeg};
 use fantoccini::Locator;
-use reqwest::multipart::{Form, Part};
 use serde_json::{Value, json};
-
-async fn uploaded(application: &Application, name: &str, bytes: Vec<u8>) -> String {
-    let part = Part::bytes(bytes).file_name(name.to_owned());
-    let request = brisk_margin_e2e::http::client().post(application.url("/api/pictures"));
-    let answer = request.multipart(Form::new().part("file", part)).send().await.unwrap();
-    assert_eq!(answer.status(), 201);
-    text(&serde_json::from_str::<Value>(&answer.text().await.unwrap()).unwrap()["id"])
-}
 
 fn text(value: &Value) -> String {
     value.as_str().unwrap_or_else(|| panic!("no text: {value}")).to_owned()
@@ -47,7 +38,7 @@ async fn a_wide_picture_is_framed_finished_stepped_back_and_saved_beside() {
     let site = tarnlight(folder.path()).await;
     let home = Home::empty().await;
     let application = home.serve();
-    let picture = uploaded(&application, "moor.jpg", gradient_jpeg(4000, 1600)).await;
+    let picture = application.upload("moor.jpg", gradient_jpeg(4000, 1600)).await;
     let place = wide_place(&application, &site).await;
     let slot = text(&place["slot_id"]);
     let body = json!({"picture_id": picture, "places": [place["id"]]});
@@ -176,7 +167,7 @@ async fn chromium_paints_what_the_object_position_promises() {
     let application = home.serve();
     // One step of red and green a pixel.
     let source = gradient(255, 170);
-    let picture = uploaded(&application, "signs.png", png::encode_fast(&source).unwrap()).await;
+    let picture = application.upload("signs.png", png::encode_fast(&source).unwrap()).await;
     let boxes = json!({"390": [200.0, 140.0], "820": [220.0, 132.0], "1280": [300.0, 175.0]});
     let slot = json!({"name": "teaser", "kind": "card", "fit": "cover", "boxes": boxes});
     let slot = text(&application.post("/api/slots", &slot).await["id"]);

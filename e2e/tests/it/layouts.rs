@@ -17,10 +17,7 @@ async fn a_page_is_measured_and_a_wasteful_slot_gets_another_picture() {
     std::fs::write(folder.path().join("media/tarnlight-mark.png"), &large).unwrap();
     let home = Home::empty().await;
     let application = home.serve();
-    let part = Part::bytes(gradient_jpeg(336, 240)).file_name("mark-small.jpg");
-    let upload = brisk_margin_e2e::http::client().post(application.url("/api/pictures"));
-    let answer = upload.multipart(Form::new().part("file", part)).send().await.unwrap();
-    assert_eq!(answer.status(), 201);
+    application.upload("mark-small.jpg", gradient_jpeg(336, 240)).await;
 
     let downloads = tempfile::tempdir().unwrap();
     let browser = Browser::open(1280, 800, downloads.path()).await;

@@ -5,14 +5,11 @@ use brisk_margin_core::format::Format;
 use brisk_margin_e2e::application::{Application, Home};
 use brisk_margin_e2e::browser::{Browser, shows};
 use brisk_margin_testing::pictures::{encoded, spots};
-use reqwest::multipart::{Form, Part};
 use serde_json::json;
 
 async fn upload(application: &Application, name: &'static str, seed: u32) {
     let bytes = encoded(&spots(seed, 300, 200), Format::Jpeg, 90);
-    let part = Form::new().part("file", Part::bytes(bytes).file_name(name));
-    let request = brisk_margin_e2e::http::client().post(application.url("/api/pictures"));
-    assert_eq!(request.multipart(part).send().await.unwrap().status(), 201);
+    application.upload(name, bytes).await;
 }
 
 const ROWS: &str = "return document.querySelectorAll('.grid-row').length";

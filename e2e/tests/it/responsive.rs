@@ -9,7 +9,6 @@ use brisk_margin_e2e::application::{Application, Home};
 use brisk_margin_e2e::browser::Browser;
 use brisk_margin_e2e::web_host;
 use brisk_margin_testing::pictures::gradient_jpeg;
-use reqwest::multipart::{Form, Part};
 use serde_json::{Value, json};
 
 /// Viewports with the width and the height that they give a slot, in CSS px.
@@ -26,11 +25,7 @@ const SLOTS: [(&str, Boxes); 4] = [
 
 /// Adds the picture, described, and the slots; returns their numbers.
 async fn stocked(application: &Application) -> (String, Vec<String>) {
-    let part = Part::bytes(gradient_jpeg(1000, 700)).file_name("dome.jpg");
-    let upload = brisk_margin_e2e::http::client().post(application.url("/api/pictures"));
-    upload.multipart(Form::new().part("file", part)).send().await.unwrap();
-    let picture = application.json("/api/pictures").await["pictures"][0]["id"].clone();
-    let picture = picture.as_str().unwrap().to_owned();
+    let picture = application.upload("dome.jpg", gradient_jpeg(1000, 700)).await;
     let fields = json!({
         "alt": "The \"dome\" & its <hill>", "caption": "At dusk", "creator": "Ada Fenn",
     });

@@ -5,75 +5,11 @@ use std::time::Duration;
 use brisk_margin_core::format::Format;
 use brisk_margin_e2e::application::{Application, Home};
 use brisk_margin_e2e::browser::{Browser, ENTER, shows};
+use brisk_margin_e2e::hands::{CONTROL, Hands};
 use brisk_margin_e2e::web_host::tarnlight;
 use brisk_margin_testing::pictures::{encoded, gradient_jpeg, spots};
 use reqwest::multipart::{Form, Part};
 use serde_json::{Value, json};
-
-const CONTROL: &str = "\u{E009}";
-
-/// Somebody at work: each click, each key with what is held with it, and each text that is typed and
-/// confirmed is one act.
-struct Hands<'a> {
-    browser: &'a Browser,
-    acts: u32,
-}
-
-impl<'a> Hands<'a> {
-    const fn of(browser: &'a Browser) -> Self {
-        Self { browser, acts: 0 }
-    }
-
-    async fn click(&mut self, css: &str) {
-        self.acts += 1;
-        self.browser.click(css).await;
-    }
-
-    async fn press(&mut self, text: &str) {
-        self.acts += 1;
-        self.browser.labelled(text).await.click().await.unwrap();
-    }
-
-    async fn segment(&mut self, text: &str) {
-        self.acts += 1;
-        self.browser.segment(text).await;
-    }
-
-    async fn key(&mut self, keys: &str) {
-        self.acts += 1;
-        self.browser.find("body").await.send_keys(keys).await.unwrap();
-    }
-
-    /// Types into what has the focus.
-    async fn text(&mut self, text: &str) {
-        self.acts += 1;
-        let focused = self.browser.client.active_element().await.unwrap();
-        focused.send_keys(text).await.unwrap();
-    }
-
-    async fn field(&mut self, label: &str, text: &str) {
-        self.acts += 1;
-        self.browser.type_into(label, text).await;
-    }
-
-    async fn until(&self, what: &str, script: &str) {
-        self.browser.until(what, script).await;
-    }
-
-    /// What it took, against what it may take.
-    fn took(self, task: &str, most: u32) {
-        println!("{task}: {} acts", self.acts);
-        assert!(self.acts <= most, "{task} took {} acts, more than {most}", self.acts);
-    }
-}
-
-async fn upload(application: &Application, name: &'static str, bytes: Vec<u8>) -> String {
-    let part = Form::new().part("file", Part::bytes(bytes).file_name(name));
-    let request = brisk_margin_e2e::http::client().post(application.url("/api/pictures"));
-    let answer = request.multipart(part).send().await.unwrap().text().await.unwrap();
-    let answer: Value = serde_json::from_str(&answer).unwrap();
-    answer["id"].as_str().unwrap().to_owned()
-}
 
 /// The pixels of a picture as it is shown now.
 async fn shown(application: &Application, picture: &str) -> (u64, u64) {
@@ -92,8 +28,8 @@ async fn a_square_crop_a_turn_and_a_focal_point() {
     let application = home.serve();
     let downloads = tempfile::tempdir().unwrap();
     let browser = Browser::open(1280, 800, downloads.path()).await;
-    let by_mouse = upload(&application, "dome.jpg", gradient_jpeg(1600, 1000)).await;
-    let by_keys = upload(&application, "moor.jpg", gradient_jpeg(1500, 1000)).await;
+    let by_mouse = application.upload("dome.jpg", gradient_jpeg(1600, 1000)).await;
+    let by_keys = application.upload("moor.jpg", gradient_jpeg(1500, 1000)).await;
 
     frame(&browser, &application, &by_mouse).await;
     let mut hands = Hands::of(&browser);
@@ -120,12 +56,15 @@ async fn a_square_crop_a_turn_and_a_focal_point() {
     assert_eq!(shown(&application, &by_keys).await, (1000, 1000));
 
     // A free crop by dragging, told while it is drawn.
-    let dragged = upload(&application, "path.jpg", gradient_jpeg(1200, 800)).await;
+    let dragged = application.upload("path.jpg", gradient_jpeg(1200, 800)).await;
     frame(&browser, &application, &dragged).await;
     let mut hands = Hands::of(&browser);
     hands.segment("Crop").await;
+    hands
+        .until("it can be drawn", "return document.querySelector('.plate').dataset.tool === 'crop'")
+        .await;
     drag(&browser, (0.25, 0.25), (0.75, 0.75)).await;
-    hands.acts += 1;
+    hands.did();
     hands.until("it is told what comes out", &told("Comes out at")).await;
     hands.key(ENTER).await;
     hands.until("it can be saved", SAVABLE).await;
@@ -157,7 +96,7 @@ async fn a_square_crop_a_turn_and_a_focal_point() {
     browser.find(".plate canvas").await;
     let mut hands = Hands::of(&browser);
     drag(&browser, (0.1, 0.1), (0.1, 0.1)).await;
-    hands.acts += 1;
+    hands.did();
     let both = "return document.querySelectorAll('.slots-pane canvas').length >= 2
         && document.querySelector('[data-testid=work-state]').textContent === 'Unsaved changes'";
     hands.until("both screens are framed by it", both).await;
@@ -174,7 +113,7 @@ async fn texts_and_duplicates() {
     let browser = Browser::open(1280, 800, downloads.path()).await;
     let jpeg = |seed| encoded(&spots(seed, 600, 400), Format::Jpeg, 90);
     for (seed, name) in ["a.jpg", "b.jpg", "c.jpg"].into_iter().enumerate() {
-        upload(&application, name, jpeg(seed as u32)).await;
+        application.upload(name, jpeg(seed as u32)).await;
     }
     browser.client.goto(&application.url("/library?view=write&sort=name")).await.unwrap();
     browser
@@ -184,7 +123,7 @@ async fn texts_and_duplicates() {
     for words in ["The dome at dusk", "A path through heather", "The moon"] {
         // The first letter opens the cell.
         hands.text(&words[..1]).await;
-        hands.browser.find(".describe input").await.send_keys(&words[1..]).await.unwrap();
+        browser.find(".describe input").await.send_keys(&words[1..]).await.unwrap();
         hands.text(ENTER).await;
         hands.until("it is closed", "return !document.querySelector('.describe input')").await;
     }
@@ -195,7 +134,7 @@ async fn texts_and_duplicates() {
 
     // The same picture once more, saved otherwise.
     let twin = encoded(&spots(1, 600, 400), Format::Jpeg, 70);
-    upload(&application, "twin.jpg", twin).await;
+    application.upload("twin.jpg", twin).await;
     browser.client.goto(&application.url("/library")).await.unwrap();
     let alike = application.url("/api/alike");
     let compared = format!(
@@ -242,7 +181,7 @@ async fn a_picture_of_a_page_replaced_and_a_first_site() {
 
     let mut hands = Hands::of(&browser);
     hands.press("Next issue").await;
-    hands.browser.find("input[aria-label='Picture to place']").await;
+    browser.find("input[aria-label='Picture to place']").await;
     hands.field("Picture to place", "portrait").await;
     hands.click(".ant-select-item-option[title*='portrait']").await;
     hands.press("Place it here").await;
@@ -262,6 +201,90 @@ async fn a_picture_of_a_page_replaced_and_a_first_site() {
     assert!(!weight.as_str().unwrap().ends_with("MB"), "under 100 KB: {weight}");
     browser.close().await;
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn banners_and_a_credit() {
+    let home = Home::empty().await;
+    let application = home.serve();
+    let downloads = tempfile::tempdir().unwrap();
+    let browser = Browser::open(1280, 800, downloads.path()).await;
+    let picture = application.upload("moor.jpg", gradient_jpeg(3000, 1200)).await;
+    let boxes = json!({"390": [390, 160], "1280": [1280, 240]});
+    let slot = json!({"name": "Night banner", "kind": "header", "fit": "exact", "boxes": boxes});
+    let slot = application.post("/api/slots", &slot).await["id"].as_str().unwrap().to_owned();
+
+    browser.client.goto(&application.url("/library")).await.unwrap();
+    let mut hands = Hands::of(&browser);
+    hands.press("New banner…").await;
+    hands.search("For the slots", "Night banner").await;
+    hands.press("Create banner").await;
+    hands.until("it is on the bench", FINISHING).await;
+    hands.choose("Add an edit", "Border").await;
+    hands.until("it can be saved", SAVABLE).await;
+    hands.press("Save").await;
+    hands.until("it is saved", &shows("Saved Banner")).await;
+    hands.took("a banner at exact pixels with a border", 7);
+    let banner = saved_banner(&application).await;
+    assert_eq!(
+        (banner["shown_width"].as_u64(), banner["shown_height"].as_u64()),
+        (Some(2560), Some(480))
+    );
+    assert_eq!(kinds(&application, &banner).await, ["border"]);
+
+    browser.client.goto(&application.url("/library")).await.unwrap();
+    let mut hands = Hands::of(&browser);
+    hands.press("New banner…").await;
+    hands.search("For the slots", "Night banner").await;
+    hands.segment("a picture").await;
+    hands.search("Picture of the background", "moor").await;
+    hands.field("Text on it", "Star walks").await;
+    hands.press("Create banner").await;
+    hands.until("it is on the bench", FINISHING).await;
+    hands.took("a header with text at its slot's size", 10);
+    let header = saved_banner(&application).await;
+    assert_ne!(header["id"], banner["id"]);
+    assert_eq!(kinds(&application, &header).await, ["canvas", "text"]);
+    let aspect = header["shown_width"].as_f64().unwrap() / header["shown_height"].as_f64().unwrap();
+    assert!((aspect - 1280.0 / 240.0).abs() < 0.01, "{aspect}");
+
+    let address = format!("/bench/{picture}?step=encode&pane=set&for={slot}");
+    browser.client.goto(&application.url(&address)).await.unwrap();
+    browser.find("[data-testid=set-state]").await;
+    let mut hands = Hands::of(&browser);
+    hands.press("Describe").await;
+    hands.field("Creator", "Ada Fenn").await;
+    hands.text(ENTER).await;
+    hands.until("it is kept", &shows("Nothing was changed")).await;
+    browser.client.back().await.unwrap();
+    hands.did();
+    hands.click(".set-pane .bar button").await;
+    let made = "return [...document.querySelectorAll('.set-pane button')]
+        .some((one) => one.textContent === 'All made')";
+    browser.until_within(Duration::from_secs(120), "all are made", made).await;
+    hands.press("Copy markup").await;
+    hands.took("a picture into a page with its credit", 6);
+    let markup = browser.find("[data-testid=markup]").await.text().await.unwrap();
+    assert!(markup.contains("<figcaption") && markup.contains("Ada Fenn"), "{markup}");
+    browser.close().await;
+}
+
+/// The banner that was made last.
+async fn saved_banner(application: &Application) -> Value {
+    let banners =
+        application.json("/api/pictures?search=Banner&sort=arrival&descending=true").await;
+    banners["pictures"][0].clone()
+}
+
+/// The kinds of the edits with which a picture holds.
+async fn kinds(application: &Application, picture: &Value) -> Vec<String> {
+    let bench = format!("/api/pictures/{}/bench", picture["id"].as_str().unwrap());
+    let holds = application.json(&bench).await["holds"].as_str().unwrap().to_owned();
+    let step = application.json(&format!("/api/steps/{holds}")).await;
+    let steps = step["edits"]["steps"].as_array().unwrap().clone();
+    steps.iter().map(|step| step["kind"].as_str().unwrap().to_owned()).collect()
+}
+
+const FINISHING: &str = "return document.querySelector('[data-testid=shown]')?.dataset.shown";
 
 const SAVABLE: &str = "return [...document.querySelectorAll('.bench-bar button')]
     .some((one) => one.textContent === 'Save' && !one.disabled)

@@ -77,7 +77,8 @@ export function useWork(picture: Picture, bench: BenchBody): WorkOnBench {
             queries.setQueryData(["bench", picture.id], fresh);
             known.current = fresh.steps;
             setSteps(fresh.steps);
-            setOver(fresh.holds ?? undefined);
+            // What holds now may be of somebody who saved meanwhile: this is over what arrived.
+            setOver(fresh.steps[0]?.id);
           } else {
             known.current = [...known.current, step];
             setSteps(known.current);
@@ -214,7 +215,7 @@ export function useWork(picture: Picture, bench: BenchBody): WorkOnBench {
     at: pending > 0 ? undefined : at,
     over,
     onSaved: setOver,
-    isSavedElsewhere: bench.holds !== null && bench.holds !== undefined && over !== undefined && bench.holds !== over,
+    isSavedElsewhere: bench.holds != null && bench.holds !== (over ?? bench.steps[0]?.id),
     saving: pending > 0 || go.isPending,
     error,
     retry: error

@@ -12,7 +12,7 @@ import { usePictures } from "./useLibrary";
 
 type Ground = "colour" | "picture";
 
-/** Begins a banner from a slot's exact size, or a row of them at one height. */
+/** Creates a banner from a slot's exact size, or a row of them at one height. */
 export function BannerSheet({ open, onClose }: { open: boolean; onClose: () => void }) {
   const navigate = useNavigate();
   const queries = useQueryClient();
@@ -22,13 +22,14 @@ export function BannerSheet({ open, onClose }: { open: boolean; onClose: () => v
   const [kind, setKind] = useState<Ground>("colour");
   const [colour, setColour] = useState("#0b2f31");
   const [picture, setPicture] = useState<string>();
+  const [text, setText] = useState("");
   const [height, setHeight] = useState<number | null>(null);
   const [search, setSearch] = useState("");
   const found = usePictures({ search }, { sort: "name", descending: false });
   const begin = useMutation({
     mutationFn: async () => {
       const ground = kind === "colour" ? { colour } : { picture: picture ?? "" };
-      return unwrap(await api.POST("/banners", { body: { slots, name, ground, height } }));
+      return unwrap(await api.POST("/banners", { body: { slots, name, ground, height, text } }));
     },
     onSuccess: async (made) => {
       const notes = made.filter(({ height_note }) => height_note).map((one) => `${one.name}: ${one.height_note ?? ""}`);
@@ -115,6 +116,15 @@ export function BannerSheet({ open, onClose }: { open: boolean; onClose: () => v
             }}
           />
         )}
+        <label htmlFor="banner-text">Text on it</label>
+        <Input
+          id="banner-text"
+          value={text}
+          placeholder="none"
+          onChange={({ target }) => {
+            setText(target.value);
+          }}
+        />
         <label className="row">
           Height
           <InputNumber
@@ -128,7 +138,8 @@ export function BannerSheet({ open, onClose }: { open: boolean; onClose: () => v
           <span className="soft">CSS px{slots.length > 1 ? ", all of the row" : ""}</span>
         </label>
         <span className="soft">
-          It has the slot&apos;s exact size at its highest density. Text, wash and border are added under Finish.
+          It has the slot&apos;s exact size at its highest density. How the text is set, a colour overlay and a border
+          stand under Finish.
         </span>
         <Button
           type="primary"
@@ -137,7 +148,7 @@ export function BannerSheet({ open, onClose }: { open: boolean; onClose: () => v
           disabled={hindrance !== undefined}
           title={hindrance}
         >
-          Begin {slots.length > 1 ? `${slots.length} banners` : "the banner"}
+          Create {slots.length > 1 ? `${slots.length} banners` : "banner"}
         </Button>
         {begin.error && <ProblemNote error={begin.error} />}
       </form>

@@ -13,7 +13,9 @@ export function NoticeStrip() {
       }
     : undo &&
       (() => {
-        void undo();
+        undo().catch((error: unknown) => {
+          notices.show({ words: `Not taken back: ${error instanceof Error ? error.message : String(error)}` });
+        });
       });
   useKey((event) => {
     if (event.key === "u") takeBack?.();

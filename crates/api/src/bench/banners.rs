@@ -6,7 +6,9 @@ use std::collections::BTreeMap;
 use axum::Json;
 use axum::extract::State;
 use axum::http::StatusCode;
+use brisk_margin_core::adjustments::Adjustments;
 use brisk_margin_core::edits::values::Colour;
+use brisk_margin_core::edits::{EditList, text_saying};
 use brisk_margin_core::geometry::Size;
 use brisk_margin_core::layout::BoxSize;
 use brisk_margin_core::naming;
@@ -36,6 +38,9 @@ pub(crate) struct NewBanners {
     name: String,
     /// What lies under them.
     ground: BannerGround,
+    /// What they say, as a text on them; nothing for none.
+    #[serde(default)]
+    text: Option<String>,
     /// The height that all of them are held to, in CSS pixels; nothing for each slot's own.
     height: Option<f64>,
 }
@@ -110,7 +115,8 @@ pub(crate) async fn begin_banners(
             1 => naming::tidy(&new.name),
             _ => naming::tidy(&format!("{} {}", new.name, slot.name)),
         };
-        let picture = begin(&app, &slot, &name, size, &ground).await?;
+        let text = new.text.as_deref().map(str::trim).filter(|words| !words.is_empty());
+        let picture = begin(&app, &slot, &name, size, &ground, text).await?;
         made.push(BannerBody {
             picture,
             name,
@@ -148,7 +154,12 @@ async fn begin(
     name: &str,
     size: BoxSize,
     ground: &Ground,
+    text: Option<&str>,
 ) -> Result<Uuid, Problem> {
+    let with_text = |edits: EditList| match text {
+        Some(words) => edits.with(text_saying(words)).map_err(Problem::invalid),
+        None => Ok(edits),
+    };
     let density =
         slot.densities.iter().copied().fold(Density::ONE, |a, b| if b > a { b } else { a });
     match ground {
@@ -158,15 +169,25 @@ async fn begin(
             let aspect = size.width / size.height;
             let crop = adjustments.crop_spec(None).crop(&canvas, Some(aspect));
             // Its crop becomes part of its geometry: the banner is a picture of that shape.
-            adjustments.edits =
-                adjustments.edits.trimmed(&canvas, crop).map_err(Problem::invalid)?;
+            let edits = adjustments.edits.trimmed(&canvas, crop).map_err(Problem::invalid)?;
+            adjustments.edits = with_text(edits)?;
             adjustments.crops = BTreeMap::new();
             let summary = format!("begun from {} for {}", picture.name, slot.name);
             let (id, _) =
                 app.store.copy_picture(picture, name, &summary, &adjustments, &[]).await?;
             Ok(id)
         }
-        Ground::Colour(colour) => even(app, name, size, density, *colour).await,
+        Ground::Colour(colour) => {
+            let edits = with_text(EditList::default())?;
+            let made = even(app, name, size, density, *colour).await?;
+            let id = made.id;
+            if !edits.is_plain() {
+                let adjustments = Adjustments { edits, ..made.adjustments.clone() };
+                let summary = format!("a text on {name}");
+                app.store.lay_adjustments(&summary, &[(made, adjustments)]).await?;
+            }
+            Ok(id)
+        }
     }
 }
 
@@ -178,7 +199,7 @@ async fn even(
     size: BoxSize,
     density: Density,
     colour: Colour,
-) -> Result<Uuid, Problem> {
+) -> Result<Picture, Problem> {
     let px = |css: f64| (css * density.get()).ceil() as u32;
     let pixels = Size::new(px(size.width).max(1), px(size.height).max(1));
     let drawing = format!(
@@ -202,5 +223,5 @@ async fn even(
     };
     let (Arrival::New(made) | Arrival::There(made) | Arrival::Back(made)) =
         app.store.add_picture(drawing.into(), new).await?;
-    Ok(made.id)
+    Ok(made)
 }

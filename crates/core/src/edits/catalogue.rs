@@ -118,6 +118,11 @@ const fn css(px: f64) -> Length {
     Length { px, of: Of::Css }
 }
 
+/// A text as it starts, with its own words.
+pub fn text_saying(words: &str) -> Edit {
+    Edit::Text(TextBlock { text: words.to_owned(), ..first_text() })
+}
+
 fn first_text() -> TextBlock {
     TextBlock {
         text: "Text".to_owned(),

@@ -79,6 +79,14 @@ impl EditList {
         Ok(Self(steps))
     }
 
+    /// The same with `edit`, after those of its stage.
+    ///
+    /// # Errors
+    /// As [`EditList::new`].
+    pub fn with(&self, edit: Edit) -> Result<Self, EditError> {
+        Self::new(self.0.iter().cloned().chain([edit.into()]).collect())
+    }
+
     /// Its edits, those set aside among them.
     pub fn steps(&self) -> &[EditEntry] {
         &self.0

@@ -18,7 +18,7 @@ mod rotating;
 pub mod text;
 pub mod values;
 
-pub use catalogue::{EditKind, behind_texts, edit_kinds};
+pub use catalogue::{EditKind, behind_texts, edit_kinds, text_saying};
 pub use edit::{Corners, Edit, Stage};
 pub use error::EditError;
 pub use figures::Figure;

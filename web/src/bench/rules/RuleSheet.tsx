@@ -2,6 +2,7 @@ import { Button, Input, InputNumber, Segmented, Select } from "antd";
 import { useState, type ReactNode } from "react";
 import type { ByteCap, EffectiveRule, Format, OutputRule, QualityTarget } from "../../api/client";
 import { density, formatName } from "../../ui/figures";
+import { useLimits } from "../../api/useLimits";
 import { ProblemNote } from "../../ui/ProblemNote";
 import { SideSheet } from "../../ui/SideSheet";
 import { capWords, LEVELS, wantWords } from "../trials/words";
@@ -280,6 +281,7 @@ function WantChoice({
   want: QualityTarget | null | undefined;
   onChange: (want: QualityTarget | null) => void;
 }) {
+  const usualQuality = useLimits().data?.usual_quality ?? 75;
   const now: HowGood = !want ? UNSAID : want.by === "grade" ? want.value : want.by;
   return (
     <div className="row">
@@ -289,7 +291,7 @@ function WantChoice({
         onChange={(next) => {
           if (next === UNSAID) onChange(null);
           else if (next === "lossless") onChange({ by: "lossless" });
-          else if (next === "quality") onChange({ by: "quality", value: 75 });
+          else if (next === "quality") onChange({ by: "quality", value: usualQuality });
           else onChange({ by: "grade", value: next });
         }}
         options={[
