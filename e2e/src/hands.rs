@@ -1,6 +1,10 @@
 //! Somebody at work, whose acts are counted.
 
+use fantoccini::actions::{InputSource, KeyAction, KeyActions};
+
 use crate::browser::Browser;
+
+const TAB: char = '\u{E004}';
 
 /// The key.
 pub const CONTROL: &str = "\u{E009}";
@@ -69,6 +73,29 @@ impl<'a> Hands<'a> {
         let found =
             format!(".ant-select-dropdown:not(.ant-select-dropdown-hidden) [title*='{text}']");
         self.browser.click(&found).await;
+    }
+
+    /// Tabs to the control called `name`: one act, however long the key is held.
+    ///
+    /// # Panics
+    /// Where the keyboard does not come there.
+    pub async fn reach(&mut self, name: &str) {
+        self.acts += 1;
+        let focused = "const one = document.activeElement;
+            const words = one.getAttribute('aria-label') ?? one.labels?.[0]?.textContent ?? one.textContent;
+            return words.trim();";
+        for _ in 0..200 {
+            // As a key, not as a text: some fields take texts as their value.
+            let keys = KeyActions::new("keys".to_owned())
+                .then(KeyAction::Down { value: TAB })
+                .then(KeyAction::Up { value: TAB });
+            self.browser.client.perform_actions(keys).await.unwrap();
+            if self.browser.run(focused, vec![]).await == name {
+                return;
+            }
+        }
+        let page = self.browser.text().await;
+        panic!("the keyboard does not come to “{name}”; the page says:\n{page}");
     }
 
     /// An act that is done otherwise, such as a drag.

@@ -16,6 +16,7 @@ import { lastAddress, useLastAddress } from "./ui/lastAddress";
 import { NoticeStrip } from "./ui/NoticeStrip";
 import { Opened } from "./ui/Opened";
 import type { Mode } from "./ui/tokens";
+import { useAddress } from "./ui/useAddress";
 import { useKey } from "./ui/useKey";
 import { useTitle } from "./ui/useTitle";
 import { Waiting } from "./ui/Waiting";
@@ -26,7 +27,7 @@ const LayoutsPage = lazy(() => import("./layouts/LayoutsPage").then(({ LayoutsPa
 const PairsPage = lazy(() => import("./library/PairsPage").then(({ PairsPage }) => ({ default: PairsPage })));
 const PictureView = lazy(() => import("./library/PictureView").then(({ PictureView }) => ({ default: PictureView })));
 const ChangesPage = lazy(() => import("./library/ChangesPage").then(({ ChangesPage }) => ({ default: ChangesPage })));
-const SiteSheet = lazy(() => import("./layouts/SiteSheet").then(({ SiteSheet }) => ({ default: SiteSheet })));
+const SiteSheet = lazy(() => import("./sites/SiteSheet").then(({ SiteSheet }) => ({ default: SiteSheet })));
 const JobsSheet = lazy(() => import("./jobs/JobsSheet").then(({ JobsSheet }) => ({ default: JobsSheet })));
 const ArrivalsSheet = lazy(() =>
   import("./library/ArrivalsSheet").then(({ ArrivalsSheet }) => ({ default: ArrivalsSheet })),
@@ -44,7 +45,8 @@ export function App({ mode, onMode }: { mode: Mode; onMode: (mode: Mode) => void
   const [keysOpen, setKeysOpen] = useState(false);
   const [arrivalsOpen, setArrivalsOpen] = useState(false);
   const [jobsOpen, setJobsOpen] = useState(false);
-  const [siteOpen, setSiteOpen] = useState(false);
+  const [address, changeAddress] = useAddress();
+  const siteOpen = address.get("sheet") === "site";
   const field = useRef<InputRef>(null);
   const bench = useBenchAddress();
   const { pathname } = useLocation();
@@ -93,7 +95,7 @@ export function App({ mode, onMode }: { mode: Mode; onMode: (mode: Mode) => void
           />
           <Button
             onClick={() => {
-              setSiteOpen((open) => !open);
+              changeAddress({ sheet: siteOpen ? undefined : "site" }, "back");
             }}
           >
             Site settings
@@ -160,7 +162,7 @@ export function App({ mode, onMode }: { mode: Mode; onMode: (mode: Mode) => void
         <SiteSheet
           open={siteOpen}
           onClose={() => {
-            setSiteOpen(false);
+            changeAddress({ sheet: undefined });
           }}
         />
       </Opened>

@@ -124,10 +124,11 @@ impl<'a> SetPlanner<'a> {
     pub fn parts(&self, breakpoints: &[u32]) -> Result<Vec<SetPart>, SetPlanError> {
         let is_apart = self.source.adjustments.edits.keeps_css_size();
         let crops = self.source.adjustments.crops.get(&self.slot.id);
-        // What is framed by hand, or keeps a size in CSS pixels, is for its layout width alone.
+        // What is framed by hand is for its layout width alone; what keeps a size in CSS pixels, for
+        // those with the same box.
         let own = |viewport: u32| {
             let by_hand = crops.and_then(|crops| crops.get(&viewport)).copied();
-            (by_hand, is_apart.then_some(viewport))
+            (by_hand, is_apart.then(|| self.slot.boxes().get(&viewport)))
         };
         let shapes = shapes(self.slot.boxes(), self.slot.fit, self.cropping, breakpoints, own);
         let shapes: Vec<Shape> = shapes.into_iter().filter(|s| s.largest().is_some()).collect();

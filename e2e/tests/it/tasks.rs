@@ -186,7 +186,7 @@ async fn a_picture_of_a_page_replaced_and_a_first_site() {
     hands.click(".ant-select-item-option[title*='portrait']").await;
     hands.press("Place it here").await;
     hands.press("Fit its picture on the bench").await;
-    hands.until("trials are there", "return document.querySelectorAll('.band').length >= 2").await;
+    browser.until_within(Duration::from_secs(60), "all was tried", TRIED).await;
     let judged = "return Number(document.querySelector('.band[data-chosen=true]').dataset.bytes)";
     let judged = browser.run(judged, vec![]).await;
     hands.press("Make the file").await;
@@ -268,6 +268,87 @@ async fn banners_and_a_credit() {
     browser.close().await;
 }
 
+#[tokio::test(flavor = "multi_thread")]
+async fn tasks_with_the_keyboard_alone() {
+    let folder = tempfile::tempdir().unwrap();
+    let site = tarnlight(folder.path()).await;
+    let large = gradient_jpeg(4000, 3000);
+    std::fs::write(folder.path().join("media/tarnlight-mark.png"), &large).unwrap();
+    let home = Home::without_sites().await;
+    let application = home.serve();
+    let downloads = tempfile::tempdir().unwrap();
+    let browser = Browser::open(1280, 800, downloads.path()).await;
+    browser.client.goto(&format!("{}/", application.address)).await.unwrap();
+    browser.find("h1").await;
+
+    let mut hands = Hands::of(&browser);
+    hands.reach("Address of its first page").await;
+    hands.text(&format!("{site}/people.html{ENTER}")).await;
+    let drawn = "return document.querySelectorAll('.place').length > 3";
+    browser.until_within(Duration::from_secs(60), "it is measured", drawn).await;
+    hands.took("a first site, by keyboard", 3);
+    let over = "return document.querySelector('[data-testid=measured]')";
+    browser.until_within(Duration::from_secs(120), "measuring is over", over).await;
+
+    let slug = browser.run("return location.pathname.split('/')[1]", vec![]).await;
+    let api = format!("{}/api/sites/{}", application.address, slug.as_str().unwrap());
+    let jpeg = |quality| encoded(&spots(3, 900, 700), Format::Jpeg, quality);
+    for (name, bytes) in [("portrait.jpg", jpeg(92)), ("twin.jpg", jpeg(70))] {
+        let part = Form::new().part("file", Part::bytes(bytes).file_name(name));
+        let request = brisk_margin_e2e::http::client().post(format!("{api}/pictures"));
+        assert_eq!(request.multipart(part).send().await.unwrap().status(), 201);
+    }
+
+    let mut hands = Hands::of(&browser);
+    hands.key("n").await;
+    browser.find("input[aria-label='Picture to place']").await;
+    hands.reach("Picture to place").await;
+    hands.text("portrait").await;
+    browser.find(".ant-select-item-option-active[title*='portrait']").await;
+    hands.text(ENTER).await;
+    hands.reach("Place it here").await;
+    hands.text(ENTER).await;
+    hands.reach("Fit its picture on the bench").await;
+    hands.text(ENTER).await;
+    browser.until_within(Duration::from_secs(60), "all was tried", TRIED).await;
+    hands.reach("Make the file").await;
+    hands.text(ENTER).await;
+    hands.until("the file is there", "return document.querySelector('.files tr[data-file]')").await;
+    hands.took("a page's picture replaced, by keyboard", 10);
+
+    let library = format!("{}/{}/library", application.address, slug.as_str().unwrap());
+    browser.client.goto(&library).await.unwrap();
+    let compared = format!(
+        "return fetch('{api}/alike').then((answer) => answer.json()).then((all) => all.length > 0)"
+    );
+    browser.until("it was compared", &compared).await;
+    let mut hands = Hands::of(&browser);
+    hands.reach("Look-alikes").await;
+    hands.text(ENTER).await;
+    browser.find(".pairs button").await;
+    hands.reach("Keep this one").await;
+    hands.text(ENTER).await;
+    hands.until("they are one", &shows("No two pictures look the same")).await;
+    hands.took("duplicates found and merged, by keyboard", 4);
+
+    browser.client.goto(&library).await.unwrap();
+    browser.find(".grid-row").await;
+    let mut hands = Hands::of(&browser);
+    hands.reach("New banner…").await;
+    hands.text(ENTER).await;
+    browser.find("#banner-slots").await;
+    hands.reach("For the slots").await;
+    hands.text("background").await;
+    browser.find(".ant-select-item-option-active[title*='ackground']").await;
+    hands.text(ENTER).await;
+    hands.reach("Text on it").await;
+    hands.text(&format!("Star walks{ENTER}")).await;
+    hands.until("it is on the bench", FINISHING).await;
+    hands.took("a header with text, by keyboard", 10);
+    assert_eq!(browser.complaints().await, [""; 0]);
+    browser.close().await;
+}
+
 /// The banner that was made last.
 async fn saved_banner(application: &Application) -> Value {
     let banners =
@@ -283,6 +364,9 @@ async fn kinds(application: &Application, picture: &Value) -> Vec<String> {
     let steps = step["edits"]["steps"].as_array().unwrap().clone();
     steps.iter().map(|step| step["kind"].as_str().unwrap().to_owned()).collect()
 }
+
+const TRIED: &str = "return document.querySelectorAll('.band').length >= 2
+    && !document.querySelector('[data-testid=trial-progress]').textContent";
 
 const FINISHING: &str = "return document.querySelector('[data-testid=shown]')?.dataset.shown";
 

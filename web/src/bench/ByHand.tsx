@@ -5,7 +5,7 @@ import { formatName } from "../ui/figures";
 import { ProblemNote } from "../ui/ProblemNote";
 import { FilesMade } from "./FilesMade";
 import { Proof } from "./Proof";
-import type { Recipe } from "./recipe";
+import type { Recipe } from "../ui/recipe";
 
 const FORMATS = (["jpeg", "webp", "avif", "png"] as Format[]).map((value) => ({ value, label: formatName[value] }));
 

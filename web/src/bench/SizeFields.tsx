@@ -1,6 +1,6 @@
 import { InputNumber, Select } from "antd";
 import type { Fit } from "../api/client";
-import type { Recipe, SizeBy } from "./recipe";
+import type { Recipe, SizeBy } from "../ui/recipe";
 
 const FITS: { value: Fit; label: string; title: string }[] = [
   { value: "cover", label: "cover", title: "Fill the box and cut the rest" },

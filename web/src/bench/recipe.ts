@@ -1,58 +1,16 @@
 import { useState } from "react";
-import type { Fit, Format, PlaceAsked } from "../api/client";
-
-export type SizeBy = "slot" | "width" | "height" | "long-side" | "percent";
-
-/** What the next file is to be: a slot, and an encoding. */
-export interface Recipe {
-  width: number | null;
-  height: number | null;
-  fit: Fit;
-  /** By the box of a slot, or the whole picture by one figure. */
-  by: SizeBy;
-  amount: number | null;
-  density: number;
-  format: Format;
-  quality: number | null;
-  /** Whether it was laid on the bench for the picture that is opened next. */
-  laid: boolean;
-}
-
-const KEY = "brisk-margin.recipe";
-const FIRST: Recipe = {
-  width: null,
-  height: null,
-  fit: "cover",
-  by: "slot",
-  amount: null,
-  density: 1,
-  format: "webp",
-  quality: null,
-  laid: false,
-};
+import type { PlaceAsked } from "../api/client";
+import { keepRecipe, keptRecipe, type Recipe } from "../ui/recipe";
 
 /** The recipe, kept from picture to picture: the next one often goes into the same slot. */
 export function useRecipe(): [Recipe, (change: Partial<Recipe>) => void] {
-  const [recipe, setRecipe] = useState<Recipe>(() => ({ ...FIRST, ...stored() }));
+  const [recipe, setRecipe] = useState(keptRecipe);
   const change = (part: Partial<Recipe>) => {
     const next = { ...recipe, ...part };
-    localStorage.setItem(KEY, JSON.stringify(next));
+    keepRecipe(next);
     setRecipe(next);
   };
   return [recipe, change];
-}
-
-/** Lays a slot on the bench, for the picture that is opened next. */
-export function layOnBench(part: Partial<Recipe>) {
-  localStorage.setItem(KEY, JSON.stringify({ ...FIRST, ...stored(), by: "slot", laid: true, ...part }));
-}
-
-function stored(): Partial<Recipe> {
-  try {
-    return JSON.parse(localStorage.getItem(KEY) ?? "{}") as Partial<Recipe>;
-  } catch {
-    return {};
-  }
 }
 
 /** The slot or the size, once it is typed. */

@@ -11,7 +11,7 @@ import { MeasureBar } from "./MeasureBar";
 import { MeasuredNow } from "./MeasuredNow";
 import { MeasuredSite } from "./MeasuredSite";
 import { SlotLists } from "./SlotLists";
-import { useLayouts } from "./useLayouts";
+import { useLayouts } from "../api/useLayouts";
 import "./layouts.css";
 
 /** Layouts: what size it has to be, and how well what is there does. */

@@ -6,8 +6,8 @@ import { count, timeLeft } from "../ui/figures";
 import { MenuButton } from "../ui/MenuButton";
 import { ProblemNote } from "../ui/ProblemNote";
 import { SideSheet } from "../ui/SideSheet";
+import { useAddress } from "../ui/useAddress";
 import { useSiteFiles } from "./SiteFiles";
-import { SiteSheet } from "./SiteSheet";
 import { cancelMeasuring, useMeasure, useReport } from "./useLayouts";
 
 /** Which page or site to measure, and how far that is. */
@@ -17,7 +17,7 @@ export function MeasureBar() {
   const [typed, setTyped] = useState<string>();
   const address = typed ?? site.data?.address ?? "";
   const [wholeSite, setWholeSite] = useState(true);
-  const [settings, setSettings] = useState(false);
+  const [, changeAddress] = useAddress();
   const measure = useMeasure();
   const report = useReport().data;
   const running = report?.running ?? false;
@@ -38,7 +38,7 @@ export function MeasureBar() {
       key: "widths",
       label: widths ? `Layout widths: ${widths} px…` : "Layout widths…",
       onClick: () => {
-        setSettings(true);
+        changeAddress({ sheet: "site" }, "back");
       },
     },
     ...files.items,
@@ -136,12 +136,6 @@ export function MeasureBar() {
           ))}
         </ul>
       </SideSheet>
-      <SiteSheet
-        open={settings}
-        onClose={() => {
-          setSettings(false);
-        }}
-      />
     </>
   );
 }

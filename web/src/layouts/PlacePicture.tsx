@@ -1,7 +1,7 @@
 import { Button, Checkbox, Select } from "antd";
 import { useState } from "react";
 import type { MeasuredPage, Place, Slot } from "../api/client";
-import { usePictures } from "../library/useLibrary";
+import { usePictures } from "../api/usePictures";
 import { pixels } from "../ui/figures";
 import { ProblemNote } from "../ui/ProblemNote";
 import { usePlaces, usePlace } from "./useLayouts";

@@ -4,7 +4,7 @@ import type { SetSize, SizeSet, Slot, SlotBoxes } from "../api/client";
 import { count } from "../ui/figures";
 import { ProblemNote } from "../ui/ProblemNote";
 import { SideSheet } from "../ui/SideSheet";
-import { useApplySizeSet, useKeepSizeSet, useRemoveSizeSet, useSetBoxes, useSizeSets } from "./useSizeSets";
+import { useApplySizeSet, useKeepSizeSet, useRemoveSizeSet, useSetBoxes, useSizeSets } from "../api/useSizeSets";
 
 interface Props {
   open: boolean;

@@ -1,7 +1,7 @@
 import { Button, InputNumber, Select } from "antd";
 import { useNavigate } from "react-router";
 import type { MeasuredPage, Place, Slot, SlotChange } from "../api/client";
-import { layOnBench } from "../bench/recipe";
+import { layOnBench } from "../ui/recipe";
 import { Bytes } from "../ui/Bytes";
 import { count, density, pixels } from "../ui/figures";
 import { IssueLine } from "../ui/IssueLine";

@@ -1,15 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { accept, api, ApiError, unwrap, type NewSlot, type Problem, type SlotChange, siteApi } from "../api/client";
 
-/** The site's pages and slots. */
-export function useLayouts() {
-  return useQuery({
-    queryKey: ["layouts"],
-    queryFn: async ({ signal }) => unwrap(await api.GET("/layouts", { signal })),
-    placeholderData: (previous) => previous,
-  });
-}
-
 /** Which places are asked for. */
 type Asked = { page: string } | { slot: string } | { uncertain: boolean };
 

@@ -3,7 +3,7 @@ import { useState } from "react";
 import { Link } from "react-router";
 import type { FileOutcome, ImportAction } from "../api/client";
 import { useSite } from "../api/useSite";
-import { useSizeSets } from "../layouts/useSizeSets";
+import { useSizeSets } from "../api/useSizeSets";
 import { SideSheet } from "../ui/SideSheet";
 import { bytes, count, formatName, pixels, timeLeft } from "../ui/figures";
 import { arrivals, isUnderWay, type Arrival, type Stage } from "./arrivals";

@@ -3,12 +3,13 @@ import { Button, Input, InputNumber, Segmented, Select } from "antd";
 import { useState } from "react";
 import { useNavigate } from "react-router";
 import { api, unwrap } from "../api/client";
-import { useLayouts } from "../layouts/useLayouts";
+import { useLayouts } from "../api/useLayouts";
 import { count } from "../ui/figures";
 import { notices } from "../ui/notice";
 import { ProblemNote } from "../ui/ProblemNote";
+import { MultiSelect } from "../ui/MultiSelect";
 import { SideSheet } from "../ui/SideSheet";
-import { usePictures } from "./useLibrary";
+import { usePictures } from "../api/usePictures";
 
 type Ground = "colour" | "picture";
 
@@ -60,16 +61,13 @@ export function BannerSheet({ open, onClose }: { open: boolean; onClose: () => v
         }}
       >
         <label htmlFor="banner-slots">For the slots</label>
-        <Select
+        <MultiSelect<string>
           id="banner-slots"
-          mode="multiple"
           value={slots}
           placeholder="One, or a row of them"
           showSearch={{ optionFilterProp: "label" }}
           options={layouts.data?.slots.map((slot) => ({ value: slot.id, label: slot.name })) ?? []}
-          onChange={(next: string[]) => {
-            setSlots(next);
-          }}
+          onChange={setSlots}
         />
         <label htmlFor="banner-name">Name</label>
         <Input

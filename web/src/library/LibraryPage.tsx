@@ -15,7 +15,8 @@ import { FilterBar } from "./FilterBar";
 import { PictureGrid } from "./PictureGrid";
 import { CollectionMenu } from "./ShelfMenu";
 import { SideList } from "./SideList";
-import { useBringBack, useCollect, usePictures, useShelves } from "./useLibrary";
+import { usePictures } from "../api/usePictures";
+import { useBringBack, useCollect, useShelves } from "./useLibrary";
 import { useListAddress, type View } from "./useListAddress";
 import { useSelection } from "./useSelection";
 

@@ -5,7 +5,7 @@ import { commonIssues } from "./issues";
 import { leaveScrolled, scrollOf } from "./listMemory";
 import { PictureHead, PictureRow } from "./PictureRow";
 import { useCurrentRow } from "./useCurrentRow";
-import type { Order } from "./useLibrary";
+import type { Order } from "../api/usePictures";
 import { selectByClick, selectByKey, type Selection } from "./useSelection";
 
 const ROW = 44;

@@ -1,7 +1,7 @@
 import type { MouseEvent } from "react";
 import { previewUrl, type IssueKind, type Picture } from "../api/client";
 import { COLUMNS } from "./columns";
-import type { Order } from "./useLibrary";
+import type { Order } from "../api/usePictures";
 
 /** The heads of the columns, each of which sorts. */
 export function PictureHead({ order, onOrder }: { order: Order; onOrder: (order: Order) => void }) {

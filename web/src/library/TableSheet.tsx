@@ -5,7 +5,8 @@ import type { FilterBody } from "../api/client";
 import { count } from "../ui/figures";
 import { ProblemNote } from "../ui/ProblemNote";
 import { SideSheet } from "../ui/SideSheet";
-import { queryOf, useTable } from "./useLibrary";
+import { queryOf } from "../api/usePictures";
+import { useTable } from "./useLibrary";
 
 interface Props {
   open: boolean;

@@ -1,45 +1,7 @@
 /** The library's data, and what can be done with it. */
-import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import {
-  accept,
-  api,
-  unwrap,
-  type Change,
-  type FilterBody,
-  type PictureFields,
-  type SortBy,
-  type Which,
-} from "../api/client";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { accept, api, unwrap, type Change, type FilterBody, type PictureFields, type Which } from "../api/client";
 import { notices } from "../ui/notice";
-
-export interface Order {
-  sort: SortBy;
-  descending: boolean;
-}
-
-/** A filter as it stands in an address. */
-export const queryOf = ({ search, issues, format, folder, collection, removed }: FilterBody) => ({
-  ...(search && { search }),
-  ...(issues && issues.length > 0 && { issues: issues.join(",") }),
-  ...(format && { format }),
-  ...(folder && { folder }),
-  ...(collection && { collection }),
-  ...(removed && { removed }),
-});
-
-/** The library as far as it was scrolled, part by part. */
-export function usePictures(filter: FilterBody, order: Order) {
-  return useInfiniteQuery({
-    queryKey: ["pictures", filter, order],
-    initialPageParam: undefined as string | undefined,
-    queryFn: async ({ pageParam, signal }) => {
-      const query = { ...queryOf(filter), ...order, limit: 200, ...(pageParam && { after: pageParam }) };
-      return unwrap(await api.GET("/pictures", { params: { query }, signal }));
-    },
-    getNextPageParam: (last) => last.next ?? undefined,
-    placeholderData: (previous) => previous,
-  });
-}
 
 export function useShelves() {
   return useQuery({

@@ -1,7 +1,7 @@
 import { useMemo } from "react";
 import type { FilterBody, IssueKind, SortBy } from "../api/client";
 import { useAddress } from "../ui/useAddress";
-import type { Order } from "./useLibrary";
+import type { Order } from "../api/usePictures";
 
 export const VIEWS = ["rows", "pictures", "write"] as const;
 export type View = (typeof VIEWS)[number];

@@ -1,5 +1,5 @@
 /** A server that answers in the test itself: what is asked, and what it says, are the test's. */
-import { afterEach, beforeEach } from "vitest";
+import { afterEach, beforeEach, vi } from "vitest";
 
 export interface Asked {
   method: string;
@@ -10,6 +10,13 @@ export interface Asked {
 }
 
 type Answer = (asked: Asked) => Response;
+
+// What the library's lists watch; nothing changes its size here.
+globalThis.ResizeObserver ??= class {
+  observe = vi.fn();
+  unobserve = vi.fn();
+  disconnect = vi.fn();
+};
 
 const HERE = "http://127.0.0.1";
 const nobody: Answer = ({ path }) => Response.json({ detail: `nobody answers at ${path}` }, { status: 404 });

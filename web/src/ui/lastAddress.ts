@@ -1,5 +1,6 @@
 import { useEffect } from "react";
 import { useLocation } from "react-router";
+import { changed } from "./useAddress";
 
 /** Where each view was left, so that coming back to it leads there. */
 const left = new Map<string, string>();
@@ -11,6 +12,9 @@ export const lastAddress = (path: string) => left.get(path) ?? path;
 export function useLastAddress(paths: readonly string[]) {
   const { pathname, search } = useLocation();
   useEffect(() => {
-    if (paths.includes(pathname)) left.set(pathname, pathname + search);
+    if (!paths.includes(pathname)) return;
+    // A sheet that lay over it is not come back to.
+    const query = changed(search, { sheet: undefined });
+    left.set(pathname, query ? `${pathname}?${query}` : pathname);
   }, [paths, pathname, search]);
 }

@@ -99,6 +99,31 @@ async fn a_set_is_made_once_as_the_rules_say_with_its_credit_in_it() {
 }
 
 #[tokio::test]
+async fn layout_widths_with_the_same_box_share_their_files() {
+    let api = Api::start().await;
+    let id = api.taken("dome.jpg", &gradient_jpeg(900, 450)).await;
+    let boxes = json!({
+        "390": [200, 100], "820": [100, 50], "1280": [200, 100], "1920": [200, 100],
+    });
+    let new = json!({"name": "teaser", "kind": "card", "fit": "cover", "boxes": boxes});
+    let slot = api.post("/api/slots", &new).await.json()["id"].clone();
+    rule(&api, "", json!({"formats": ["jpeg"], "densities": [1]})).await;
+    // A border as wide on every screen: each layout width has files of its own.
+    let mut adjustments =
+        api.get(&format!("/api/pictures/{id}/bench")).await.json()["adjustments"].clone();
+    let border = json!({"kind": "border", "width": {"px": 4, "of": "css"}, "colour": "#ffffff"});
+    adjustments["edits"] = json!({"version": 1, "steps": [border]});
+    let asked = json!({"slot": slot, "adjustments": adjustments});
+    let set = made_set(&api, &id, &asked).await;
+    let parts = set["parts"].as_array().unwrap();
+    assert_eq!(parts.len(), 3, "the widest two have the same box: {set:#}");
+    assert_eq!((&set["files"], &set["made"]), (&json!(3), &json!(3)));
+    let names: Vec<&Value> = files(&set).iter().map(|file| &file["name"]).collect();
+    assert_eq!(names[0], names[2], "the narrowest has the same box as well");
+    assert_ne!(names[0], names[1]);
+}
+
+#[tokio::test]
 async fn a_picture_that_is_excluded_is_made_into_nothing_and_says_so() {
     let api = Api::start().await;
     let id = api.taken("dome.jpg", &gradient_jpeg(600, 400)).await;

@@ -2,7 +2,7 @@ import { Button, Checkbox } from "antd";
 import type { Behind, EditEntry, EditKind } from "../../api/client";
 import { Choice, ColourField, FigureField, LengthField, SpotFields } from "./fields";
 import { TextFields } from "./TextFields";
-import { numberOf } from "./useEditKinds";
+import { numberOf } from "../../api/useEditKinds";
 
 /** Numbers that stand beside something else than the plain ones. */
 export const OWN_FIELDS: Partial<Record<EditEntry["kind"], string[]>> = {

@@ -1,16 +1,10 @@
 import { Button, Input, Select } from "antd";
 import { useState } from "react";
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { accept, api, unwrap, type Adjustments } from "../../api/client";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { accept, api, type Adjustments } from "../../api/client";
+import { useEditPresets } from "../../api/useEditPresets";
 import { notices } from "../../ui/notice";
 import { ProblemNote } from "../../ui/ProblemNote";
-
-export function useEditPresets() {
-  return useQuery({
-    queryKey: ["finishes"],
-    queryFn: async ({ signal }) => unwrap(await api.GET("/finishes", { signal })),
-  });
-}
 
 /** Takes the edits of a preset, or saves these as one. */
 export function EditPresets({

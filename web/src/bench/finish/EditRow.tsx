@@ -3,7 +3,7 @@ import type { Behind, EditEntry, EditKind, Issue, TextContrast } from "../../api
 import { IssueLine } from "../../ui/IssueLine";
 import { FigureField } from "./fields";
 import { EditFields, OWN_FIELDS, type EditTools } from "./EditFields";
-import { figuresWithout } from "./useEditKinds";
+import { figuresWithout } from "../../api/useEditKinds";
 
 interface Props extends EditTools {
   step: EditEntry;

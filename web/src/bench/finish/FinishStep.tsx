@@ -1,7 +1,7 @@
 import { Button, Select } from "antd";
 import { useMemo, useState } from "react";
 import type { EditEntry, Picture, Adjustments } from "../../api/client";
-import { usePictures } from "../../library/useLibrary";
+import { usePictures } from "../../api/usePictures";
 import { ProblemNote } from "../../ui/ProblemNote";
 import { useAddress } from "../../ui/useAddress";
 import { useKey } from "../../ui/useKey";
@@ -13,7 +13,8 @@ import { EditRow } from "./EditRow";
 import { Histograms } from "./Histogram";
 import { EditPresets } from "./EditPresets";
 import { ShownView } from "./ShownView";
-import { kindOf, nameOf, useEditKinds, type Kind } from "./useEditKinds";
+import { kindOf, nameOf, useEditKinds, type Kind } from "../../api/useEditKinds";
+import "./finish.css";
 
 const WHOLE = "whole";
 

@@ -1,7 +1,7 @@
 import { Input } from "antd";
 import type { Behind, Edit, EditKind } from "../../api/client";
 import { Choice, ColourField, FigureField, LengthField, SpotFields } from "./fields";
-import { numberOf } from "./useEditKinds";
+import { numberOf } from "../../api/useEditKinds";
 
 type TextStep = Extract<Edit, { kind: "text" }>;
 

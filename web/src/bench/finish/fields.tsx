@@ -1,6 +1,6 @@
 import { Button, Checkbox, Input, InputNumber, Select } from "antd";
 import type { Edit, EditKind, Figure, Length } from "../../api/client";
-import { numberOf } from "./useEditKinds";
+import { numberOf } from "../../api/useEditKinds";
 
 export function FigureField({
   figure,

@@ -2,7 +2,7 @@ import { Button, Checkbox, Segmented, Select } from "antd";
 import { useMemo, useState } from "react";
 import { Link } from "react-router";
 import { api, unwrap, type Holding, type Picture, type Rect, type Adjustments } from "../../api/client";
-import { usePictures } from "../../library/useLibrary";
+import { usePictures } from "../../api/usePictures";
 import { ProblemNote } from "../../ui/ProblemNote";
 import { useAddress } from "../../ui/useAddress";
 import { useKey } from "../../ui/useKey";
@@ -17,6 +17,7 @@ import { NO_MARKS, type Marks } from "./marks";
 import { SlotViews } from "./SlotViews";
 import { SourceView, type Chosen, type Tool } from "./SourceView";
 import { useCrop } from "./useCrop";
+import "./frame.css";
 
 type Scale = "fit" | "quarter" | "half" | "true";
 const SCALES: { value: Scale; label: string; title: string }[] = [

@@ -4,9 +4,11 @@ import type { ByteCap, EffectiveRule, Format, OutputRule, QualityTarget } from "
 import { density, formatName } from "../../ui/figures";
 import { useLimits } from "../../api/useLimits";
 import { ProblemNote } from "../../ui/ProblemNote";
+import { MultiSelect } from "../../ui/MultiSelect";
 import { SideSheet } from "../../ui/SideSheet";
 import { capWords, LEVELS, wantWords } from "../trials/words";
 import { useDecision, useRule, useSayRule, type RuleOf } from "./useRule";
+import "./rules.css";
 
 interface Props {
   picture: { id: string; name: string };
@@ -109,8 +111,7 @@ function RuleForm({
         holds={decision?.formats.value.map((format) => formatName[format]).join(", ")}
         by={decision?.formats.by}
       >
-        <Select<Format[]>
-          mode="multiple"
+        <MultiSelect<Format>
           aria-label="Formats"
           placeholder="inherited"
           value={rule.formats ?? []}
@@ -144,8 +145,7 @@ function RuleForm({
         holds={decision && (decision.densities.value?.map(density).join(", ") ?? "the slot's own")}
         by={decision?.densities.by}
       >
-        <Select<number[]>
-          mode="multiple"
+        <MultiSelect<number>
           aria-label="Densities"
           placeholder="inherited: the slot's own"
           value={rule.densities ?? []}

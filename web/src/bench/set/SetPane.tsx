@@ -17,6 +17,7 @@ import { outcomeWords, ruleWords } from "../trials/words";
 import { Downloads } from "./Downloads";
 import { Copy, Markup } from "./Markup";
 import { useMakeSet, useSet } from "./useSet";
+import "./set.css";
 
 interface Props {
   picture: Picture;

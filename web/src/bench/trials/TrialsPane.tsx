@@ -13,6 +13,7 @@ import { Curve } from "./Curve";
 import { Ruler } from "./Ruler";
 import { outcomeWords, ruleWords } from "./words";
 import { useChoose, useProof, useSearches, useTrial, type Target } from "./useTrials";
+import "./trials.css";
 
 type AddBy = "quality" | "bytes";
 

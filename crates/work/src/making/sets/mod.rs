@@ -219,11 +219,12 @@ impl ResponsiveSet {
         });
         let settled = futures::future::try_join_all(ended).await?;
         let specs = settled.iter().flatten().flatten().map(|(_, spec)| spec);
-        let mut variants = maker.store.variants_for(picture.id, specs).await?;
+        let variants = maker.store.variants_for(picture.id, specs).await?;
         for (file, settled) in self.files.iter_mut().zip(settled) {
             file.made = settled.into_iter().flatten().find_map(|(known, spec)| {
                 let Settled { encoding, outcome, .. } = known;
-                let variant = variants.remove(&spec.cache_key())?;
+                // Two layout widths may have the same file.
+                let variant = variants.get(&spec.cache_key())?.clone();
                 let score = match spec.is_copy {
                     true => Some(Score::SAME),
                     false => scores.get(&(spec.framing.cache_key(), encoding)).copied(),

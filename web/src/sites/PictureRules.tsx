@@ -2,7 +2,7 @@ import { Button, Input, Select } from "antd";
 import { useState } from "react";
 import type { Site, ImportAction } from "../api/client";
 import { useChangeSite } from "../api/useSite";
-import { useSizeSets } from "../layouts/useSizeSets";
+import { useSizeSets } from "../api/useSizeSets";
 import { ProblemNote } from "../ui/ProblemNote";
 
 const chosen = (import_action: ImportAction) =>

@@ -2,7 +2,7 @@ import { Button, Checkbox, Input } from "antd";
 import { useState } from "react";
 import type { Site } from "../api/client";
 import { useChangeSite, useSite } from "../api/useSite";
-import { PictureRules } from "../library/PictureRules";
+import { PictureRules } from "./PictureRules";
 import { ProblemNote } from "../ui/ProblemNote";
 import { SideSheet } from "../ui/SideSheet";
 

@@ -1,5 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { accept, api, unwrap, type NewSizeSet, type SlotBoxes } from "../api/client";
+import { accept, api, unwrap, type NewSizeSet, type SlotBoxes } from "./client";
 
 /** Named sets of sizes. */
 export function useSizeSets() {

@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { api, unwrap, type Edit, type EditKind, type Figure } from "../../api/client";
+import { api, unwrap, type Edit, type EditKind, type Figure } from "./client";
 
 export type Kind = Edit["kind"];
 
