@@ -12,7 +12,7 @@ export interface Asked {
 type Answer = (asked: Asked) => Response;
 
 // What the library's lists watch; nothing changes its size here.
-globalThis.ResizeObserver ??= class {
+globalThis.ResizeObserver = class {
   observe = vi.fn();
   unobserve = vi.fn();
   disconnect = vi.fn();
