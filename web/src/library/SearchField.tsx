@@ -22,9 +22,11 @@ export function SearchField({ ref }: { ref: Ref<InputRef> }) {
     },
     [],
   );
+  // What is typed stays in sight until the address has it: the address follows a moment later, and
+  // a letter that is typed in that moment goes on from what was typed before.
+  if (typed !== undefined && typed === standing) setTyped(undefined);
   const go = (words: string) => {
     clearTimeout(waiting.current);
-    setTyped(undefined);
     const [, query = ""] = (isList ? LIST + window.location.search : lastAddress(LIST)).split("?");
     void navigate({ pathname: LIST, search: changed(query, { q: words, at: undefined }) }, { replace: isList });
   };
