@@ -27,6 +27,9 @@ const LayoutsPage = lazy(() => import("./layouts/LayoutsPage").then(({ LayoutsPa
 const PairsPage = lazy(() => import("./library/PairsPage").then(({ PairsPage }) => ({ default: PairsPage })));
 const PictureView = lazy(() => import("./library/PictureView").then(({ PictureView }) => ({ default: PictureView })));
 const ChangesPage = lazy(() => import("./library/ChangesPage").then(({ ChangesPage }) => ({ default: ChangesPage })));
+const RunsPage = lazy(() => import("./runs/RunsPage").then(({ RunsPage }) => ({ default: RunsPage })));
+const RunPage = lazy(() => import("./runs/RunPage").then(({ RunPage }) => ({ default: RunPage })));
+const NewRunPage = lazy(() => import("./runs/NewRunPage").then(({ NewRunPage }) => ({ default: NewRunPage })));
 const SiteSheet = lazy(() => import("./sites/SiteSheet").then(({ SiteSheet }) => ({ default: SiteSheet })));
 const JobsSheet = lazy(() => import("./jobs/JobsSheet").then(({ JobsSheet }) => ({ default: JobsSheet })));
 const ArrivalsSheet = lazy(() =>
@@ -60,6 +63,7 @@ export function App({ mode, onMode }: { mode: Mode; onMode: (mode: Mode) => void
     if (goes && event.key === "y") void navigate(lastAddress("/layouts"));
     else if (goes && event.key === "l") void navigate(lastAddress("/library"));
     else if (goes && event.key === "b") void navigate(bench);
+    else if (goes && event.key === "r") void navigate("/runs");
     else if (event.key === "?") setKeysOpen((open) => !open);
     else if (event.key === "a") setArrivalsOpen((open) => !open);
     else if (event.key === "/") {
@@ -121,6 +125,7 @@ export function App({ mode, onMode }: { mode: Mode; onMode: (mode: Mode) => void
           <NavLink to={lastAddress("/layouts")}>Layouts</NavLink>
           <NavLink to={lastAddress("/library")}>Library</NavLink>
           <NavLink to={bench}>Bench</NavLink>
+          <NavLink to="/runs">Runs</NavLink>
         </nav>
         <ErrorBoundary at={pathname}>
           <Suspense fallback={<Waiting words="Opening…" />}>
@@ -133,6 +138,9 @@ export function App({ mode, onMode }: { mode: Mode; onMode: (mode: Mode) => void
               <Route path="/bench" element={<BenchPage />} />
               <Route path="/bench/:id" element={<BenchPage />} />
               <Route path="/library/changes" element={<ChangesPage />} />
+              <Route path="/runs" element={<RunsPage />} />
+              <Route path="/runs/new" element={<NewRunPage />} />
+              <Route path="/runs/:id" element={<RunPage />} />
               <Route path="*" element={<Nowhere />} />
             </Routes>
           </Suspense>

@@ -16,6 +16,7 @@ mod output_rules;
 mod pictures;
 mod problem;
 mod responsive;
+mod runs;
 mod served;
 mod site;
 mod site_files;
@@ -132,6 +133,14 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(responsive::drawing))
         .routes(routes!(responsive::set))
         .routes(routes!(responsive::make_set))
+        .routes(routes!(runs::forecast))
+        .routes(routes!(runs::start_run, runs::list_runs))
+        .routes(routes!(runs::one_run))
+        .routes(routes!(runs::run_items))
+        .routes(routes!(runs::pause_run))
+        .routes(routes!(runs::resume_run))
+        .routes(routes!(runs::cancel_run))
+        .routes(routes!(runs::take_run_back))
         .routes(routes!(output_rules::decision))
         .routes(routes!(output_rules::output_rule, output_rules::say_output_rule))
         .routes(routes!(tally::tally))

@@ -19,14 +19,23 @@ pub enum JobKind {
     Measure,
     /// All files of a picture for a slot.
     Set,
+    /// The files of many pictures for their slots.
+    Run,
     /// What was removed for good, and what nothing speaks of any more.
     Sweep,
 }
 
 impl JobKind {
     /// Every kind.
-    pub const ALL: [Self; 6] =
-        [Self::Analyse, Self::Import, Self::Status, Self::Measure, Self::Set, Self::Sweep];
+    pub const ALL: [Self; 7] = [
+        Self::Analyse,
+        Self::Import,
+        Self::Status,
+        Self::Measure,
+        Self::Set,
+        Self::Run,
+        Self::Sweep,
+    ];
 
     /// Its name in the database and in addresses.
     pub const fn name(self) -> &'static str {
@@ -36,6 +45,7 @@ impl JobKind {
             Self::Status => "status",
             Self::Measure => "measure",
             Self::Set => "set",
+            Self::Run => "run",
             Self::Sweep => "sweep",
         }
     }
@@ -53,6 +63,7 @@ impl JobKind {
             Self::Status => "Working out what could be saved",
             Self::Measure => "Measuring pages",
             Self::Set => "Making the files of a slot",
+            Self::Run => "Making the files of many pictures",
             Self::Sweep => "Clearing away what nothing needs",
         }
     }
@@ -68,7 +79,7 @@ impl JobKind {
             Self::Analyse => Duration::from_secs(5 * 60),
             Self::Import | Self::Set => Duration::from_secs(60 * 60),
             Self::Status | Self::Sweep => Duration::from_secs(20 * 60),
-            Self::Measure => Duration::from_secs(4 * 60 * 60),
+            Self::Measure | Self::Run => Duration::from_secs(4 * 60 * 60),
         }
     }
 

@@ -55,6 +55,7 @@ pub mod recognise;
 pub mod render_spec;
 pub mod responsive;
 pub mod rule;
+pub mod run;
 pub mod set_plan;
 pub mod showing;
 pub mod shown_by;

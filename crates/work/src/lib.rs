@@ -22,6 +22,7 @@ pub mod layouts;
 pub mod making;
 pub mod measuring;
 pub mod removal;
+pub mod runs;
 pub mod sites;
 pub mod status;
 pub mod uploads;

@@ -9,7 +9,7 @@ const shows: Record<string, string[]> = {
   variants: ["picture", "picture-page", "set", "tally", "bench"],
   trials: ["proof"],
   steps: ["bench", "step", "picture"],
-  jobs: ["jobs", "measuring", "set"],
+  jobs: ["jobs", "measuring", "set", "runs"],
   layouts: ["layouts", "measuring", "picture-page", "framings", "bench", "set", "proof", "tally"],
   rules: ["rule", "decision", "set", "proof"],
   site: ["site", "sites", "layouts", "set"],

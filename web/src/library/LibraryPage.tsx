@@ -205,6 +205,7 @@ export function LibraryPage() {
           removed={own.removed ?? false}
           onSheet={setSheet}
           onOpen={(id) => void navigate(`/bench/${id}`)}
+          onRun={() => void navigate("/runs/new", { state: { which: selection.which } })}
           onDone={selection.clear}
         />
       </Tally>
@@ -244,11 +245,12 @@ interface ActionsProps {
   removed: boolean;
   onSheet: (sheet: Sheet) => void;
   onOpen: (id: string) => void;
+  onRun: () => void;
   onDone: () => void;
 }
 
 /** What can be done with the selection; where nothing is, says how to begin. */
-function Actions({ which, chosen, first, removed, onSheet, onOpen, onDone }: ActionsProps) {
+function Actions({ which, chosen, first, removed, onSheet, onOpen, onRun, onDone }: ActionsProps) {
   const back = useBringBack();
   if (!which) return <Button disabled>Select pictures to work on them</Button>;
   if (removed) {
@@ -286,6 +288,9 @@ function Actions({ which, chosen, first, removed, onSheet, onOpen, onDone }: Act
         }}
       >
         Apply edits to…
+      </Button>
+      <Button title="Makes all their files, for every slot that shows them" onClick={onRun}>
+        Run…
       </Button>
       <Button
         onClick={() => {

@@ -8,6 +8,7 @@ const KEYS: [string[], string][] = [
   [["G", "then", "Y"], "Go to the layouts"],
   [["G", "then", "L"], "Go to the library"],
   [["G", "then", "B"], "Go back to the bench"],
+  [["G", "then", "R"], "Go to the runs"],
   [["↑", "↓"], "Move in the library"],
   [["Space"], "Select or leave the row; with Shift, all rows up to it"],
   [["Alt", "↑ ↓"], "Move the row to another place in its collection"],
@@ -18,7 +19,7 @@ const KEYS: [string[], string][] = [
     ["Enter"],
     "Edit details: Enter opens a cell, then saves it and goes down; Tab saves it and goes right, Escape discards it",
   ],
-  [["N"], "Layouts: the next issue, in the slot that wastes most first"],
+  [["N"], "Layouts: the next issue, in the slot that wastes most first. Runs: the next result, the lowest score first"],
   [["+", "−"], "Layouts: closer, further away; drag or hold Space to pan, Ctrl and wheel to zoom"],
   [["A"], "Show or hide uploads"],
   [

@@ -8,6 +8,7 @@ mod geometry;
 mod layouts;
 mod library;
 mod responsive;
+mod runs;
 mod sites;
 mod support;
 mod trials;

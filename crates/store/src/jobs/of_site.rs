@@ -1,7 +1,7 @@
 //! A site's own jobs: added, listed, cancelled and tried again.
 
 use brisk_margin_core::job::{JobKind, JobState};
-use sea_orm::{ConnectionTrait, FromQueryResult};
+use sea_orm::{ConnectionTrait, FromQueryResult, Statement};
 use uuid::Uuid;
 
 use super::{COLUMNS, Counted, Id, Job, JobCount, NewJob, Row, upkeep};
@@ -14,7 +14,13 @@ impl Store {
     /// # Errors
     /// Those of the database.
     pub async fn push_job(&self, new: &NewJob) -> Result<Uuid, StoreError> {
-        let statement = self.statement(
+        let row = Id::find_by_statement(self.push_statement(new)).one(&self.db).await?;
+        row.map(|row| row.id).ok_or_else(|| StoreError::Corrupt("a job vanished".to_owned()))
+    }
+
+    /// The statement of [`Self::push_job`], for a transaction that adds what the job is about.
+    pub(crate) fn push_statement(&self, new: &NewJob) -> Statement {
+        self.statement(
             "INSERT INTO jobs (site, kind, key, args, priority, due_at)
              VALUES ($6, $1, $2, $3, $4, now() + make_interval(secs => $5))
              ON CONFLICT (site, kind, key) WHERE state = 'waiting' DO UPDATE SET
@@ -29,9 +35,7 @@ impl Store {
                 new.after.as_secs_f64().into(),
                 self.schema().into(),
             ],
-        );
-        let row = Id::find_by_statement(statement).one(&self.db).await?;
-        row.map(|row| row.id).ok_or_else(|| StoreError::Corrupt("a job vanished".to_owned()))
+        )
     }
 
     /// The job of a kind and key that waits or runs.

@@ -12,7 +12,7 @@ use uuid::Uuid;
 use super::{JobFailure, JobInHand};
 use crate::events::Events;
 use crate::sites::Sites;
-use crate::{analysis, import_actions, making, removal, status};
+use crate::{analysis, import_actions, making, removal, runs, status};
 
 /// How long is waited before the end of a job is noted again, where the database was away.
 const NOTE_AGAIN: Duration = Duration::from_secs(1);
@@ -169,6 +169,7 @@ impl JobRunner {
             }
             JobKind::Measure => site().await?.measuring.run(&job).await,
             JobKind::Set => making::sets::making::run(&site().await?.maker, &job).await,
+            JobKind::Run => runs::run(&site().await?.maker, &job).await,
             JobKind::Sweep => removal::run(&self.sites).await,
         }
     }

@@ -79,21 +79,21 @@ pub(crate) async fn run(maker: &Maker, job: &JobInHand) -> Result<(), JobFailure
     let slot = maker.store.slot(slot).await?;
     let slot = slot.ok_or_else(|| JobFailure::last("the slot is gone"))?;
     let set = ResponsiveSet::plan(maker, &picture, &adjustments, slot).await?;
-    set.make(maker, &picture, job).await
+    set.make(maker, &picture, Some(job)).await
 }
 
 impl ResponsiveSet {
     /// Makes every file that was not made yet, spread over the cores; whoever goes away ends it
     /// after the files in hand, and those that are made stay. The picture is decoded once, and what
-    /// files are compared with is worked out once for each width. Each is noted with `job`.
+    /// files are compared with is worked out once for each width. Each is noted with `job`, where that makes nothing else.
     ///
     /// # Errors
     /// The first file's that could not be made.
-    async fn make(
+    pub(crate) async fn make(
         &self,
         maker: &Maker,
         picture: &Picture,
-        job: &JobInHand,
+        job: Option<&JobInHand>,
     ) -> Result<(), JobFailure> {
         if self.decision.excluded.value {
             return Err(SetError::Excluded.into());
@@ -111,7 +111,11 @@ impl ResponsiveSet {
             .map(Ok)
             .try_for_each_concurrent(maker.pool.workers(), |(file, pixels)| async move {
                 self.make_one(maker, picture, file, pixels.as_ref()).await?;
-                job.note(done.fetch_add(1, Ordering::Relaxed) + 1, count).await
+                let done = done.fetch_add(1, Ordering::Relaxed) + 1;
+                match job {
+                    Some(job) => job.note(done, count).await,
+                    None => Ok(()),
+                }
             })
             .await
     }

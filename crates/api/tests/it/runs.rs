@@ -1,0 +1,157 @@
+//! Runs over many pictures, as a client meets them.
+
+use crate::support::Api;
+use crate::support::pages::{page, serving};
+use brisk_margin_core::format::Format;
+use brisk_margin_testing::pictures::{encoded, gradient_jpeg, spots};
+use serde_json::{Value, json};
+
+/// Three pictures: two that pages serve in a slot, and one that no slot shows.
+struct Library {
+    api: Api,
+    heavy: String,
+    light: String,
+    unused: String,
+}
+
+async fn library() -> Library {
+    let api = Api::start().await;
+    let heavy = api.taken("heavy.jpg", &encoded(&spots(1, 900, 600), Format::Jpeg, 98)).await;
+    let light = api.taken("light.jpg", &encoded(&spots(2, 800, 500), Format::Jpeg, 97)).await;
+    let unused = api.taken("unused.jpg", &gradient_jpeg(400, 300)).await;
+    let mut places = Vec::new();
+    for (selector, picture) in [("a", &heavy), ("b", &light)] {
+        let picture = api.picture(picture).await;
+        let bytes = picture["bytes"].as_u64().unwrap();
+        places.push(serving(selector, picture["hash"].as_str().unwrap(), bytes, ""));
+    }
+    api.store.keep_page(page("walks.html", places)).await.unwrap();
+    let rule = json!({"formats": ["webp", "jpeg"], "densities": [1, 2]});
+    api.put("/api/output-rules", &rule).await;
+    api.work().await;
+    Library { api, heavy, light, unused }
+}
+
+async fn files_of(api: &Api, picture: &str) -> usize {
+    let picture = api.get(&format!("/api/pictures/{picture}")).await.json();
+    picture["variants"].as_array().unwrap().len()
+}
+
+async fn items(api: &Api, run: &str) -> Vec<Value> {
+    api.get(&format!("/api/runs/{run}/items")).await.json().as_array().unwrap().clone()
+}
+
+fn id_of(run: &Value) -> String {
+    run["id"].as_str().unwrap().to_owned()
+}
+
+#[tokio::test]
+async fn a_run_is_forecast_made_once_and_taken_back() {
+    let Library { api, heavy, light, unused } = library().await;
+    let all = json!({"which": {"filter": {}}, "name": "All of it"});
+    let forecast = api.post("/api/runs/forecast", &all).await.json();
+    assert_eq!((&forecast["pictures"], &forecast["sets"]), (&json!(2), &json!(2)), "{forecast:#}");
+    assert_eq!(forecast["skipped"], json!([{"reason": "not-used", "pictures": 1}]));
+    assert!(forecast["expected"]["about"].as_u64() < forecast["today"].as_u64());
+    assert_eq!(files_of(&api, &heavy).await, 0, "nothing is made before it starts");
+
+    let run = api.post("/api/runs", &all).await;
+    assert_eq!(run.status, 201);
+    let run = id_of(&run.json());
+    api.work().await;
+    let done = api.get(&format!("/api/runs/{run}")).await.json();
+    assert_eq!(
+        (&done["state"], &done["done"], &done["skipped"]),
+        (&json!("done"), &json!(2), &json!(1))
+    );
+    assert_eq!(done["files"], forecast["files"], "as many as was told");
+    assert!(done["after"].as_u64() < done["before"].as_u64(), "{done:#}");
+    let made = files_of(&api, &heavy).await;
+    assert!(made >= 4, "two formats at two densities: {made}");
+    let told = items(&api, &run).await;
+    assert!(told[0]["score"].as_f64() <= told[1]["score"].as_f64(), "the lowest score first");
+    let skipped = told.iter().find(|item| item["picture"] == json!(unused)).unwrap();
+    assert_eq!(skipped["reason"], "is used in no slot");
+
+    // Again it finds nothing to do, and says so.
+    let again = id_of(&api.post("/api/runs", &all).await.json());
+    api.work().await;
+    let done = api.get(&format!("/api/runs/{again}")).await.json();
+    assert_eq!((&done["done"], &done["skipped"]), (&json!(0), &json!(3)));
+    let told = items(&api, &again).await;
+    assert_eq!(told[0]["reason"], "has all its files already");
+
+    // One is refused, then all is taken back; the originals stay.
+    let told = items(&api, &run).await;
+    let one = told.iter().find(|item| item["picture"] == json!(heavy)).unwrap();
+    let back = format!("/api/runs/{run}/take-back");
+    let refused = api.post(&back, &json!({"places": [one["place"]]})).await.json();
+    assert_eq!(refused["sets"], 1);
+    assert_eq!((files_of(&api, &heavy).await, files_of(&api, &light).await), (0, made));
+    assert_eq!(api.post(&back, &json!({})).await.json()["sets"], 1);
+    assert_eq!(files_of(&api, &light).await, 0);
+    assert_eq!(api.post(&back, &json!({})).await.json()["sets"], 0, "there is nothing left of it");
+    let told = api.get(&format!("/api/runs/{run}")).await.json();
+    assert_eq!((&told["taken_back"], &told["done"]), (&json!(2), &json!(0)));
+}
+
+#[tokio::test]
+async fn what_was_there_before_a_run_stays_when_it_is_taken_back() {
+    let Library { api, heavy, .. } = library().await;
+    let slots = api.get("/api/layouts").await.json();
+    let asked = json!({"slot": slots["slots"][0]["id"]});
+    api.post(&format!("/api/pictures/{heavy}/set/files"), &asked).await;
+    api.work().await;
+    let by_hand = files_of(&api, &heavy).await;
+    let run = id_of(&api.post("/api/runs", &json!({"which": {"filter": {}}})).await.json());
+    api.work().await;
+    api.post(&format!("/api/runs/{run}/take-back"), &json!({})).await;
+    assert_eq!(files_of(&api, &heavy).await, by_hand);
+}
+
+#[tokio::test]
+async fn a_run_is_paused_goes_on_and_is_cancelled() {
+    let Library { api, heavy, light, .. } = library().await;
+    let run =
+        id_of(&api.post("/api/runs", &json!({"which": {"ids": [heavy, light]}})).await.json());
+    let act = async |act: &str| api.post(&format!("/api/runs/{run}/{act}"), &json!({})).await;
+    assert_eq!(act("pause").await.json()["state"], "paused");
+    assert_eq!(act("pause").await.status, 409, "it does not run");
+    api.work().await;
+    assert_eq!(files_of(&api, &heavy).await, 0, "nothing is made while it is paused");
+    assert_eq!(act("resume").await.json()["state"], "running");
+    api.work().await;
+    assert_eq!(api.get(&format!("/api/runs/{run}")).await.json()["done"], 2);
+    assert_eq!(act("cancel").await.status, 409, "it has ended");
+
+    let run = id_of(&api.post("/api/runs", &json!({"which": {"ids": [heavy]}})).await.json());
+    let cancelled = api.post(&format!("/api/runs/{run}/cancel"), &json!({})).await.json();
+    assert_eq!((&cancelled["state"], &cancelled["skipped"]), (&json!("cancelled"), &json!(1)));
+    api.work().await;
+    let told = items(&api, &run).await;
+    assert_eq!(told[0]["reason"], "the run was cancelled before its turn");
+    assert_eq!(api.post(&format!("/api/runs/{run}/resume"), &json!({})).await.status, 409);
+}
+
+#[tokio::test]
+async fn a_picture_that_is_removed_or_excluded_meanwhile_costs_itself_only() {
+    let Library { api, heavy, light, .. } = library().await;
+    let run =
+        id_of(&api.post("/api/runs", &json!({"which": {"ids": [heavy, light]}})).await.json());
+    api.post("/api/pictures/remove", &json!({"which": {"ids": [heavy]}})).await;
+    api.put(&format!("/api/output-rules?picture={light}"), &json!({"excluded": true})).await;
+    api.work().await;
+    let mut reasons: Vec<String> = items(&api, &run)
+        .await
+        .iter()
+        .map(|item| item["reason"].as_str().unwrap().to_owned())
+        .collect();
+    reasons.sort_unstable();
+    assert_eq!(reasons, ["is excluded by a rule", "was removed from the library"]);
+    assert_eq!(api.get(&format!("/api/runs/{run}")).await.json()["state"], "done");
+
+    let nothing = json!({"which": {"ids": []}});
+    assert_eq!(api.post("/api/runs", &nothing).await.status, 422);
+    let missing = "/api/runs/00000000-0000-0000-0000-000000000000";
+    assert_eq!(api.get(missing).await.status, 404);
+}

@@ -1,0 +1,88 @@
+import { Link } from "react-router";
+import { Bytes } from "../ui/Bytes";
+import { moment } from "../ui/figures";
+import { ProblemNote } from "../ui/ProblemNote";
+import { Tally } from "../ui/Tally";
+import { useTitle } from "../ui/useTitle";
+import { WaitingRows } from "../ui/Waiting";
+import "./runs.css";
+import { useRuns } from "./useRuns";
+import { nameOf, STATES } from "./words";
+
+/** Every run, the newest first, with what it saved. */
+export function RunsPage() {
+  useTitle("Runs");
+  const runs = useRuns();
+  return (
+    <>
+      <div className="work">
+        <main>
+          <div className="bar">
+            <h1>Runs</h1>
+            <span className="soft">the files of many pictures, made at once</span>
+          </div>
+          {runs.error && <ProblemNote error={runs.error} again={() => void runs.refetch()} />}
+          {runs.isPending && <WaitingRows />}
+          {runs.data?.length === 0 && (
+            <div className="empty">
+              <h2>No run yet</h2>
+              <span className="soft">
+                Select pictures in the <Link to="/library">library</Link>, or filter them, and choose Run… below the
+                list. What it would make and save is told before it starts.
+              </span>
+            </div>
+          )}
+          {runs.data && runs.data.length > 0 && (
+            <table className="run-table">
+              <thead>
+                <tr>
+                  <th scope="col">Run</th>
+                  <th scope="col">Started</th>
+                  <th scope="col">State</th>
+                  <th scope="col" className="right">
+                    Made
+                  </th>
+                  <th scope="col" className="right">
+                    Skipped
+                  </th>
+                  <th scope="col" className="right">
+                    Failed
+                  </th>
+                  <th scope="col" className="right">
+                    Today → after
+                  </th>
+                </tr>
+              </thead>
+              <tbody>
+                {runs.data.map((run) => (
+                  <tr key={run.id}>
+                    <td>
+                      <Link to={`/runs/${run.id}`}>
+                        <bdi>{nameOf(run)}</bdi>
+                      </Link>
+                    </td>
+                    <td className="figure">{moment(run.created_at)}</td>
+                    <td>{run.stopped ? "stopped" : STATES[run.state]}</td>
+                    <td className="right figure">{run.done.toLocaleString("en")}</td>
+                    <td className="right figure">{run.skipped.toLocaleString("en")}</td>
+                    <td className="right figure">{run.failed.toLocaleString("en")}</td>
+                    <td className="right">
+                      {run.done > 0 ? (
+                        <>
+                          <Bytes of={run.before} /> → <Bytes of={run.after} />
+                        </>
+                      ) : (
+                        "–"
+                      )}
+                    </td>
+                  </tr>
+                ))}
+              </tbody>
+            </table>
+          )}
+        </main>
+      </div>
+      <Tally of={{ filter: {} }} where="in the library" />
+    </>
+  );
+}
