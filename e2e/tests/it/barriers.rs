@@ -14,6 +14,8 @@ fn screens(picture: &str) -> Vec<(&'static str, String, &'static str)> {
         ("nothing found", "/library?q=nothing-has-this-name".into(), ".empty h2"),
         ("look-alikes", "/library/alike".into(), ".empty h2, .pairs li"),
         ("changes", "/library/changes".into(), ".empty h2, .changes"),
+        ("runs", "/runs".into(), ".empty h2, .run-table"),
+        ("a new run", "/runs/new".into(), ".empty h2"),
         ("picture", format!("/library/{picture}"), ".picture-sheet"),
         ("layouts", "/layouts".into(), ".place, .slots"),
         ("frame", format!("/bench/{picture}?step=frame"), ".plate"),

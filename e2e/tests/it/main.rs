@@ -13,6 +13,7 @@ mod measure_command;
 mod measuring;
 mod places;
 mod responsive;
+mod runs;
 mod sheets;
 mod sites;
 mod sudden_end;

@@ -85,7 +85,7 @@ async fn collections_are_renamed_deleted_and_come_back() {
     let id = application.upload("dome.jpg", gradient_jpeg(300, 200)).await;
     browser.client.goto(&application.url("/library")).await.unwrap();
     browser.click(".grid-row input[type=checkbox]").await;
-    browser.labelled("Collect…").await.click().await.unwrap();
+    browser.choose_in_menu("More…", "Collect…").await;
     browser.type_into("Collection", "Wintr").await;
     browser.labelled("Collect").await.click().await.unwrap();
     browser.labelled("Wintr1").await.click().await.unwrap();

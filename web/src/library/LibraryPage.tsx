@@ -3,6 +3,7 @@ import { lazy, Suspense, useMemo, useState } from "react";
 import { Link, useNavigate } from "react-router";
 import type { FilterBody, Which } from "../api/client";
 import { count } from "../ui/figures";
+import { MenuButton } from "../ui/MenuButton";
 import { Opened } from "../ui/Opened";
 import { ProblemNote } from "../ui/ProblemNote";
 import { Tally, useTally } from "../ui/Tally";
@@ -266,6 +267,31 @@ function Actions({ which, chosen, first, removed, onSheet, onOpen, onRun, onDone
       </Button>
     );
   }
+  const run = (
+    <Button
+      type={chosen === 1 ? "default" : "primary"}
+      title="Makes all their files, for every slot that shows them"
+      onClick={onRun}
+    >
+      Run…
+    </Button>
+  );
+  const more = [
+    {
+      key: "collect",
+      label: "Collect…",
+      onClick: () => {
+        onSheet("collect");
+      },
+    },
+    {
+      key: "finish",
+      label: "Apply edits to…",
+      onClick: () => {
+        onSheet("finish");
+      },
+    },
+  ];
   return (
     <>
       <Button
@@ -277,39 +303,26 @@ function Actions({ which, chosen, first, removed, onSheet, onOpen, onRun, onDone
       </Button>
       <Button
         onClick={() => {
-          onSheet("collect");
-        }}
-      >
-        Collect…
-      </Button>
-      <Button
-        onClick={() => {
-          onSheet("finish");
-        }}
-      >
-        Apply edits to…
-      </Button>
-      <Button title="Makes all their files, for every slot that shows them" onClick={onRun}>
-        Run…
-      </Button>
-      <Button
-        onClick={() => {
           onSheet("remove");
         }}
       >
         Remove…
       </Button>
+      <MenuButton items={more}>More…</MenuButton>
       {chosen === 1 && first !== undefined ? (
-        <Button
-          type="primary"
-          onClick={() => {
-            onOpen(first);
-          }}
-        >
-          Open on the bench
-        </Button>
+        <>
+          {run}
+          <Button
+            type="primary"
+            onClick={() => {
+              onOpen(first);
+            }}
+          >
+            Open on the bench
+          </Button>
+        </>
       ) : (
-        <Button disabled>The bench takes one picture</Button>
+        run
       )}
     </>
   );
