@@ -74,6 +74,7 @@ async fn no_line_of_controls_is_wider_than_a_narrow_window() {
         ("/library".to_owned(), ".grid-row"),
         ("/library?view=pictures".to_owned(), ".contact-picture"),
         ("/layouts".to_owned(), ".slot-row"),
+        ("/runs/new".to_owned(), ".empty h2"),
         (format!("/library/{picture}"), ".picture-sheet"),
         (format!("/bench/{picture}?step=frame"), ".plate"),
         (format!("/bench/{picture}?step=encode"), ".encode-bar"),
@@ -86,5 +87,12 @@ async fn no_line_of_controls_is_wider_than_a_narrow_window() {
             .map((one) => `${one.className || 'page'}: ${one.scrollWidth} in ${one.clientWidth}`)";
         assert_eq!(browser.run(wide, vec![]).await, json!([]), "{address}");
     }
+    // What can be done with a selection is in reach, whatever the tally has to tell.
+    browser.client.goto(&application.url("/library")).await.unwrap();
+    browser.click(".grid-row input[type=checkbox]").await;
+    browser.find(".tally .ant-btn-primary").await;
+    let last =
+        "return document.querySelector('.tally .ant-btn-primary').getBoundingClientRect().right";
+    assert!(browser.run(last, vec![]).await.as_f64().unwrap() <= 1024.0);
     browser.close().await;
 }

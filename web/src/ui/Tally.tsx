@@ -28,7 +28,7 @@ export function Tally({ of, where, children }: Props) {
   const tally = useTally(of);
   return (
     <footer className="tally" aria-label="Tally">
-      {tally.data && <TallyFigures tally={tally.data} where={where} />}
+      <div className="tally-figures">{tally.data && <TallyFigures tally={tally.data} where={where} />}</div>
       {tally.error && <span>The tally cannot be counted: {tally.error.message}</span>}
       <div className="actions">{children}</div>
     </footer>
@@ -47,7 +47,7 @@ function TallyFigures({ tally, where }: { tally: Figures; where: string }) {
       {estimated > 0 ? (
         <span className="part" title={range}>
           today <Bytes of={today} /> → about <Bytes of={possible.about} />
-          <span className="figure soft">
+          <span className="figure soft tally-range">
             ({bytes(possible.low)}–{bytes(possible.high)})
           </span>
         </span>
