@@ -3,7 +3,7 @@
 use axum::Json;
 use axum::extract::State;
 use axum::http::StatusCode;
-use brisk_margin_core::job::{self, JobKind, JobState};
+use brisk_margin_core::job::{JobKind, JobState};
 use brisk_margin_store::jobs::Job;
 use chrono::{DateTime, Utc};
 use serde::Serialize;
@@ -80,13 +80,8 @@ impl JobBody {
     }
 
     fn new(job: Job, about: Option<String>) -> Self {
-        let left = || {
-            let elapsed = (Utc::now() - job.started_at?).to_std().ok()?;
-            job::time_left(elapsed, job.progress.done, job.progress.total?)
-        };
-        let left = (job.state == JobState::Running).then(left).flatten();
         Self {
-            seconds_left: left.map(|left| left.as_secs_f64()),
+            seconds_left: job.time_left().map(|left| left.as_secs_f64()),
             words: job.kind.words(),
             about,
             id: job.id,

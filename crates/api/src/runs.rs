@@ -3,9 +3,10 @@
 use axum::Json;
 use axum::extract::State;
 use axum::http::StatusCode;
-use brisk_margin_core::job::{self, JobKind, JobState};
+use brisk_margin_core::job::{JobKind, JobState};
 use brisk_margin_core::run::{Forecast, ItemState, RunState};
 use brisk_margin_core::units::Bytes;
+use brisk_margin_store::jobs::Job;
 use brisk_margin_store::pictures::Picture;
 use brisk_margin_store::runs::{Run, RunItem};
 use brisk_margin_work::runs;
@@ -277,10 +278,7 @@ impl RunBody {
             RunState::Running => app.store.latest_job_of(JobKind::Run, &run.id.to_string()).await?,
             _ => None,
         };
-        let left = job.as_ref().filter(|job| job.state == JobState::Running).and_then(|job| {
-            let elapsed = (Utc::now() - job.started_at?).to_std().ok()?;
-            job::time_left(elapsed, job.progress.done, job.progress.total?)
-        });
+        let left = job.as_ref().and_then(Job::time_left);
         let stopped = job.filter(|job| job.state == JobState::Failed);
         let Run { id, name, forecast, state, created_at, ended_at, totals } = run;
         let count = |n: i64| n.unsigned_abs();

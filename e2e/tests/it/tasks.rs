@@ -1,5 +1,6 @@
 //! What people do most, by mouse and by keyboard, with the acts that it takes; docs/tasks.md has the table.
 
+use std::path::Path;
 use std::time::Duration;
 
 use brisk_margin_core::format::Format;
@@ -149,12 +150,18 @@ async fn texts_and_duplicates() {
     browser.close().await;
 }
 
+/// A site with much to gain: its mark is as large as a camera's picture.
+async fn wasteful_site(folder: &Path) -> String {
+    let site = tarnlight(folder).await;
+    let large = gradient_jpeg(4000, 3000);
+    std::fs::write(folder.join("media/tarnlight-mark.png"), &large).unwrap();
+    site
+}
+
 #[tokio::test(flavor = "multi_thread")]
 async fn a_picture_of_a_page_replaced_and_a_first_site() {
     let folder = tempfile::tempdir().unwrap();
-    let site = tarnlight(folder.path()).await;
-    let large = gradient_jpeg(4000, 3000);
-    std::fs::write(folder.path().join("media/tarnlight-mark.png"), &large).unwrap();
+    let site = wasteful_site(folder.path()).await;
     let home = Home::without_sites().await;
     let application = home.serve();
     let downloads = tempfile::tempdir().unwrap();
@@ -271,9 +278,7 @@ async fn banners_and_a_credit() {
 #[tokio::test(flavor = "multi_thread")]
 async fn tasks_with_the_keyboard_alone() {
     let folder = tempfile::tempdir().unwrap();
-    let site = tarnlight(folder.path()).await;
-    let large = gradient_jpeg(4000, 3000);
-    std::fs::write(folder.path().join("media/tarnlight-mark.png"), &large).unwrap();
+    let site = wasteful_site(folder.path()).await;
     let home = Home::without_sites().await;
     let application = home.serve();
     let downloads = tempfile::tempdir().unwrap();

@@ -13,7 +13,7 @@ mod recovery;
 
 use std::time::Duration;
 
-use brisk_margin_core::job::{JobKind, JobState, Priority};
+use brisk_margin_core::job::{self, JobKind, JobState, Priority};
 use chrono::{DateTime, Utc};
 use sea_orm::FromQueryResult;
 use serde_json::Value;
@@ -53,6 +53,15 @@ pub struct Job {
     /// When it ended.
     pub ended_at: Option<DateTime<Utc>>,
     claim: i32,
+}
+
+impl Job {
+    /// How long it still takes at the pace so far, while it runs and where it has one.
+    pub fn time_left(&self) -> Option<Duration> {
+        let elapsed = (Utc::now() - self.started_at?).to_std().ok()?;
+        let is_running = self.state == JobState::Running;
+        is_running.then(|| job::time_left(elapsed, self.progress.done, self.progress.total?)).flatten()
+    }
 }
 
 /// How much of a job is done.

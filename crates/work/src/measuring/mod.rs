@@ -10,7 +10,7 @@ use std::collections::{BTreeSet, HashMap};
 use std::path::PathBuf;
 
 use brisk_margin_core::cache_key::CacheKey;
-use brisk_margin_core::job::{self, JobKind, JobState};
+use brisk_margin_core::job::{JobKind, JobState};
 use brisk_margin_core::place::ServedFile;
 use brisk_margin_core::shown_by::FixedPicture;
 use brisk_margin_core::site::SiteSettings;
@@ -133,6 +133,7 @@ impl MeasureArgs {
 impl Report {
     /// What the job tells of itself; nothing where its row is not understood.
     fn of(job: Job) -> Option<Self> {
+        let seconds_left = job.time_left().map(|left| left.as_secs_f64());
         let args: MeasureArgs = serde_json::from_value(job.args).ok()?;
         let told = job.checkpoint.and_then(|told| serde_json::from_value(told).ok());
         let Measured { crawl, new, changed, gone, mut problems, refused } =
@@ -141,17 +142,12 @@ impl Report {
         let has_ended_well = matches!(job.state, JobState::Done | JobState::Cancelled);
         problems.extend(job.reason.filter(|_| !has_ended_well));
         let (done, known) = (crawl.done.len(), crawl.known.len().max(1));
-        let left = || {
-            let elapsed = (Utc::now() - job.started_at?).to_std().ok()?;
-            job::time_left(elapsed, done as u64, known as u64)
-        };
-        let left = (job.state == JobState::Running).then(left).flatten();
         Some(Self {
             job: job.id,
             address: args.address,
             running: matches!(job.state, JobState::Waiting | JobState::Running),
             started_at: job.started_at,
-            seconds_left: left.map(|left| left.as_secs_f64()),
+            seconds_left,
             cancelled: job.state == JobState::Cancelled,
             done,
             known,
