@@ -60,7 +60,9 @@ impl Job {
     pub fn time_left(&self) -> Option<Duration> {
         let elapsed = (Utc::now() - self.started_at?).to_std().ok()?;
         let is_running = self.state == JobState::Running;
-        is_running.then(|| job::time_left(elapsed, self.progress.done, self.progress.total?)).flatten()
+        is_running
+            .then(|| job::time_left(elapsed, self.progress.done, self.progress.total?))
+            .flatten()
     }
 }
 
