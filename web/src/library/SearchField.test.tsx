@@ -1,6 +1,6 @@
 import { act, fireEvent, render, screen } from "@testing-library/react";
 import { useRef } from "react";
-import { MemoryRouter, useLocation } from "react-router";
+import { BrowserRouter, useLocation } from "react-router";
 import { expect, test, vi } from "vitest";
 import type { InputRef } from "antd";
 import { SearchField } from "./SearchField";
@@ -16,10 +16,11 @@ function Page() {
 
 test("a letter that is typed while the address follows is not lost", () => {
   vi.useFakeTimers();
+  history.replaceState(null, "", "/library");
   render(
-    <MemoryRouter initialEntries={["/library"]}>
+    <BrowserRouter>
       <Page />
-    </MemoryRouter>,
+    </BrowserRouter>,
   );
   const field = screen.getByRole<HTMLInputElement>("textbox");
   fireEvent.change(field, { target: { value: "dom" } });

@@ -1,6 +1,6 @@
 import { Input, type InputRef } from "antd";
 import { useEffect, useRef, useState, type Ref } from "react";
-import { useLocation, useNavigate } from "react-router";
+import { useHref, useLocation, useNavigate } from "react-router";
 import { lastAddress } from "../ui/lastAddress";
 import { changed } from "../ui/useAddress";
 
@@ -12,6 +12,7 @@ const LIST = "/library";
 export function SearchField({ ref }: { ref: Ref<InputRef> }) {
   const navigate = useNavigate();
   const { pathname, search } = useLocation();
+  const here = useHref(pathname);
   const isList = pathname === LIST;
   const standing = isList ? (new URLSearchParams(search).get("q") ?? "") : "";
   const [typed, setTyped] = useState<string>();
@@ -42,7 +43,8 @@ export function SearchField({ ref }: { ref: Ref<InputRef> }) {
         setTyped(target.value);
         clearTimeout(waiting.current);
         waiting.current = setTimeout(() => {
-          go(target.value);
+          // Who goes elsewhere meanwhile does not search any more.
+          if (window.location.pathname === here) go(target.value);
         }, PAUSE);
       }}
       onPressEnter={({ currentTarget }) => {

@@ -1,4 +1,4 @@
-import { useNavigate, useSearchParams } from "react-router";
+import { useHref, useLocation, useNavigate, useSearchParams } from "react-router";
 
 export type AddressChange = Record<string, string | number | boolean | string[] | null | undefined>;
 
@@ -10,7 +10,10 @@ export type AddressChange = Record<string, string | number | boolean | string[] 
 export function useAddress(): [URLSearchParams, (change: AddressChange, how?: "back" | "replace") => void] {
   const [address] = useSearchParams();
   const navigate = useNavigate();
+  const here = useHref(useLocation().pathname);
   const change = (changes: AddressChange, how: "back" | "replace" = "replace") => {
+    // A view that was left stays in sight until the next one has come, and changes nothing any more.
+    if (window.location.pathname !== here) return;
     // What was changed a moment ago is in the address before it is in the state.
     const search = changed(window.location.search, changes);
     void navigate({ search }, { replace: how === "replace" });
