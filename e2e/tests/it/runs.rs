@@ -67,6 +67,9 @@ async fn a_run_is_forecast_paused_checked_refused_and_repeated_for_nothing() {
     browser.client.active_element().await.unwrap().send_keys(ENTER).await.unwrap();
     browser.until("it is on the bench", "return location.pathname.includes('/bench/')").await;
     browser.client.back().await.unwrap();
+    let again =
+        format!("return document.querySelectorAll('tr[data-state=done] button').length === {made}");
+    browser.until("the results are there again", &again).await;
     browser.click("tr[data-state=done] button").await;
     let refused = format!(
         "return document.querySelectorAll('tr[data-state=done]').length === {}

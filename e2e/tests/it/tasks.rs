@@ -370,7 +370,7 @@ async fn kinds(application: &Application, picture: &Value) -> Vec<String> {
     steps.iter().map(|step| step["kind"].as_str().unwrap().to_owned()).collect()
 }
 
-const TRIED: &str = "return document.querySelectorAll('.band').length >= 2
+const TRIED: &str = "return document.querySelectorAll('.band').length >= 3
     && !document.querySelector('[data-testid=trial-progress]').textContent";
 
 const FINISHING: &str = "return document.querySelector('[data-testid=shown]')?.dataset.shown";
