@@ -49,9 +49,8 @@ const forcing = (element, property, value) => {
   return undo;
 };
 
-/** Opens one, and tells what undoes that, the first first. */
-const open = (element) => {
-  const undo = [];
+/** Opens one; what undoes that is added to `undo` step by step, so that nothing stays half open. */
+const open = (element, undo) => {
   if (element.localName === "dialog" && !element.open) {
     element.showModal();
     undo.push(() => element.close());
@@ -76,7 +75,6 @@ const open = (element) => {
   if (isAway()) undo.push(forcing(element, "display", "revert"));
   if (getComputedStyle(element).visibility !== "visible") undo.push(forcing(element, "visibility", "visible"));
   if (getComputedStyle(element).contentVisibility === "hidden") undo.push(forcing(element, "content-visibility", "visible"));
-  return undo;
 };
 
 const untold = (work) => {
@@ -112,7 +110,7 @@ const opened = (elements, measure) => {
       const kind = hiddenIn(closed);
       const undo = [];
       try {
-        for (const one of closed) undo.push(...open(one));
+        for (const one of closed) open(one, undo);
         for (const element of inside) told.set(element, { hiddenIn: kind, boxes: measure(element) });
       } catch {
         // It stays as hidden as it was.
