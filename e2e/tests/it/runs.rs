@@ -53,8 +53,9 @@ async fn a_run_is_forecast_paused_checked_refused_and_repeated_for_nothing() {
     browser.labelled("Resume").await.click().await.unwrap();
     let done = format!("return {STATE} === 'done'");
     browser.until_within(Duration::from_secs(180), "it is done", &done).await;
-    let made = "return document.querySelectorAll('tr[data-state=done]').length";
-    let made = browser.until("sets are made", made).await.as_u64().unwrap();
+    let made = application.json("/api/runs").await[0]["done"].as_u64().unwrap();
+    let rows = format!("return document.querySelectorAll('tr[data-state=done]').length === {made}");
+    browser.until("each has its row", &rows).await;
     let scores = "return [...document.querySelectorAll('tr[data-state=done] td:nth-child(4)')]
         .map((cell) => Number(cell.textContent))";
     let scores: Vec<f64> = serde_json::from_value(browser.run(scores, vec![]).await).unwrap();
@@ -67,9 +68,7 @@ async fn a_run_is_forecast_paused_checked_refused_and_repeated_for_nothing() {
     browser.client.active_element().await.unwrap().send_keys(ENTER).await.unwrap();
     browser.until("it is on the bench", "return location.pathname.includes('/bench/')").await;
     browser.client.back().await.unwrap();
-    let again =
-        format!("return document.querySelectorAll('tr[data-state=done] button').length === {made}");
-    browser.until("the results are there again", &again).await;
+    browser.until("the results are there again", &rows).await;
     browser.click("tr[data-state=done] button").await;
     let refused = format!(
         "return document.querySelectorAll('tr[data-state=done]').length === {}

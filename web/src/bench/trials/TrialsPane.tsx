@@ -44,7 +44,11 @@ export function TrialsPane({ picture, target: asked, adjustments, hindrance, onM
   const [room, { width, height }] = useSize();
 
   const trials = (proof.data?.trials ?? []).filter((one) => one.spots.length > 0 && !left.includes(one.id));
-  const active = trials.find(({ id }) => id === chosen) ?? trials[0];
+  const busy = searches.filter(({ isFetching }) => isFetching).length;
+  // While others are on their way the first that came stays the active one, so that nothing is made of
+  // one that took its place a moment ago; then it is the lightest.
+  const first = busy > 0 ? trials.toSorted((a, b) => a.id.localeCompare(b.id))[0] : trials[0];
+  const active = trials.find(({ id }) => id === chosen) ?? first;
   const spots = active?.spots ?? [];
   const place = spots[spot % Math.max(spots.length, 1)];
   const original = useBitmap(active && `${siteApi}/trials/${active.id}/reference`);
@@ -67,7 +71,6 @@ export function TrialsPane({ picture, target: asked, adjustments, hindrance, onM
 
   if (!target) return <Empty words={hindrance ?? "Type the size of the slot"} />;
   const error = proof.error ?? trial.error ?? choose.error;
-  const busy = searches.filter(({ isFetching }) => isFetching).length;
   const done = searches.length - busy;
   const paints = held ? "original" : mapped ? "differences" : "file";
   const add = (format: Format, by: AddBy, value: number) => {

@@ -74,8 +74,9 @@ export function useSearches(
       queryFn: async ({ signal }: { signal: AbortSignal }) => {
         if (!target) throw new Error("no size yet");
         const tried = await ask(id, target, adjustments, format, { by: "rule", want: null }, signal);
-        // Answers of searches side by side may overtake each other: the server knows all of them.
-        void queries.invalidateQueries({ queryKey: ["proof", id] });
+        // Answers of searches side by side may overtake each other: the server knows all of them. It is
+        // over once the strip shows what it found.
+        await queries.invalidateQueries({ queryKey: ["proof", id] });
         return { format, tried };
       },
     })),
