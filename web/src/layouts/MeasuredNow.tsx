@@ -1,7 +1,7 @@
 import type { MeasuredPage, Place } from "../api/client";
 import { previewUrl, servedUrl } from "../api/client";
 import { count } from "../ui/figures";
-import { usePlaces, useReport } from "./useLayouts";
+import { usePlacesAsMeasured, useReport } from "./useLayouts";
 
 /** How wide a page is drawn, and how much of its height is shown, in CSS px. */
 const WIDTH = 96;
@@ -46,7 +46,7 @@ export function MeasuredNow({ pages, widths, onGo }: Props) {
 
 /** A page as it is laid out at one width, so small that it is told from others at a glance. */
 function Miniature({ page, width }: { page: MeasuredPage; width: number }) {
-  const places = usePlaces({ page: page.id }).data ?? [];
+  const places = usePlacesAsMeasured(page).data ?? [];
   const scale = WIDTH / width;
   return (
     <span className="miniature" aria-hidden="true" style={{ width: WIDTH, height: HEIGHT }}>

@@ -1,5 +1,15 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { accept, api, ApiError, unwrap, type NewSlot, type Problem, type SlotChange, siteApi } from "../api/client";
+import {
+  accept,
+  api,
+  ApiError,
+  unwrap,
+  type NewSlot,
+  type Problem,
+  type SlotChange,
+  siteApi,
+  type MeasuredPage,
+} from "../api/client";
 
 /** Which places are asked for. */
 type Asked = { page: string } | { slot: string } | { uncertain: boolean };
@@ -10,6 +20,15 @@ export function usePlaces(asked: Asked | undefined) {
     queryKey: ["layouts", "occurrences", asked],
     queryFn: async ({ signal }) => unwrap(await api.GET("/occurrences", { params: { query: asked ?? {} }, signal })),
     enabled: asked !== undefined,
+  });
+}
+
+/** The places of a page as they were measured last: read once, whatever else changes. */
+export function usePlacesAsMeasured({ id, measured_at }: MeasuredPage) {
+  return useQuery({
+    queryKey: ["measured", id, measured_at],
+    queryFn: async ({ signal }) => unwrap(await api.GET("/occurrences", { params: { query: { page: id } }, signal })),
+    staleTime: Infinity,
   });
 }
 
