@@ -17,10 +17,6 @@ export const kindOf = (kinds: EditKind[], kind: Kind) => kinds.find(({ first }) 
 /** What an edit is called; its own word while names are not there yet. */
 export const nameOf = (kinds: EditKind[], kind: Kind) => kindOf(kinds, kind)?.name ?? kind;
 
-/** The numbers of `kind` without those that have a field of their own elsewhere. */
-export const figuresWithout = (kind: EditKind | undefined, others: string[]): Figure[] =>
-  (kind?.figures ?? []).filter(({ key }) => !others.includes(key));
-
 /** The number `key` of a kind. */
 export const numberOf = (kind: EditKind | undefined, key: string): Figure | undefined =>
   [...(kind?.figures ?? []), ...(kind?.lengths ?? [])].find((figure) => figure.key === key);

@@ -1,15 +1,15 @@
 import { Button, Checkbox } from "antd";
 import type { Behind, EditEntry, EditKind } from "../../api/client";
-import { Choice, ColourField, FigureField, LengthField, SpotFields } from "./fields";
+import { Choice, ColourField, FigureField, SpotFields } from "./fields";
 import { TextFields } from "./TextFields";
 import { numberOf } from "../../api/useEditKinds";
 
-/** Numbers that stand beside something else than the plain ones. */
+/** Numbers and lengths that stand beside something else than the plain ones. */
 export const OWN_FIELDS: Partial<Record<EditEntry["kind"], string[]>> = {
   turn: ["quarters"],
   wash: ["degrees"],
-  logo: ["opacity"],
-  text: ["width", "leading", "percent", "soft", "room"],
+  logo: ["x", "y"],
+  text: ["width", "leading", "percent", "soft", "room", "size", "x", "y"],
 };
 
 /** What is done on the picture itself for an edit. */
@@ -151,72 +151,19 @@ export function EditFields({ step, kind, behind, name, set, picking, onPick, onD
         </>
       );
     case "padding":
-      return (
-        <>
-          <LengthField
-            figure={numberOf(kind, "width")}
-            edit={name}
-            value={step.width}
-            onLength={(width) => {
-              set({ width });
-            }}
-          />
-          {colour("ground", step.ground, "colour", true)}
-        </>
-      );
+      return colour("ground", step.ground, "colour", true);
     case "border":
-      return (
-        <>
-          <LengthField
-            figure={numberOf(kind, "width")}
-            edit={name}
-            value={step.width}
-            onLength={(width) => {
-              set({ width });
-            }}
-          />
-          {colour("colour", step.colour, "colour")}
-        </>
-      );
-    case "corners":
-      return (
-        <LengthField
-          figure={numberOf(kind, "radius")}
-          edit={name}
-          value={step.radius}
-          onLength={(radius) => {
-            set({ radius });
-          }}
-        />
-      );
+      return colour("colour", step.colour, "colour");
     case "logo":
       return (
-        <>
-          <LengthField
-            figure={numberOf(kind, "width")}
-            edit={name}
-            value={step.width}
-            onLength={(width) => {
-              set({ width });
-            }}
-          />
-          <FigureField
-            figure={numberOf(kind, "opacity")}
-            edit={name}
-            value={step.opacity}
-            onTyped={(opacity) => {
-              set({ opacity });
-            }}
-          />
-          <SpotFields
-            kind={kind}
-            edit={name}
-            at={step.at}
-            onAt={(at) => {
-              set({ at });
-            }}
-          />
-        </>
+        <SpotFields
+          kind={kind}
+          edit={name}
+          at={step.at}
+          onAt={(at) => {
+            set({ at });
+          }}
+        />
       );
     case "text":
       return (

@@ -1,9 +1,8 @@
 import { Button, Checkbox } from "antd";
-import type { Behind, EditEntry, EditKind, Issue, TextContrast } from "../../api/client";
+import type { Behind, EditEntry, EditKind, Figure, Issue, Length, TextContrast } from "../../api/client";
 import { IssueLine } from "../../ui/IssueLine";
-import { FigureField } from "./fields";
+import { FigureField, LengthField } from "./fields";
 import { EditFields, OWN_FIELDS, type EditTools } from "./EditFields";
-import { figuresWithout } from "../../api/useEditKinds";
 
 interface Props extends EditTools {
   step: EditEntry;
@@ -36,6 +35,7 @@ export function EditRow({
 }: Props) {
   const name = kind?.name ?? step.kind;
   const fixed = kind?.moves === false;
+  const isPlain = ({ key }: Figure) => !OWN_FIELDS[step.kind]?.includes(key);
   const set = (part: object) => {
     onEdit({ ...step, ...part });
   };
@@ -83,7 +83,18 @@ export function EditRow({
         </Button>
       </div>
       <div className="row figures">
-        {figuresWithout(kind, OWN_FIELDS[step.kind] ?? []).map((figure) => (
+        {(kind?.lengths ?? []).filter(isPlain).map((figure) => (
+          <LengthField
+            key={figure.key}
+            figure={figure}
+            edit={name}
+            value={(step as unknown as Record<string, Length>)[figure.key] ?? { px: 0, of: "css" }}
+            onLength={(value) => {
+              set({ [figure.key]: value });
+            }}
+          />
+        ))}
+        {(kind?.figures ?? []).filter(isPlain).map((figure) => (
           <FigureField
             key={figure.key}
             figure={figure}
