@@ -12,8 +12,10 @@ use brisk_margin_core::layout::Cropping;
 use brisk_margin_core::markup::position::Holder;
 use brisk_margin_core::rule::EffectiveRule;
 use brisk_margin_core::set_plan::{SetPart, SetPlanError, SetWidth};
+use brisk_margin_core::slot::Slot;
 use brisk_margin_core::source_format::SourceFormat;
 use brisk_margin_core::units::{Bytes, Density};
+use brisk_margin_store::jobs::Job;
 use brisk_margin_store::pictures::Picture;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
@@ -170,9 +172,8 @@ impl SetBody {
         app: &App,
         set: &ResponsiveSet,
         picture: &Picture,
-        adjustments: &Adjustments,
+        job: Option<Job>,
     ) -> Result<Self, Problem> {
-        let job = making::job(&app.store, picture.id, set.slot.id, adjustments).await?;
         let drawing = match picture.facts.format {
             // Its edits are laid on pixels.
             SourceFormat::Svg if picture.adjustments.edits.is_plain() => {
@@ -299,8 +300,11 @@ pub(super) async fn set(
     Path(id): Path<Uuid>,
     extract::Json(asked): extract::Json<SetAsked>,
 ) -> Result<Json<SetBody>, Problem> {
-    let (picture, adjustments, set) = planned(&app, id, asked).await?;
-    Ok(Json(SetBody::new(&app, &set, &picture, &adjustments).await?))
+    let (picture, adjustments, slot) = found(&app, id, asked).await?;
+    // Read before its files are: where it is done, all of them are seen.
+    let job = making::job(&app.store, picture.id, slot.id, &adjustments).await?;
+    let set = ResponsiveSet::plan(&app.maker, &picture, &adjustments, slot).await?;
+    Ok(Json(SetBody::new(&app, &set, &picture, job).await?))
 }
 
 /// The job that makes the files of a set.
@@ -322,7 +326,8 @@ pub(super) async fn make_set(
     Path(id): Path<Uuid>,
     extract::Json(asked): extract::Json<SetAsked>,
 ) -> Result<(StatusCode, Json<SetJob>), Problem> {
-    let (picture, adjustments, set) = planned(&app, id, asked).await?;
+    let (picture, adjustments, slot) = found(&app, id, asked).await?;
+    let set = ResponsiveSet::plan(&app.maker, &picture, &adjustments, slot).await?;
     // Said at once, and not by a job that fails.
     if set.decision.excluded.value {
         return Err(SetError::Excluded.into());
@@ -331,16 +336,15 @@ pub(super) async fn make_set(
     Ok((StatusCode::ACCEPTED, Json(SetJob { job })))
 }
 
-async fn planned(
+async fn found(
     app: &App,
     id: Uuid,
     asked: SetAsked,
-) -> Result<(Picture, Adjustments, ResponsiveSet), Problem> {
+) -> Result<(Picture, Adjustments, Slot), Problem> {
     let picture = find(app, id).await?;
     let slot = app.store.slot(asked.slot).await?.ok_or_else(|| Problem::not_found("slot"))?;
     let adjustments = asked.adjustments.unwrap_or_else(|| picture.adjustments.clone());
-    let set = ResponsiveSet::plan(&app.maker, &picture, &adjustments, slot).await?;
-    Ok((picture, adjustments, set))
+    Ok((picture, adjustments, slot))
 }
 
 impl From<SetError> for Problem {

@@ -128,7 +128,7 @@ async fn a_set_is_made_its_markup_copied_and_chromium_chooses_what_was_promised(
             }
             tokio::time::sleep(Duration::from_millis(200)).await;
         };
-        assert_eq!(set["made"], set["files"], "{name}: {set:#}");
+        assert_eq!(set["made"], set["files"], "{name}: {:#}", set["job"]);
         let markup = set["markup"].as_str().unwrap();
         if *name == "hero" {
             assert_eq!(copied.as_str().unwrap().trim(), markup.trim());
