@@ -4,7 +4,8 @@ use axum::Json;
 use axum::extract::State;
 use axum::http::StatusCode;
 use brisk_margin_core::job::{JobKind, JobState};
-use brisk_margin_core::run::{Forecast, ItemState, RunState};
+use brisk_margin_core::run::{Forecast, ItemState, RunState, SkipReason, Skipped};
+use brisk_margin_core::status::Estimate;
 use brisk_margin_core::units::Bytes;
 use brisk_margin_store::jobs::Job;
 use brisk_margin_store::pictures::Picture;
@@ -23,8 +24,9 @@ use crate::state::App;
 
 /// Runs that are listed.
 const MOST_RUNS: u64 = 200;
-/// Items of a run that are listed.
-const MOST_ITEMS: u64 = 2_000;
+/// Items of a run that are listed: those that failed and those to be looked at come first.
+const MOST_ITEMS: u64 = 500;
+/// Letters of a name.
 const MOST_NAME: usize = 200;
 
 /// A run that is asked for.
@@ -37,6 +39,50 @@ pub(super) struct NewRun {
     name: String,
 }
 
+/// What a run would do, or was to do when it started.
+#[derive(Serialize, ToSchema)]
+pub(super) struct ForecastBody {
+    /// Pictures that files are made of.
+    pictures: usize,
+    /// Their slots: a set of files each.
+    sets: usize,
+    /// About how many files will be made.
+    files: usize,
+    /// How many sets were planned to know that; all of them where it is `sets`.
+    sampled: usize,
+    /// What pages that show the pictures transfer today.
+    today: Bytes,
+    /// What they would transfer instead.
+    expected: Estimate,
+    /// About how long it takes at the pace of this installation; nothing before it has one.
+    seconds: Option<f64>,
+    /// What nothing is done with, and why.
+    skipped: Vec<SkippedBody>,
+}
+
+/// How many pictures are skipped for a reason.
+#[derive(Serialize, ToSchema)]
+pub(super) struct SkippedBody {
+    reason: SkipReason,
+    /// The reason in words.
+    words: &'static str,
+    pictures: usize,
+}
+
+impl From<Forecast> for ForecastBody {
+    fn from(forecast: Forecast) -> Self {
+        let Forecast { pictures, sets, files, sampled, today, expected, seconds, skipped } =
+            forecast;
+        let body = |Skipped { reason, pictures }| SkippedBody {
+            reason,
+            words: SkipReason::words(reason),
+            pictures,
+        };
+        let skipped = skipped.into_iter().map(body).collect();
+        Self { pictures, sets, files, sampled, today, expected, seconds, skipped }
+    }
+}
+
 /// A run, and how far it is.
 #[derive(Serialize, ToSchema)]
 pub(super) struct RunBody {
@@ -44,7 +90,7 @@ pub(super) struct RunBody {
     name: String,
     state: RunState,
     /// What was told before it started.
-    forecast: Forecast,
+    forecast: ForecastBody,
     created_at: DateTime<Utc>,
     ended_at: Option<DateTime<Utc>>,
     /// Sets of files that have their turn later.
@@ -95,20 +141,20 @@ pub(super) struct TakingBack {
 #[derive(Serialize, ToSchema)]
 pub(super) struct TakenBackCount {
     /// Sets of files.
-    sets: u64,
+    sets: usize,
 }
 
 /// What a run over some pictures would do. Nothing is made.
 #[utoipa::path(post, path = "/runs/forecast", request_body = NewRun, responses(
-    (status = 200, body = Forecast),
+    (status = 200, body = ForecastBody),
     (status = 422, body = Problem, content_type = "application/problem+json"),
 ))]
 pub(super) async fn forecast(
     State(app): State<App>,
     extract::Json(new): extract::Json<NewRun>,
-) -> Result<Json<Forecast>, Problem> {
+) -> Result<Json<ForecastBody>, Problem> {
     let ids = new.which.ids(&app).await?;
-    Ok(Json(runs::plan(&app.maker, &ids).await?.forecast))
+    Ok(Json(runs::plan(&app.maker, &ids).await?.forecast.into()))
 }
 
 /// Starts a run: the files of pictures for every slot that shows them, the largest saving first.
@@ -155,7 +201,8 @@ pub(super) async fn one_run(
     Ok(Json(find(&app, id).await?))
 }
 
-/// What became of each picture of a run: those with the lowest scores first.
+/// What became of each picture of a run: up to 500, those that failed first, then those with the lowest
+/// scores.
 #[utoipa::path(get, path = "/runs/{id}/items", responses(
     (status = 200, body = Vec<RunItemBody>),
     (status = 404, body = Problem, content_type = "application/problem+json"),
@@ -286,7 +333,7 @@ impl RunBody {
             id,
             name,
             state,
-            forecast,
+            forecast: forecast.into(),
             created_at,
             ended_at,
             waiting: count(totals.waiting),

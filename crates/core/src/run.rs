@@ -131,16 +131,16 @@ impl SkipReason {
         Self::ALL.into_iter().find(|reason| reason.name() == name)
     }
 
-    /// The same in words, after the picture's name.
+    /// The same in words, of one picture or of many.
     pub const fn words(self) -> &'static str {
         match self {
-            Self::Removed => "was removed from the library",
-            Self::Broken => "could not be read",
-            Self::Excluded => "is excluded by a rule",
-            Self::NotUsed => "is used in no slot",
-            Self::AlreadySmall => "is already small",
-            Self::Unchanged => "has all its files already",
-            Self::Cancelled => "the run was cancelled before its turn",
+            Self::Removed => "removed from the library",
+            Self::Broken => "cannot be read",
+            Self::Excluded => "excluded by a rule",
+            Self::NotUsed => "used in no slot",
+            Self::AlreadySmall => "already small",
+            Self::Unchanged => "all files are there already",
+            Self::Cancelled => "cancelled before it began",
         }
     }
 }
@@ -200,7 +200,6 @@ pub struct SampledSet {
 
 /// What a run would do, told before it starts.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Forecast {
     /// Pictures that files are made of.
     pub pictures: usize,
@@ -223,7 +222,6 @@ pub struct Forecast {
 
 /// How many pictures are skipped for a reason.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Skipped {
     /// Why.
     pub reason: SkipReason,

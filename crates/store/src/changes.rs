@@ -43,6 +43,8 @@ pub enum ChangeKind {
     Presets,
     /// Pictures that look the same.
     Alike,
+    /// Runs and their items; ids are those of runs.
+    Runs,
     /// Files in the site's own folder.
     Folder,
     /// Which sites there are.
@@ -66,6 +68,7 @@ impl ChangeKind {
             Self::Shelves => "shelves",
             Self::Presets => "presets",
             Self::Alike => "alike",
+            Self::Runs => "runs",
             Self::Folder => "folder",
             Self::Sites => "sites",
             Self::Stale => "stale",

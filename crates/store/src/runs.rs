@@ -172,6 +172,11 @@ impl ItemRow {
 }
 
 #[derive(FromQueryResult)]
+struct Id {
+    id: Uuid,
+}
+
+#[derive(FromQueryResult)]
 struct Ids {
     ids: Vec<Uuid>,
 }
@@ -257,9 +262,11 @@ impl Store {
         row.map(RunRow::run).transpose()
     }
 
-    /// The items of run `id`: those with the lowest scores first, then the others in their order.
+    /// Up to `most` items of run `id`: those that failed, then those with the lowest scores, then the
+    /// others in their order.
     pub async fn run_items(&self, id: Uuid, most: u64) -> Result<Vec<RunItem>, StoreError> {
-        let sql = format!("{ITEMS} ORDER BY score NULLS LAST, place LIMIT {most}");
+        let sql =
+            format!("{ITEMS} ORDER BY state <> 'failed', score NULLS LAST, place LIMIT {most}");
         let rows =
             ItemRow::find_by_statement(self.statement(&sql, [id.into()])).all(&self.db).await?;
         rows.into_iter().map(ItemRow::item).collect()
@@ -292,7 +299,7 @@ impl Store {
         Ok(row.map_or_else(|| had.to_vec(), |row| row.ids))
     }
 
-    /// Notes how an item ended, unless somebody cancelled it meanwhile.
+    /// Notes how an item ended; what was made counts, also where the run was cancelled meanwhile.
     pub async fn end_run_item(
         &self,
         id: Uuid,
@@ -385,35 +392,37 @@ impl Store {
         Ok(was_open)
     }
 
-    /// Takes back what run `id` made, at `places` or all of it: files that it made go, unless
-    /// another run counts on them. Returns how many items were taken back.
-    pub async fn take_run_back(&self, id: Uuid, places: Option<&[i32]>) -> Result<u64, StoreError> {
+    /// Takes back what run `id` made, at `places` or all of it: files that it made go, unless they are
+    /// of a set that another run completed. Returns how many items were taken back.
+    pub async fn take_run_back(
+        &self,
+        id: Uuid,
+        places: Option<&[i32]>,
+    ) -> Result<usize, StoreError> {
         let transaction = self.db.begin().await?;
-        let chosen =
-            "run_id = $1 AND state = 'done' AND ($2::integer[] IS NULL OR place = ANY ($2))";
-        let values = || [id.into(), places.map(<[i32]>::to_vec).into()];
+        let items = self.statement(
+            "UPDATE run_items SET state = 'taken-back'
+             WHERE run_id = $1 AND state = 'done' AND ($2::integer[] IS NULL OR place = ANY ($2))
+             RETURNING picture_id AS id",
+            [id.into(), places.map(<[i32]>::to_vec).into()],
+        );
+        let pictures = Id::find_by_statement(items).all(&transaction).await?;
+        let sets = pictures.len();
+        let pictures: Vec<Uuid> = pictures.into_iter().map(|row| row.id).collect();
+        // Also what was left of those taken back before, since another run counted on it until now.
         let files = self.statement(
-            &format!(
-                "WITH chosen AS (
-                     SELECT run_id, place, variants FROM run_items WHERE {chosen} FOR UPDATE
-                 ), kept AS (
-                     SELECT DISTINCT unnest(i.variants) AS id FROM run_items i
-                     WHERE i.state = 'done' AND i.picture_id IN (
-                         SELECT picture_id FROM run_items WHERE {chosen}
-                     ) AND NOT EXISTS (
-                         SELECT FROM chosen c WHERE c.run_id = i.run_id AND c.place = i.place
-                     )
-                 )
-                 DELETE FROM variants WHERE id IN (SELECT unnest(variants) FROM chosen)
-                 AND id NOT IN (SELECT id FROM kept)"
-            ),
-            values(),
+            "DELETE FROM variants WHERE id IN (
+                 SELECT unnest(variants) FROM run_items
+                 WHERE state = 'taken-back' AND picture_id = ANY ($1)
+             ) AND id NOT IN (
+                 SELECT unnest(variants || coalesce(had, ARRAY[]::uuid[])) FROM run_items
+                 WHERE state = 'done' AND picture_id = ANY ($1)
+             )",
+            [pictures.into()],
         );
         transaction.execute_raw(files).await?;
-        let items = format!("UPDATE run_items SET state = 'taken-back' WHERE {chosen}");
-        let items = transaction.execute_raw(self.statement(&items, values())).await?;
         transaction.commit().await?;
-        Ok(items.rows_affected())
+        Ok(sets)
     }
 
     /// Which of the pictures `ids` their own rule excludes.

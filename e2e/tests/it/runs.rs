@@ -44,7 +44,7 @@ async fn a_run_is_forecast_paused_checked_refused_and_repeated_for_nothing() {
     browser.find(".grid").await.send_keys("\u{E009}a").await.unwrap();
     browser.labelled("Run…").await.click().await.unwrap();
     browser.find("[data-testid=forecast]").await;
-    browser.until("what is skipped is told", &shows("1 picture is used in no slot")).await;
+    browser.until("what is skipped is told", &shows("1 picture: used in no slot")).await;
     browser.type_into("Name", "People").await;
     browser.labelled("Start run").await.click().await.unwrap();
     browser.until("it runs", &format!("return {STATE} === 'running'")).await;
@@ -84,7 +84,7 @@ async fn a_run_is_forecast_paused_checked_refused_and_repeated_for_nothing() {
     browser.until_within(Duration::from_secs(120), "it is done", &done).await;
     let told = application.json(&format!("/api/runs/{again}")).await;
     assert_eq!(told["done"], json!(1), "{told:#}");
-    browser.until("the others say why", &shows("has all its files already")).await;
+    browser.until("the others say why", &shows("all files are there already")).await;
     browser.client.goto(&application.url("/runs")).await.unwrap();
     browser
         .until(

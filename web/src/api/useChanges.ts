@@ -16,19 +16,20 @@ const shows: Record<string, string[]> = {
   shelves: ["shelves", "pictures"],
   presets: ["finishes"],
   alike: ["alike"],
+  runs: ["runs", "run-items"],
   folder: ["site-folder"],
 };
 
-/** Queries of one picture, whose second word is its id: another picture's change is none of theirs. */
-const ofOnePicture = ["picture", "picture-page", "bench", "set", "proof"];
-/** The kinds whose ids are those of pictures. */
-const toldByPicture = ["pictures", "variants", "trials", "steps"];
+/** Queries of one picture or run, whose second word is its id: another one's change is none of theirs. */
+const ofOne = ["picture", "picture-page", "bench", "set", "proof", "runs", "run-items"];
+/** The kinds whose ids are those of pictures or runs. */
+const toldByOne = ["pictures", "variants", "trials", "steps", "runs"];
 
 /** Whether a query shows what changed; `ids` are missing where many rows did. */
 export function concerns(query: Pick<Query, "queryKey">, kind: string, ids: string[] | undefined) {
   const [subject, of] = query.queryKey;
   if (typeof subject !== "string" || !shows[kind]?.includes(subject)) return false;
-  if (!ids || !toldByPicture.includes(kind) || !ofOnePicture.includes(subject)) return true;
+  if (!ids || !toldByOne.includes(kind) || !ofOne.includes(subject)) return true;
   return typeof of !== "string" || ids.includes(of);
 }
 

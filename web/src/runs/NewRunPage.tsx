@@ -11,7 +11,6 @@ import { useTitle } from "../ui/useTitle";
 import { WaitingRows } from "../ui/Waiting";
 import "./runs.css";
 import { useForecast, useStartRun } from "./useRuns";
-import { skippedWords } from "./words";
 
 /** What a run would do, before it starts. */
 export function NewRunPage() {
@@ -119,7 +118,11 @@ function ForecastFacts({ forecast }: { forecast: Forecast }) {
       <dd>
         {skipped.length === 0
           ? "none"
-          : skipped.map(({ reason, pictures: n }) => <div key={reason}>{skippedWords(reason, n)}</div>)}
+          : skipped.map(({ reason, words, pictures: n }) => (
+              <div key={reason}>
+                {count(n, "picture")}: {words}
+              </div>
+            ))}
       </dd>
     </dl>
   );

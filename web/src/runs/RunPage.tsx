@@ -72,6 +72,12 @@ export function RunPage() {
                   ))}
                 </tbody>
               </table>
+              {run.data && items.data.length < allOf(run.data) && (
+                <p className="soft">
+                  {items.data.length.toLocaleString("en")} of {allOf(run.data).toLocaleString("en")} are listed: those
+                  that failed, and those with the lowest scores.
+                </p>
+              )}
             </div>
           )}
         </main>
@@ -83,6 +89,9 @@ export function RunPage() {
   );
 }
 
+/** Every set of a run, and every picture that it skips. */
+const allOf = (run: Run) => run.waiting + run.done + run.skipped + run.failed + run.taken_back;
+
 interface BarProps {
   run: Run;
   taking: boolean;
@@ -91,7 +100,7 @@ interface BarProps {
 
 function RunBar({ run, taking, onTakeBack }: BarProps) {
   const act = useActOnRun(run.id);
-  const all = run.waiting + run.done + run.skipped + run.failed + run.taken_back;
+  const all = allOf(run);
   const isOpen = run.state === "running" || run.state === "paused";
   return (
     <>

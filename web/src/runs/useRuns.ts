@@ -40,7 +40,7 @@ export function useRun(id: string) {
 export function useRunItems(id: string) {
   const params = { path: { id } };
   return useQuery({
-    queryKey: ["runs", id, "items"],
+    queryKey: ["run-items", id],
     queryFn: async ({ signal }) => unwrap(await api.GET("/runs/{id}/items", { params, signal })),
     placeholderData: (previous) => previous,
   });

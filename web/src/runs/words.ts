@@ -1,19 +1,5 @@
-import type { Run, RunItem, SkipReason } from "../api/client";
+import type { Run, RunItem } from "../api/client";
 import { count } from "../ui/figures";
-
-/** Why pictures are skipped, after how many they are. */
-export const SKIPPED: Record<SkipReason, [one: string, many: string]> = {
-  removed: ["was removed from the library", "were removed from the library"],
-  broken: ["could not be read", "could not be read"],
-  excluded: ["is excluded by a rule", "are excluded by a rule"],
-  "not-used": ["is used in no slot", "are used in no slot"],
-  "already-small": ["is already small", "are already small"],
-  unchanged: ["has all its files already", "have all their files already"],
-  cancelled: ["was cancelled", "were cancelled"],
-};
-
-export const skippedWords = (reason: SkipReason, pictures: number) =>
-  `${count(pictures, "picture")} ${SKIPPED[reason][pictures === 1 ? 0 : 1]}`;
 
 export const STATES: Record<Run["state"], string> = {
   running: "running",

@@ -51,7 +51,10 @@ async fn a_run_is_forecast_made_once_and_taken_back() {
     let all = json!({"which": {"filter": {}}, "name": "All of it"});
     let forecast = api.post("/api/runs/forecast", &all).await.json();
     assert_eq!((&forecast["pictures"], &forecast["sets"]), (&json!(2), &json!(2)), "{forecast:#}");
-    assert_eq!(forecast["skipped"], json!([{"reason": "not-used", "pictures": 1}]));
+    assert_eq!(
+        forecast["skipped"],
+        json!([{"reason": "not-used", "words": "used in no slot", "pictures": 1}])
+    );
     assert!(forecast["expected"]["about"].as_u64() < forecast["today"].as_u64());
     assert_eq!(files_of(&api, &heavy).await, 0, "nothing is made before it starts");
 
@@ -71,7 +74,7 @@ async fn a_run_is_forecast_made_once_and_taken_back() {
     let told = items(&api, &run).await;
     assert!(told[0]["score"].as_f64() <= told[1]["score"].as_f64(), "the lowest score first");
     let skipped = told.iter().find(|item| item["picture"] == json!(unused)).unwrap();
-    assert_eq!(skipped["reason"], "is used in no slot");
+    assert_eq!(skipped["reason"], "used in no slot");
 
     // Again it finds nothing to do, and says so.
     let again = id_of(&api.post("/api/runs", &all).await.json());
@@ -79,7 +82,7 @@ async fn a_run_is_forecast_made_once_and_taken_back() {
     let done = api.get(&format!("/api/runs/{again}")).await.json();
     assert_eq!((&done["done"], &done["skipped"]), (&json!(0), &json!(3)));
     let told = items(&api, &again).await;
-    assert_eq!(told[0]["reason"], "has all its files already");
+    assert_eq!(told[0]["reason"], "all files are there already");
 
     // One is refused, then all is taken back; the originals stay.
     let told = items(&api, &run).await;
@@ -129,7 +132,7 @@ async fn a_run_is_paused_goes_on_and_is_cancelled() {
     assert_eq!((&cancelled["state"], &cancelled["skipped"]), (&json!("cancelled"), &json!(1)));
     api.work().await;
     let told = items(&api, &run).await;
-    assert_eq!(told[0]["reason"], "the run was cancelled before its turn");
+    assert_eq!(told[0]["reason"], "cancelled before it began");
     assert_eq!(api.post(&format!("/api/runs/{run}/resume"), &json!({})).await.status, 409);
 }
 
@@ -147,11 +150,32 @@ async fn a_picture_that_is_removed_or_excluded_meanwhile_costs_itself_only() {
         .map(|item| item["reason"].as_str().unwrap().to_owned())
         .collect();
     reasons.sort_unstable();
-    assert_eq!(reasons, ["is excluded by a rule", "was removed from the library"]);
+    assert_eq!(reasons, ["excluded by a rule", "removed from the library"]);
     assert_eq!(api.get(&format!("/api/runs/{run}")).await.json()["state"], "done");
 
     let nothing = json!({"which": {"ids": []}});
     assert_eq!(api.post("/api/runs", &nothing).await.status, 422);
     let missing = "/api/runs/00000000-0000-0000-0000-000000000000";
     assert_eq!(api.get(missing).await.status, 404);
+}
+
+#[tokio::test]
+async fn what_a_later_run_completed_stays_when_the_earlier_one_is_taken_back() {
+    let Library { api, heavy, .. } = library().await;
+    let only = json!({"which": {"ids": [heavy]}});
+    let first = id_of(&api.post("/api/runs", &only).await.json());
+    api.work().await;
+    let at_first = files_of(&api, &heavy).await;
+    let more = json!({"formats": ["webp", "jpeg"], "densities": [1, 2, 3]});
+    api.put("/api/output-rules", &more).await;
+    let second = id_of(&api.post("/api/runs", &only).await.json());
+    api.work().await;
+    let of_both = files_of(&api, &heavy).await;
+    assert!(of_both > at_first, "{of_both} after {at_first}");
+
+    let back = async |run: &str| api.post(&format!("/api/runs/{run}/take-back"), &json!({})).await;
+    back(&first).await;
+    assert_eq!(files_of(&api, &heavy).await, of_both, "the second one counts on all");
+    back(&second).await;
+    assert_eq!(files_of(&api, &heavy).await, 0, "nothing counts on any of them now");
 }

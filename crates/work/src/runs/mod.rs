@@ -31,16 +31,15 @@ struct RunArgs {
 /// Those of the machine: what is done stays, and the rest is tried again.
 pub(crate) async fn run(maker: &Maker, job: &JobInHand) -> Result<(), JobFailure> {
     let RunArgs { run } = job.args()?;
+    let found = maker.store.run(run).await?.ok_or_else(|| JobFailure::last("the run is gone"))?;
+    let total = found.totals.waiting as usize;
+    let mut done = 0;
     while let Some(item) = maker.store.next_run_item(run).await? {
         let outcome = outcome(maker, run, &item).await?;
         maker.store.end_run_item(run, item.place, &outcome).await?;
-        if let Some(run) = maker.store.run(run).await? {
-            let totals = run.totals;
-            let left = totals.waiting as usize;
-            let done = (totals.done + totals.failed + totals.skipped + totals.taken_back) as usize;
-            // What is kept is what the rows say; noting it tells that the job came further.
-            job.keep(done, done + left, &()).await?;
-        }
+        done += 1;
+        // Rows say what is done; keeping tells that the job came further.
+        job.keep(done, total, &()).await?;
     }
     maker.store.end_run(run).await?;
     Ok(())

@@ -25,3 +25,11 @@ CREATE TABLE run_items (
 );
 CREATE INDEX run_items_waiting ON run_items (run_id, place) WHERE state = 'waiting';
 CREATE INDEX run_items_of_picture ON run_items (picture_id);
+
+-- Who listens is told of every change, by the ids of runs.
+CREATE TRIGGER tell_insert AFTER INSERT ON runs REFERENCING NEW TABLE AS changed
+    FOR EACH STATEMENT EXECUTE FUNCTION public.tell_changed('runs', 'id');
+CREATE TRIGGER tell_update AFTER UPDATE ON runs REFERENCING NEW TABLE AS changed
+    FOR EACH STATEMENT EXECUTE FUNCTION public.tell_changed('runs', 'id');
+CREATE TRIGGER tell_update AFTER UPDATE ON run_items REFERENCING NEW TABLE AS changed
+    FOR EACH STATEMENT EXECUTE FUNCTION public.tell_changed('runs', 'run_id');
