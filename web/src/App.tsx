@@ -29,6 +29,9 @@ const PictureView = lazy(() => import("./library/PictureView").then(({ PictureVi
 const ChangesPage = lazy(() => import("./library/ChangesPage").then(({ ChangesPage }) => ({ default: ChangesPage })));
 const RunsPage = lazy(() => import("./runs/RunsPage").then(({ RunsPage }) => ({ default: RunsPage })));
 const RunPage = lazy(() => import("./runs/RunPage").then(({ RunPage }) => ({ default: RunPage })));
+const CheckPage = lazy(() => import("./runs/CheckPage").then(({ CheckPage }) => ({ default: CheckPage })));
+const ComparePage = lazy(() => import("./runs/ComparePage").then(({ ComparePage }) => ({ default: ComparePage })));
+const RunStrip = lazy(() => import("./ui/RunStrip").then(({ RunStrip }) => ({ default: RunStrip })));
 const NewRunPage = lazy(() => import("./runs/NewRunPage").then(({ NewRunPage }) => ({ default: NewRunPage })));
 const SiteSheet = lazy(() => import("./sites/SiteSheet").then(({ SiteSheet }) => ({ default: SiteSheet })));
 const JobsSheet = lazy(() => import("./jobs/JobsSheet").then(({ JobsSheet }) => ({ default: JobsSheet })));
@@ -141,6 +144,8 @@ export function App({ mode, onMode }: { mode: Mode; onMode: (mode: Mode) => void
               <Route path="/runs" element={<RunsPage />} />
               <Route path="/runs/new" element={<NewRunPage />} />
               <Route path="/runs/:id" element={<RunPage />} />
+              <Route path="/runs/:id/check" element={<CheckPage />} />
+              <Route path="/runs/:id/against/:other" element={<ComparePage />} />
               <Route path="*" element={<Nowhere />} />
             </Routes>
           </Suspense>
@@ -148,6 +153,9 @@ export function App({ mode, onMode }: { mode: Mode; onMode: (mode: Mode) => void
         <div className="notes">
           <ConnectionNote />
           <NoticeStrip />
+          <Suspense>
+            <RunStrip />
+          </Suspense>
         </div>
       </div>
       <Opened open={arrivalsOpen}>

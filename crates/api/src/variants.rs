@@ -185,6 +185,7 @@ pub(super) async fn make_file(
         name: &name,
     };
     let made = files::make(&app.maker, wish).await?;
+    app.store.keep_variants(&[made.variant.id]).await?;
     let status = if made.is_new { StatusCode::CREATED } else { StatusCode::OK };
     Ok((status, Json(VariantBody::new(made.variant, picture.bytes))))
 }

@@ -25,6 +25,13 @@ pub enum ContentClass {
 }
 
 impl ContentClass {
+    /// About what a picture of this class and `sample` weighs at so many pixels; nothing for an
+    /// animation or a drawing: its frames or shapes are not told by sampled pixels.
+    pub fn weight(self, sample: &WeightSample, pixels: u64) -> Option<Bytes> {
+        let is_told = !matches!(self, Self::Animation | Self::Drawing);
+        is_told.then(|| sample.weight(pixels))
+    }
+
     /// Every class.
     pub const ALL: [Self; 5] =
         [Self::Photograph, Self::Graphic, Self::Text, Self::Animation, Self::Drawing];

@@ -17,6 +17,25 @@ use crate::slot_shape::SlotShape;
 use crate::status::Use;
 use crate::units::Bytes;
 
+/// What `slot` asks of a picture of upright size `source` on its most demanding screen, wherever it
+/// would be placed; nothing where the slot is never shown.
+pub fn asked_by(slot: &Slot, adjustments: &Adjustments, source: Size) -> Option<Use> {
+    let fittings = slot.needs().into_iter().filter_map(|need| {
+        let size = slot.boxes().get(&need.viewport)?;
+        let shape = SlotShape::new(size.width, size.height, slot.fit).ok()?;
+        let crop = adjustments.crop_spec(Some((slot.id, need.viewport)));
+        RenderSpec::new(shape, need.density, crop, &adjustments.edits).fitting(source)
+    });
+    largest(fittings)
+}
+
+fn largest(fittings: impl Iterator<Item = Fitting>) -> Option<Use> {
+    let fittings: Vec<Fitting> = fittings.collect();
+    let output = fittings.iter().map(|one| one.output).max_by_key(|size| size.pixels())?;
+    let shortfall = fittings.iter().map(|one| one.shortfall).fold(0.0, f64::max);
+    Some(Use { output, shortfall })
+}
+
 /// A picture of upright size `source` in a place.
 #[derive(Debug, Clone, Copy)]
 pub struct Placement<'a> {
@@ -47,10 +66,7 @@ impl<'a> Placement<'a> {
     /// What the place asks of the picture on its most demanding screen; nothing where it is never
     /// shown.
     pub fn asked(self) -> Option<Use> {
-        let asked: Vec<Fitting> = self.fittings().map(|(_, _, fitting)| fitting).collect();
-        let output = asked.iter().map(|one| one.output).max_by_key(|size| size.pixels())?;
-        let shortfall = asked.iter().map(|one| one.shortfall).fold(0.0, f64::max);
-        Some(Use { output, shortfall })
+        largest(self.fittings().map(|(_, _, fitting)| fitting))
     }
 
     /// How the picture will be shown on every screen.

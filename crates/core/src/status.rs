@@ -129,17 +129,13 @@ impl StatusInputs<'_> {
     /// What its largest use needs, or what the ceiling leaves of it, and never more than today.
     fn possible(&self) -> Option<Estimate> {
         let (class, sample) = self.analysis?;
-        // An animation's frames and a drawing's shapes are not told by sampled pixels.
-        if matches!(class, ContentClass::Animation | ContentClass::Drawing) {
-            return None;
-        }
         let largest = self.uses.iter().map(|place| place.output.pixels()).max();
         let pixels = largest.unwrap_or_else(|| {
             let long = self.size.width.max(self.size.height);
             let factor = (f64::from(self.ceiling) / f64::from(long)).min(1.0);
             (self.size.pixels() as f64 * factor * factor).round() as u64
         });
-        Some(Estimate::about(sample.weight(pixels), self.today))
+        Some(Estimate::about(class.weight(&sample, pixels)?, self.today))
     }
 
     fn has_wrong_format(&self) -> bool {

@@ -144,4 +144,14 @@ impl StoreError {
             | Self::Newer => false,
         }
     }
+
+    /// Whether a disk is full: it works again when there is room.
+    pub fn is_out_of_room(&self) -> bool {
+        match self {
+            Self::Blob(error) => error.is_out_of_room(),
+            // The database's own disk, in the words of the system.
+            Self::Database(error) => error.to_string().contains("No space left on device"),
+            _ => false,
+        }
+    }
 }

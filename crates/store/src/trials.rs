@@ -101,6 +101,28 @@ impl Store {
         rows.into_iter().map(TrialRow::try_from).collect()
     }
 
+    /// The trial of `picture` by `spec` in `encoding`, where it was tried.
+    pub async fn trial_of(
+        &self,
+        picture: Uuid,
+        spec: &RenderSpec,
+        encoding: Encoding,
+    ) -> Result<Option<TrialRow>, StoreError> {
+        let trials = self.trials_of(picture, spec).await?;
+        Ok(trials.into_iter().find(|trial| trial.encoding == encoding))
+    }
+
+    /// The trials `ids`.
+    pub async fn trials(&self, ids: &[Uuid]) -> Result<Vec<TrialRow>, StoreError> {
+        let statement = self.statement(
+            "SELECT id, picture_id, spec, encoding, bytes, score, spots FROM trials
+             WHERE id = ANY ($1)",
+            [ids.to_vec().into()],
+        );
+        let rows = Row::find_by_statement(statement).all(&self.db).await?;
+        rows.into_iter().map(TrialRow::try_from).collect()
+    }
+
     /// Keeps what was tried. What was tried before may learn its spots, and its weight where the
     /// picture's credit, which is part of a file, is another one now; what an earlier generation of
     /// encoders made is replaced.

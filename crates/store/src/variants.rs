@@ -10,7 +10,9 @@ use brisk_margin_core::geometry::Size;
 use brisk_margin_core::units::Bytes;
 use chrono::{DateTime, Utc};
 use sea_orm::sea_query::OnConflict;
-use sea_orm::{ActiveValue::Set, ColumnTrait, EntityTrait, QueryFilter, QueryOrder};
+use sea_orm::{
+    ActiveValue::Set, ColumnTrait, ConnectionTrait, EntityTrait, QueryFilter, QueryOrder,
+};
 use uuid::Uuid;
 
 use crate::entities::variant::{ActiveModel, Column, Entity, Model};
@@ -123,6 +125,13 @@ impl Store {
         transaction.commit().await?;
         let kept = self.variant_of(new.picture_id, &new.spec).await?;
         kept.ok_or_else(|| StoreError::Corrupt("a variant vanished".to_owned()))
+    }
+
+    /// Notes that somebody asked for the variants `ids` by hand: no run takes them back.
+    pub async fn keep_variants(&self, ids: &[Uuid]) -> Result<(), StoreError> {
+        let sql = "UPDATE variants SET is_by_hand = true WHERE id = ANY ($1) AND NOT is_by_hand";
+        self.db.execute_raw(self.statement(sql, [ids.to_vec().into()])).await?;
+        Ok(())
     }
 
     /// The variant `id`.

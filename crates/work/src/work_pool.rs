@@ -13,14 +13,42 @@ const PIECE: u64 = 1 << 20;
 /// Bounded room for work on pictures. Clones share the same room.
 ///
 /// Work waits for its estimated memory first, in the order of arrival, and then for one of as
-/// many workers as there are cores. What is C code in it goes to the pool's codecs.
+/// many workers as there are cores. What is C code in it goes to the pool's codecs. Of the work in
+/// the background, one piece at a time stands in each line: whoever waits for something is never
+/// behind more than that.
 #[derive(Clone)]
 pub struct WorkPool {
-    memory: Arc<Semaphore>,
+    memory: Line,
     pieces: u32,
-    workers: Arc<Semaphore>,
+    workers: Line,
     threads: usize,
     codecs: Codecs,
+    is_background: bool,
+}
+
+/// Something that is handed out in the order of arrival.
+#[derive(Clone)]
+struct Line {
+    handed_out: Arc<Semaphore>,
+    /// Who of the background may stand in the line.
+    background: Arc<Semaphore>,
+}
+
+impl Line {
+    fn new(count: usize) -> Self {
+        let handed_out = Arc::new(Semaphore::new(count));
+        Self { handed_out, background: Arc::new(Semaphore::new(1)) }
+    }
+
+    async fn take(&self, count: u32, is_background: bool) -> OwnedSemaphorePermit {
+        let turn = match is_background {
+            true => Some(self.background.acquire().await),
+            false => None,
+        };
+        let taken = Arc::clone(&self.handed_out).acquire_many_owned(count).await;
+        drop(turn);
+        taken.expect("the semaphore is never closed")
+    }
 }
 
 /// Memory that is set aside for one piece of work, given back when dropped.
@@ -33,12 +61,18 @@ impl WorkPool {
     pub fn new(workers: usize, memory: Bytes, codecs: Codecs) -> Self {
         let pieces = (memory.get() / PIECE).clamp(1, u64::from(u32::MAX)) as u32;
         Self {
-            memory: Arc::new(Semaphore::new(pieces as usize)),
+            memory: Line::new(pieces as usize),
             pieces,
-            workers: Arc::new(Semaphore::new(workers.max(1))),
+            workers: Line::new(workers.max(1)),
             threads: workers.max(1),
             codecs,
+            is_background: false,
         }
+    }
+
+    /// The same room for work that nobody waits for.
+    pub fn in_background(&self) -> Self {
+        Self { is_background: true, ..self.clone() }
     }
 
     /// Where its C code runs.
@@ -60,8 +94,7 @@ impl WorkPool {
     /// it runs alone.
     pub async fn admit(&self, memory: Bytes) -> MemoryPermit {
         let pieces = memory.get().div_ceil(PIECE).clamp(1, u64::from(self.pieces)) as u32;
-        let permit = Arc::clone(&self.memory).acquire_many_owned(pieces).await;
-        MemoryPermit { _memory: permit.expect("the semaphore is never closed") }
+        MemoryPermit { _memory: self.memory.take(pieces, self.is_background).await }
     }
 
     /// Runs `work` on a thread of its own. The permit is held until the work ends, even where
@@ -74,8 +107,7 @@ impl WorkPool {
         permit: MemoryPermit,
         work: impl FnOnce(&Codecs) -> T + Send + 'static,
     ) -> Result<T, WorkFailed> {
-        let worker = Arc::clone(&self.workers).acquire_owned().await;
-        let worker = worker.expect("the semaphore is never closed");
+        let worker = self.workers.take(1, self.is_background).await;
         let codecs = self.codecs.clone();
         let task = tokio::task::spawn_blocking(move || {
             let _held = (permit, worker);
@@ -103,6 +135,32 @@ mod tests {
         assert_eq!(broken, Err(WorkFailed));
         let permit = pool.admit(Bytes::mb(8)).await;
         assert_eq!(pool.run(permit, |_| 7).await, Ok(7));
+    }
+
+    #[tokio::test]
+    async fn what_somebody_waits_for_stands_behind_one_piece_of_background_work_at_most() {
+        let pool = WorkPool::new(1, Bytes(8 * PIECE), Codecs::in_process());
+        let (done, mut told) = tokio::sync::mpsc::unbounded_channel();
+        let start = |pool: WorkPool, name: &'static str| {
+            let done = done.clone();
+            tokio::spawn(async move {
+                let permit = pool.admit(Bytes(PIECE)).await;
+                let work = |_: &Codecs| std::thread::sleep(Duration::from_millis(5));
+                pool.run(permit, work).await.unwrap();
+                done.send(name).unwrap();
+            })
+        };
+        for _ in 0..6 {
+            start(pool.in_background(), "background");
+            tokio::task::yield_now().await;
+        }
+        tokio::time::sleep(Duration::from_millis(1)).await;
+        start(pool, "awaited");
+        let mut before = 0;
+        while told.recv().await.unwrap() == "background" {
+            before += 1;
+        }
+        assert!(before <= 2, "one in hand and one in line, not {before}");
     }
 
     #[tokio::test]

@@ -9,19 +9,19 @@ const shows: Record<string, string[]> = {
   variants: ["picture", "picture-page", "set", "tally", "bench"],
   trials: ["proof"],
   steps: ["bench", "step", "picture"],
-  jobs: ["jobs", "measuring", "set", "runs"],
+  jobs: ["jobs", "measuring", "set", "runs", "open-runs"],
   layouts: ["layouts", "measuring", "picture-page", "framings", "bench", "set", "proof", "tally"],
   rules: ["rule", "decision", "set", "proof"],
   site: ["site", "sites", "layouts", "set"],
   shelves: ["shelves", "pictures"],
   presets: ["finishes"],
   alike: ["alike"],
-  runs: ["runs", "run-items"],
+  runs: ["runs", "run-items", "run-checks", "open-runs"],
   folder: ["site-folder"],
 };
 
 /** Queries of one picture or run, whose second word is its id: another one's change is none of theirs. */
-const ofOne = ["picture", "picture-page", "bench", "set", "proof", "runs", "run-items"];
+const ofOne = ["picture", "picture-page", "bench", "set", "proof", "runs", "run-items", "run-checks"];
 /** The kinds whose ids are those of pictures or runs. */
 const toldByOne = ["pictures", "variants", "trials", "steps", "runs"];
 

@@ -1,3 +1,4 @@
+import { Link } from "react-router";
 import type { MeasuredPage, Slot } from "../api/client";
 import { Bytes } from "../ui/Bytes";
 import { count } from "../ui/figures";
@@ -34,6 +35,13 @@ export function LayoutsTally({ page, slot }: { page: MeasuredPage | undefined; s
         <span className="part">
           <Bytes of={chosen.wasted} /> in pixels that no screen uses
         </span>
+      )}
+      {chosen && (
+        <div className="actions">
+          <Link to={slot ? `/runs/new?slot=${slot.id}` : `/runs/new?page=${chosen.id}`}>
+            {slot ? "Make this slot's files…" : "Make this page's files…"}
+          </Link>
+        </div>
       )}
     </footer>
   );

@@ -1,23 +1,35 @@
-import { Button } from "antd";
+import { Segmented } from "antd";
 import { useRef } from "react";
 import { Link, useParams } from "react-router";
-import { previewUrl, type Run, type RunItem } from "../api/client";
-import { Bytes } from "../ui/Bytes";
-import { count, percent, timeLeft } from "../ui/figures";
+import { siteApi, type Run, type RunItem } from "../api/client";
+import { useActOnRun } from "../api/useOpenRuns";
 import { ProblemNote } from "../ui/ProblemNote";
+import { allOf, nameOf } from "../ui/runWords";
+import { useAddress } from "../ui/useAddress";
 import { useKey } from "../ui/useKey";
 import { useTitle } from "../ui/useTitle";
 import { WaitingRows } from "../ui/Waiting";
+import { moment } from "../ui/figures";
+import { ItemRow } from "./ItemRow";
+import { RunBar } from "./RunBar";
+import { RunTally } from "./RunTally";
 import "./runs.css";
-import { useActOnRun, useRun, useRunItems, useTakeRunBack } from "./useRuns";
-import { ITEM_STATES, nameOf, STATES } from "./words";
+import { useMakeAgain, useRun, useRunItems, useTakeRunBack } from "./useRuns";
+import { CompareWith } from "./CompareWith";
+import { errorWords, limitWords } from "./words";
+
+type Shown = RunItem["state"] | "all";
 
 /** One run: how far it is, and what became of each picture. */
 export function RunPage() {
   const { id = "" } = useParams();
+  const [address, change] = useAddress();
+  const shown = (address.get("state") ?? "all") as Shown;
   const run = useRun(id);
-  const items = useRunItems(id);
+  const items = useRunItems(id, shown === "all" ? undefined : shown);
   const back = useTakeRunBack(id);
+  const again = useMakeAgain(id);
+  const act = useActOnRun(id);
   useTitle(run.data && nameOf(run.data), "Runs");
   const table = useRef<HTMLTableElement>(null);
   useKey((event) => {
@@ -27,20 +39,41 @@ export function RunPage() {
     const at = links.findIndex((link) => link === document.activeElement);
     links[(at + 1) % Math.max(links.length, 1)]?.focus();
   });
+  const busy = back.isPending || again.isPending;
+  const error = items.error ?? back.error ?? again.error ?? act.error;
+  const all = run.data && (shown === "all" ? allOf(run.data) : countIn(run.data, shown));
   return (
     <>
       <div className="work">
         <main>
-          {run.data && <RunBar run={run.data} onTakeBack={back.mutate} taking={back.isPending} />}
-          {run.data?.stopped && (
-            <div className="notice" role="alert">
-              <b>It stopped:</b>
-              <span>{run.data.stopped} Resume has it tried again.</span>
-            </div>
+          {run.data && (
+            <>
+              <RunBar run={run.data} act={act} taking={back.isPending} onTakeBack={back.mutate} />
+              <RunNotes run={run.data} />
+            </>
           )}
           {run.error && <ProblemNote error={run.error} again={() => void run.refetch()} />}
-          {items.error && <ProblemNote error={items.error} again={() => void items.refetch()} />}
-          {back.error && <ProblemNote error={back.error} />}
+          {error && <ProblemNote error={error} again={() => void items.refetch()} />}
+          {run.data && (
+            <div className="bar run-views">
+              <Segmented<Shown>
+                aria-label="Which results"
+                value={shown}
+                options={views(run.data)}
+                onChange={(state) => {
+                  change({ state: state === "all" ? undefined : state });
+                }}
+              />
+              <span className="gap" />
+              <CompareWith run={run.data} />
+              <a href={`${siteApi}/runs/${id}/results.csv`} download>
+                CSV
+              </a>
+              <a href={`${siteApi}/runs/${id}/results.json`} download={`run-${id}.json`}>
+                JSON
+              </a>
+            </div>
+          )}
           {items.isPending && <WaitingRows rows={10} />}
           {items.data && (
             <div className="run-items">
@@ -62,20 +95,30 @@ export function RunPage() {
                     </th>
                     <th scope="col">Result</th>
                     <th scope="col">
-                      <span className="unseen">Take back</span>
+                      <span className="unseen">Take back or make again</span>
                     </th>
                   </tr>
                 </thead>
                 <tbody>
                   {items.data.map((item) => (
-                    <ItemRow key={item.place} item={item} onTakeBack={back.mutate} taking={back.isPending} />
+                    <ItemRow
+                      key={item.place}
+                      item={item}
+                      busy={busy}
+                      onTakeBack={() => {
+                        back.mutate([item.place]);
+                      }}
+                      onAgain={() => {
+                        again.mutate([item.place]);
+                      }}
+                    />
                   ))}
                 </tbody>
               </table>
-              {run.data && items.data.length < allOf(run.data) && (
+              {all !== undefined && items.data.length < all && (
                 <p className="soft">
-                  {items.data.length.toLocaleString("en")} of {allOf(run.data).toLocaleString("en")} are listed: those
-                  that failed, and those with the lowest scores.
+                  {items.data.length.toLocaleString("en")} of {all.toLocaleString("en")} are listed: those that failed,
+                  and those with the lowest scores. The tables hold all.
                 </p>
               )}
             </div>
@@ -89,160 +132,61 @@ export function RunPage() {
   );
 }
 
-/** Every set of a run, and every picture that it skips. */
-const allOf = (run: Run) => run.waiting + run.done + run.skipped + run.failed + run.taken_back;
+const countIn = (run: Run, state: RunItem["state"]) =>
+  ({ waiting: run.waiting, done: run.done, skipped: run.skipped, failed: run.failed, "taken-back": run.taken_back })[
+    state
+  ];
 
-interface BarProps {
-  run: Run;
-  taking: boolean;
-  onTakeBack: (places: number[] | null) => void;
+/** All, and each state that some are in. */
+function views(run: Run) {
+  const states = [
+    ["failed", "Failed"],
+    ["done", "Done"],
+    ["skipped", "Skipped"],
+    ["taken-back", "Taken back"],
+    ["waiting", "Waiting"],
+  ] as const;
+  const some = states.filter(([state]) => countIn(run, state) > 0);
+  return [
+    { value: "all" as const, label: `All ${allOf(run).toLocaleString("en")}` },
+    ...some.map(([value, label]) => ({ value, label: `${label} ${countIn(run, value).toLocaleString("en")}` })),
+  ];
 }
 
-function RunBar({ run, taking, onTakeBack }: BarProps) {
-  const act = useActOnRun(run.id);
-  const all = allOf(run);
-  const isOpen = run.state === "running" || run.state === "paused";
+/** What is to be known of a run before its results. */
+function RunNotes({ run }: { run: Run }) {
+  const limits = limitWords(run);
+  const error = run.state === "done" && run.done > 0 ? run.forecast_error : undefined;
   return (
     <>
-      <div className="bar">
-        <h1 className="run-name" title={nameOf(run)}>
-          <bdi>{nameOf(run)}</bdi>
-        </h1>
-        <span role="status" data-testid="run-state">
-          {run.stopped ? "stopped" : STATES[run.state]}
-        </span>
-        {isOpen && <progress max={all} value={all - run.waiting} aria-label="Sets of files that had their turn" />}
-        <span className="soft">
-          {(all - run.waiting).toLocaleString("en")} of {count(all, "set")}
-          {run.seconds_left != null && `, ${timeLeft(run.seconds_left)}`}
-        </span>
-        <span className="gap" />
-        {run.state === "running" && !run.stopped && (
-          <Button
-            loading={act.isPending}
-            onClick={() => {
-              act.mutate("pause");
-            }}
-          >
-            Pause
-          </Button>
-        )}
-        {(run.state === "paused" || run.stopped) && (
-          <Button
-            type="primary"
-            loading={act.isPending}
-            onClick={() => {
-              act.mutate("resume");
-            }}
-          >
-            Resume
-          </Button>
-        )}
-        {isOpen && (
-          <Button
-            title="What was made stays, and can be taken back"
-            loading={act.isPending}
-            onClick={() => {
-              act.mutate("cancel");
-            }}
-          >
-            Cancel
-          </Button>
-        )}
-        <Button
-          disabled={run.done === 0}
-          title={
-            run.done === 0 ? "It made nothing that could be taken back" : "The files that it made go; nothing else"
-          }
-          loading={taking}
-          onClick={() => {
-            onTakeBack(null);
-          }}
-        >
-          Take back all
-        </Button>
-      </div>
-      {act.error && <ProblemNote error={act.error} />}
-    </>
-  );
-}
-
-interface RowProps {
-  item: RunItem;
-  taking: boolean;
-  onTakeBack: (places: number[] | null) => void;
-}
-
-function ItemRow({ item, taking, onTakeBack }: RowProps) {
-  const { picture, name, slot, before, after, score } = item;
-  const saved = before != null && after != null && before > 0 ? 100 * (1 - after / before) : undefined;
-  return (
-    <tr data-state={item.state}>
-      <td className="run-thumbnail">
-        <img src={previewUrl(picture, "thumbnail", undefined)} alt="" loading="lazy" />
-      </td>
-      <td>
-        <Link
-          to={slot && item.state === "done" ? `/bench/${picture}?step=encode&for=${slot}` : `/library/${picture}`}
-          data-result={item.state === "done" ? "" : undefined}
-          title={item.state === "done" ? "Look at it on the bench" : undefined}
-        >
-          <bdi>{name}</bdi>
-        </Link>
-      </td>
-      <td>
-        <bdi>{item.slot_name}</bdi>
-      </td>
-      <td className="right figure">{score != null ? score.toFixed(1) : ""}</td>
-      <td className="right figure">{item.files > 0 ? item.files : ""}</td>
-      <td className="right">
-        {before != null && after != null && (
+      {run.stopped && (
+        <div className="notice" role="alert">
+          <b>It stopped:</b>
+          <span>{run.stopped} Resume has it tried again.</span>
+        </div>
+      )}
+      {run.held && (
+        <div className="notice" role="status">
+          <b>It waits:</b>
+          <span>{run.held}</span>
+        </div>
+      )}
+      <p className="run-facts soft">
+        Started {run.started_words}, {moment(run.created_at)}
+        {run.ended_at && `; ended ${moment(run.ended_at)}`}
+        {limits && `; ${limits}`}
+        {error != null && `; ${errorWords(error)}`}
+        {run.unchecked > 0 && (
           <>
-            <Bytes of={before} /> → <Bytes of={after} />{" "}
-            {saved !== undefined && <span className="figure soft">({percent(saved)})</span>}
+            {". "}
+            <Link to={`/runs/${run.id}/check`}>
+              {run.unchecked === 1
+                ? "Check 1 result at its worst spot"
+                : `Check ${run.unchecked.toLocaleString("en")} results at their worst spots`}
+            </Link>
           </>
         )}
-      </td>
-      <td>
-        {ITEM_STATES[item.state]}
-        {item.reason && <span className="soft">: {item.reason}</span>}
-      </td>
-      <td>
-        {item.state === "done" && (
-          <Button
-            size="small"
-            aria-label={`Take back ${name}`}
-            loading={taking}
-            onClick={() => {
-              onTakeBack([item.place]);
-            }}
-          >
-            Take back
-          </Button>
-        )}
-      </td>
-    </tr>
-  );
-}
-
-function RunTally({ run }: { run: Run }) {
-  return (
-    <>
-      <span className="part">
-        <b>{count(run.done, "set")}</b> made, {count(run.files, "file")}
-      </span>
-      {run.done > 0 && (
-        <span className="part">
-          today <Bytes of={run.before} /> → <Bytes of={run.after} />
-          {run.before > run.after && (
-            <b>
-              saves <Bytes of={run.before - run.after} />
-            </b>
-          )}
-        </span>
-      )}
-      {run.skipped > 0 && <span className="part">{run.skipped.toLocaleString("en")} skipped</span>}
-      {run.failed > 0 && <span className="part">{run.failed.toLocaleString("en")} failed</span>}
+      </p>
     </>
   );
 }

@@ -7,7 +7,8 @@ import { useTitle } from "../ui/useTitle";
 import { WaitingRows } from "../ui/Waiting";
 import "./runs.css";
 import { useRuns } from "./useRuns";
-import { nameOf, STATES } from "./words";
+import { nameOf } from "../ui/runWords";
+import { standOf } from "./words";
 
 /** Every run, the newest first, with what it saved. */
 export function RunsPage() {
@@ -61,8 +62,11 @@ export function RunsPage() {
                         <bdi>{nameOf(run)}</bdi>
                       </Link>
                     </td>
-                    <td className="figure">{moment(run.created_at)}</td>
-                    <td>{run.stopped ? "stopped" : STATES[run.state]}</td>
+                    <td>
+                      <span className="figure">{moment(run.created_at)}</span>{" "}
+                      <span className="soft">{run.started_words}</span>
+                    </td>
+                    <td>{standOf(run)}</td>
                     <td className="right figure">{run.done.toLocaleString("en")}</td>
                     <td className="right figure">{run.skipped.toLocaleString("en")}</td>
                     <td className="right figure">{run.failed.toLocaleString("en")}</td>

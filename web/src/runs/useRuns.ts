@@ -1,5 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { api, unwrap, type Which } from "../api/client";
+import { api, unwrap, type NewRun, type RunItem } from "../api/client";
 
 /** The runs of the site, the newest first. */
 export function useRuns() {
@@ -9,13 +9,14 @@ export function useRuns() {
   });
 }
 
-/** What a run over some pictures would do. */
-export function useForecast(which: Which | undefined) {
+/** What a run would do; the last one is told while the next is worked out. */
+export function useForecast(wish: NewRun | undefined) {
   return useQuery({
-    queryKey: ["run-forecast", which],
-    queryFn: async ({ signal }) =>
-      unwrap(await api.POST("/runs/forecast", { body: { which: which ?? { ids: [] }, name: "" }, signal })),
-    enabled: which !== undefined,
+    queryKey: ["run-forecast", wish],
+    queryFn: async ({ signal }) => unwrap(await api.POST("/runs/forecast", { body: wish ?? {}, signal })),
+    enabled: wish !== undefined,
+    placeholderData: (previous) => previous,
+    retry: false,
   });
 }
 
@@ -23,7 +24,7 @@ export function useStartRun() {
   const queries = useQueryClient();
   return useMutation({
     meta: { told: true },
-    mutationFn: async (body: { which: Which; name: string }) => unwrap(await api.POST("/runs", { body })),
+    mutationFn: async (body: NewRun) => unwrap(await api.POST("/runs", { body })),
     onSuccess: () => queries.invalidateQueries({ queryKey: ["runs"] }),
   });
 }
@@ -37,29 +38,32 @@ export function useRun(id: string) {
   });
 }
 
-export function useRunItems(id: string) {
-  const params = { path: { id } };
+export function useRunItems(id: string, state: RunItem["state"] | undefined) {
+  const params = { path: { id }, query: state ? { state } : {} };
   return useQuery({
-    queryKey: ["run-items", id],
+    queryKey: ["run-items", id, state],
     queryFn: async ({ signal }) => unwrap(await api.GET("/runs/{id}/items", { params, signal })),
     placeholderData: (previous) => previous,
   });
 }
 
-type Act = "pause" | "resume" | "cancel";
+/** The results that nobody looked at yet, the lowest scores first. */
+export function useChecks(id: string) {
+  const params = { path: { id } };
+  return useQuery({
+    queryKey: ["run-checks", id],
+    queryFn: async ({ signal }) => unwrap(await api.GET("/runs/{id}/checks", { params, signal })),
+    placeholderData: (previous) => previous,
+  });
+}
 
-/** Pauses a run, has it go on, or cancels it. */
-export function useActOnRun(id: string) {
-  const queries = useQueryClient();
-  const asked = { params: { path: { id } } };
-  return useMutation({
-    meta: { told: true },
-    mutationFn: async (act: Act) => {
-      if (act === "pause") return unwrap(await api.POST("/runs/{id}/pause", asked));
-      if (act === "resume") return unwrap(await api.POST("/runs/{id}/resume", asked));
-      return unwrap(await api.POST("/runs/{id}/cancel", asked));
-    },
-    onSuccess: () => queries.invalidateQueries({ queryKey: ["runs"] }),
+/** The sets that two runs made, side by side. */
+export function useComparison(id: string, other: string | undefined) {
+  return useQuery({
+    queryKey: ["run-items", id, "against", other],
+    queryFn: async ({ signal }) =>
+      unwrap(await api.GET("/runs/{id}/against/{other}", { params: { path: { id, other: other ?? "" } }, signal })),
+    enabled: other !== undefined,
   });
 }
 
@@ -70,6 +74,28 @@ export function useTakeRunBack(id: string) {
     meta: { told: true },
     mutationFn: async (places: number[] | null) =>
       unwrap(await api.POST("/runs/{id}/take-back", { params: { path: { id } }, body: { places } })),
+    onSuccess: () => queries.invalidateQueries(),
+  });
+}
+
+/** Makes the sets at `places` of a run again that failed or were taken back. */
+export function useMakeAgain(id: string) {
+  const queries = useQueryClient();
+  return useMutation({
+    meta: { told: true },
+    mutationFn: async (places: number[]) =>
+      unwrap(await api.POST("/runs/{id}/again", { params: { path: { id } }, body: { places } })),
+    onSuccess: () => queries.invalidateQueries(),
+  });
+}
+
+/** Says of the sets at `places` of a run that they are good, or that nobody looked at them. */
+export function useApprove(id: string) {
+  const queries = useQueryClient();
+  return useMutation({
+    meta: { told: true },
+    mutationFn: async (body: { places: number[]; approved: boolean }) =>
+      unwrap(await api.POST("/runs/{id}/approve", { params: { path: { id } }, body })),
     onSuccess: () => queries.invalidateQueries(),
   });
 }

@@ -1,5 +1,5 @@
 import type { Run, RunItem } from "../api/client";
-import { count } from "../ui/figures";
+import { bytes, count, percent } from "../ui/figures";
 
 export const STATES: Record<Run["state"], string> = {
   running: "running",
@@ -7,6 +7,9 @@ export const STATES: Record<Run["state"], string> = {
   cancelled: "cancelled",
   done: "done",
 };
+
+/** Where a run stands, in a word. */
+export const standOf = (run: Run) => (run.stopped ? "stopped" : run.held ? "waits" : STATES[run.state]);
 
 export const ITEM_STATES: Record<RunItem["state"], string> = {
   waiting: "waits for its turn",
@@ -16,6 +19,17 @@ export const ITEM_STATES: Record<RunItem["state"], string> = {
   "taken-back": "taken back",
 };
 
-/** What a run is called; one without a name by what it is about. */
-export const nameOf = (run: Run) =>
-  run.name || `${count(run.forecast.pictures, "picture")}, ${count(run.forecast.sets, "set")} of files`;
+/** What a run was limited to, or nothing. */
+export function limitWords({ limits }: Pick<Run, "limits">) {
+  const parts = [
+    limits.pictures != null && `at most ${count(limits.pictures, "picture")}`,
+    limits.minutes != null && `at most ${count(limits.minutes, "minute")} of work`,
+    limits.bytes != null && `at most ${bytes(limits.bytes)} of files`,
+    limits.least_saving != null && `from ${bytes(limits.least_saving)} saved`,
+  ];
+  return parts.filter((part) => part !== false).join(", ");
+}
+
+/** `the forecast was 4.1 % too high`. */
+export const errorWords = (error: number) =>
+  `the forecast was ${percent(Math.abs(error) * 100)} too ${error >= 0 ? "high" : "low"}`;

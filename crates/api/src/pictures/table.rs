@@ -83,7 +83,7 @@ fn cells(picture: &Picture) -> [String; 10] {
 
 const FORMULA: [char; 6] = ['=', '+', '-', '@', '\t', '\r'];
 
-fn harmless(text: &str) -> String {
+pub(crate) fn harmless(text: &str) -> String {
     if text.starts_with(FORMULA) { format!("'{text}") } else { text.to_owned() }
 }
 

@@ -63,12 +63,17 @@ pub(crate) enum Which {
 
 impl Which {
     pub(crate) async fn ids(self, app: &App) -> Result<Vec<Uuid>, Problem> {
+        self.at_most(app, MOST_AT_ONCE).await
+    }
+
+    /// The same, of up to `most` pictures.
+    pub(crate) async fn at_most(self, app: &App, most: u64) -> Result<Vec<Uuid>, Problem> {
         let ids = match self {
             Self::Ids(ids) => ids,
-            Self::Filter(filter) => app.store.picture_ids(&filter, MOST_AT_ONCE + 1).await?,
+            Self::Filter(filter) => app.store.picture_ids(&filter, most + 1).await?,
         };
-        if ids.len() as u64 > MOST_AT_ONCE {
-            let detail = format!("these are more than {MOST_AT_ONCE} pictures; narrow the filter");
+        if ids.len() as u64 > most {
+            let detail = format!("these are more than {most} pictures; narrow the filter");
             return Err(Problem::invalid(detail));
         }
         Ok(ids)

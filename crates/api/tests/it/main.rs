@@ -11,5 +11,6 @@ mod responsive;
 mod runs;
 mod sites;
 mod support;
+mod taking_back;
 mod trials;
 mod upgrade;

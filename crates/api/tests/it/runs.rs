@@ -127,6 +127,7 @@ async fn a_run_is_paused_goes_on_and_is_cancelled() {
     assert_eq!(api.get(&format!("/api/runs/{run}")).await.json()["done"], 2);
     assert_eq!(act("cancel").await.status, 409, "it has ended");
 
+    act("take-back").await;
     let run = id_of(&api.post("/api/runs", &json!({"which": {"ids": [heavy]}})).await.json());
     let cancelled = api.post(&format!("/api/runs/{run}/cancel"), &json!({})).await.json();
     assert_eq!((&cancelled["state"], &cancelled["skipped"]), (&json!("cancelled"), &json!(1)));
@@ -174,8 +175,191 @@ async fn what_a_later_run_completed_stays_when_the_earlier_one_is_taken_back() {
     assert!(of_both > at_first, "{of_both} after {at_first}");
 
     let back = async |run: &str| api.post(&format!("/api/runs/{run}/take-back"), &json!({})).await;
-    back(&first).await;
+    let told = back(&first).await.json();
+    assert_eq!(
+        (&told["sets"], &told["files"], &told["kept"]),
+        (&json!(1), &json!(0), &json!(at_first))
+    );
     assert_eq!(files_of(&api, &heavy).await, of_both, "the second one counts on all");
     back(&second).await;
     assert_eq!(files_of(&api, &heavy).await, 0, "nothing counts on any of them now");
+}
+
+/// Everything in the library, with these limits.
+fn all_within(limits: &Value) -> Value {
+    json!({"which": {"filter": {}}, "limits": limits})
+}
+
+fn why(forecast: &Value) -> Vec<(String, u64)> {
+    let skipped = forecast["skipped"].as_array().unwrap().iter();
+    let mut reasons: Vec<_> = skipped
+        .map(|one| (one["reason"].as_str().unwrap().to_owned(), one["pictures"].as_u64().unwrap()))
+        .collect();
+    reasons.sort_unstable();
+    reasons
+}
+
+#[tokio::test]
+async fn limits_leave_pictures_for_later_and_say_so_before() {
+    let Library { api, heavy, light, .. } = library().await;
+    let forecast =
+        async |limits: Value| api.post("/api/runs/forecast", &all_within(&limits)).await.json();
+    let one = forecast(json!({"pictures": 1})).await;
+    assert_eq!(one["pictures"], 1);
+    assert_eq!(why(&one), [("beyond-count".to_owned(), 1), ("not-used".to_owned(), 1)]);
+    let none = forecast(json!({"least_saving": 1_000_000_000})).await;
+    assert_eq!((&none["sets"], &none["files"], &none["disk"]), (&json!(0), &json!(0), &json!(0)));
+    assert_eq!(why(&none), [("not-used".to_owned(), 1), ("saves-little".to_owned(), 2)]);
+    let few = forecast(json!({"bytes": 1})).await;
+    assert_eq!((&few["sets"], &few["within_limits"]), (&json!(2), &json!(1)));
+    assert_eq!(api.post("/api/runs/forecast", &all_within(&json!({"hours": 1}))).await.status, 422);
+
+    // The larger saving has its turn, then the limit is reached.
+    let run = id_of(&api.post("/api/runs", &all_within(&json!({"bytes": 1}))).await.json());
+    api.work().await;
+    let done = api.get(&format!("/api/runs/{run}")).await.json();
+    assert_eq!((&done["state"], &done["limits"]["bytes"]), (&json!("done"), &json!(1)));
+    let made = [files_of(&api, &heavy).await, files_of(&api, &light).await];
+    assert!(made[0] > 0 || made[1] > 0, "{made:?}");
+    let told = items(&api, &run).await;
+    let reasons: Vec<&str> = told.iter().filter_map(|item| item["reason"].as_str()).collect();
+    // Two are in hand at once.
+    assert!(reasons.iter().all(|one| one.contains("limit") || one.contains("slot")), "{reasons:?}");
+}
+
+#[tokio::test]
+async fn a_run_is_over_a_page_or_over_slots_whether_they_show_the_pictures_or_not() {
+    let Library { api, heavy, light, unused } = library().await;
+    let alone = api.taken("alone.jpg", &encoded(&spots(5, 700, 500), Format::Jpeg, 98)).await;
+    let picture = api.picture(&alone).await;
+    let place =
+        serving("a", picture["hash"].as_str().unwrap(), picture["bytes"].as_u64().unwrap(), "");
+    let other = api.store.keep_page(page("team.html", vec![place])).await.unwrap();
+    api.work().await;
+    let layouts = api.get("/api/layouts").await.json();
+    let of_page = layouts["pages"].as_array().unwrap().iter();
+    let team =
+        of_page.clone().find(|page| page["address"].as_str().unwrap().ends_with("team.html"));
+    let over_page = json!({"page": team.unwrap()["id"]});
+    let forecast = api.post("/api/runs/forecast", &over_page).await.json();
+    assert_eq!((&forecast["sets"], &forecast["skipped"]), (&json!(1), &json!([])), "{other:?}");
+    let run = id_of(&api.post("/api/runs", &over_page).await.json());
+    assert_eq!(items(&api, &run).await[0]["picture"], json!(alone));
+
+    let slot = &layouts["slots"][0]["id"];
+    let shown = api.post("/api/runs/forecast", &json!({"slots": [slot]})).await.json();
+    assert_eq!(shown["pictures"], 3, "all that the slot shows");
+    let chosen = json!({"slots": [slot], "which": {"ids": [unused, heavy, light]}});
+    let forecast = api.post("/api/runs/forecast", &chosen).await.json();
+    assert!(why(&forecast).iter().all(|(reason, _)| reason != "not-used"), "{forecast:#}");
+    let both = json!({"slots": [slot], "page": over_page["page"]});
+    assert_eq!(api.post("/api/runs/forecast", &both).await.status, 422);
+    assert_eq!(api.post("/api/runs/forecast", &json!({})).await.status, 422);
+    let missing =
+        json!({"slots": ["00000000-0000-0000-0000-000000000000"], "which": {"filter": {}}});
+    assert_eq!(api.post("/api/runs/forecast", &missing).await.status, 404);
+}
+
+#[tokio::test]
+async fn what_is_unchanged_is_known_until_something_changes_that_decides_it() {
+    let Library { api, heavy, light, .. } = library().await;
+    let all = json!({"which": {"filter": {}}});
+    api.post("/api/runs", &all).await;
+    api.work().await;
+    let sets = async || api.post("/api/runs/forecast", &all).await.json()["sets"].clone();
+    let unchanged = api.post("/api/runs/forecast", &all).await.json();
+    assert_eq!(why(&unchanged), [("not-used".to_owned(), 1), ("unchanged".to_owned(), 2)]);
+    // A picture's own edits, its rule, the site's, and files that are taken back.
+    let focal = json!({"focal": {"x": 0.1, "y": 0.9}});
+    let moved = api.patch(&format!("/api/pictures/{heavy}"), &focal).await;
+    assert!(moved.status.is_success());
+    api.work().await;
+    assert_eq!(sets().await, 1);
+    let again = id_of(&api.post("/api/runs", &all).await.json());
+    api.work().await;
+    assert_eq!(sets().await, 0);
+    api.put(&format!("/api/output-rules?picture={light}"), &json!({"densities": [1]})).await;
+    assert_eq!(sets().await, 1);
+    api.put("/api/output-rules", &json!({"formats": ["jpeg"], "densities": [1, 2]})).await;
+    assert_eq!(sets().await, 2);
+    api.put("/api/output-rules", &json!({"formats": ["webp", "jpeg"], "densities": [1, 2]})).await;
+    api.post(&format!("/api/runs/{again}/take-back"), &json!({})).await;
+    assert_eq!(sets().await, 2);
+}
+
+#[tokio::test]
+async fn results_are_checked_at_their_worst_spot_refused_and_made_again() {
+    let Library { api, heavy, light, .. } = library().await;
+    let run = id_of(&api.post("/api/runs", &json!({"which": {"filter": {}}})).await.json());
+    api.work().await;
+    let checks = async || api.get(&format!("/api/runs/{run}/checks")).await.json();
+    let sheet = checks().await;
+    let sheet = sheet.as_array().unwrap();
+    assert_eq!(sheet.len(), 2);
+    assert!(sheet[0]["score"].as_f64() <= sheet[1]["score"].as_f64(), "the lowest score first");
+    for one in sheet {
+        let (spot, size) = (&one["spot"]["place"], &one["size"]);
+        let right = spot["x"].as_u64().unwrap() + spot["width"].as_u64().unwrap();
+        assert!(right <= size["width"].as_u64().unwrap(), "{one:#}");
+        let trial = one["trial"].as_str().unwrap();
+        assert_eq!(api.get(&format!("/api/trials/{trial}/file")).await.status, 200);
+    }
+    let good = json!({"places": [sheet[0]["place"]], "approved": true});
+    assert_eq!(api.post(&format!("/api/runs/{run}/approve"), &good).await.json()["sets"], 1);
+    let bad = json!({"places": [sheet[1]["place"]]});
+    api.post(&format!("/api/runs/{run}/take-back"), &bad).await;
+    assert_eq!(checks().await, json!([]));
+    let files = files_of(&api, &heavy).await + files_of(&api, &light).await;
+
+    // What was refused by mistake is made again, and is to be looked at again.
+    let again = api.post(&format!("/api/runs/{run}/again"), &bad).await.json();
+    assert_eq!(again["sets"], 1);
+    assert_eq!(api.get(&format!("/api/runs/{run}")).await.json()["state"], "running");
+    api.work().await;
+    let told = api.get(&format!("/api/runs/{run}")).await.json();
+    assert_eq!(
+        (&told["state"], &told["done"], &told["unchecked"]),
+        (&json!("done"), &json!(2), &json!(1))
+    );
+    assert!(files_of(&api, &heavy).await + files_of(&api, &light).await > files);
+    let approved = json!({"places": [sheet[0]["place"]], "approved": false});
+    api.post(&format!("/api/runs/{run}/approve"), &approved).await;
+    assert_eq!(checks().await.as_array().unwrap().len(), 2);
+}
+
+#[tokio::test]
+async fn a_run_is_told_as_a_table_and_beside_another_one() {
+    let Library { api, heavy, .. } = library().await;
+    let only = json!({"which": {"filter": {}}, "name": "Gallery"});
+    let first = id_of(&api.post("/api/runs", &only).await.json());
+    api.work().await;
+    let rule = json!({"formats": ["webp", "jpeg"], "densities": [1, 2],
+        "want": {"by": "grade", "value": "fine"}});
+    assert!(api.put("/api/output-rules", &rule).await.status.is_success());
+    let second = id_of(&api.post("/api/runs", &only).await.json());
+    api.work().await;
+
+    let csv = api.get(&format!("/api/runs/{first}/results.csv")).await.text();
+    let lines: Vec<&str> = csv.lines().collect();
+    assert_eq!(lines.len(), 4, "{csv}");
+    assert!(lines[0].starts_with("picture,slot,state,reason,before,expected,after,score,files"));
+    assert!(lines.iter().any(|line| line.contains("used in no slot")), "{csv}");
+    let whole = api.get(&format!("/api/runs/{first}/results.json")).await.json();
+    assert_eq!(
+        (&whole["run"]["name"], whole["items"].as_array().unwrap().len()),
+        (&json!("Gallery"), 3)
+    );
+    let error = whole["run"]["forecast_error"].as_f64().unwrap();
+    assert!(error.abs() < 0.5, "told after the run: {error}");
+    assert_eq!(whole["run"]["rule"]["densities"], json!([1.0, 2.0]), "as it was then");
+
+    let beside = api.get(&format!("/api/runs/{first}/against/{second}")).await.json();
+    assert_eq!(beside["sets"], 2, "{beside:#}");
+    let bytes = beside["bytes"].as_array().unwrap();
+    assert!(bytes[0].as_u64() < bytes[1].as_u64(), "finer files weigh more");
+    let score = beside["score"].as_array().unwrap();
+    assert!(score[0].as_f64() < score[1].as_f64());
+    assert!(beside["rows"].as_array().unwrap().iter().any(|row| row["picture"] == json!(heavy)));
+    let missing = "/api/runs/00000000-0000-0000-0000-000000000000";
+    assert_eq!(api.get(&format!("/api/runs/{first}/against/{}", &missing[10..])).await.status, 404);
 }

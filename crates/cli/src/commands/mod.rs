@@ -5,6 +5,7 @@ mod fit;
 mod host;
 mod made;
 mod measure;
+mod run;
 mod seed;
 mod serve;
 mod shell;
@@ -46,6 +47,8 @@ enum Command {
     Worker(worker::Worker),
     /// Adds a site, or changes its settings
     Site(site::SiteCommand),
+    /// Makes the files of many pictures, by a server that runs
+    Run(run::Run),
     /// Fills the library with the pictures in a folder
     Seed(seed::Seed),
     /// Makes the files of pictures for a slot, without a database
@@ -96,6 +99,7 @@ pub fn run() -> ExitCode {
         Command::Serve(serve) => within_runtime(serve.run()),
         Command::Worker(worker) => within_runtime(worker.run()),
         Command::Site(site) => within_runtime(site.run()),
+        Command::Run(run) => within_runtime(run.run()),
         Command::Seed(seed) => within_runtime(seed.run()),
         Command::Fit(fit) => return fit.run(),
         Command::Measure(measure) => within_runtime(measure.run()),

@@ -40,6 +40,11 @@ impl Watched {
         self.0.inc(1);
     }
 
+    /// So many pieces are done.
+    pub(super) fn at(&self, done: u64) {
+        self.0.set_position(done);
+    }
+
     /// Prints lines of an answer between two drawings.
     pub(super) fn print(&self, lines: impl FnOnce()) {
         self.0.suspend(lines);

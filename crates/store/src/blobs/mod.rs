@@ -9,6 +9,7 @@ mod error;
 mod hash;
 mod reading;
 
+use std::path::PathBuf;
 use std::sync::Arc;
 
 use brisk_margin_core::units::Bytes as Weight;
@@ -35,6 +36,8 @@ const AT_ONCE: usize = 16;
 #[derive(Clone)]
 pub struct Blobs {
     store: Arc<dyn ObjectStore>,
+    /// Where it is on this machine.
+    folder: Option<Arc<PathBuf>>,
 }
 
 /// For how long what was made of other bytes is kept. It can be made again.
@@ -82,7 +85,17 @@ impl Blobs {
         address: &BlobAddress,
         settings: impl IntoIterator<Item = (String, String)>,
     ) -> Result<Self, BlobError> {
-        Ok(Self { store: address.open(settings)? })
+        let folder = match address {
+            BlobAddress::Folder(path) => Some(Arc::new(path.clone())),
+            BlobAddress::Bucket { .. } => None,
+        };
+        Ok(Self { store: address.open(settings)?, folder })
+    }
+
+    /// How much more the store holds; nothing where it is a bucket, or where the system does not say.
+    pub fn free(&self) -> Option<Weight> {
+        let disk = rustix::fs::statvfs(self.folder.as_deref()?).ok()?;
+        Some(Weight(disk.f_bavail.saturating_mul(disk.f_frsize)))
     }
 
     /// Marks the store as that of `installation`, whose sweep deletes what its own rows do not

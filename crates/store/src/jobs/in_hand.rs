@@ -73,6 +73,15 @@ impl Installation {
         Ok(row.map(|row| row.id))
     }
 
+    /// How many processes live that share this database, each with workers or not.
+    pub async fn count_living(&self) -> Result<u64, StoreError> {
+        let sql = "SELECT '' AS kind, '' AS state, count(DISTINCT objid) AS count FROM pg_locks
+                   WHERE locktype = 'advisory' AND granted AND classid = 1112363088 AND objsubid = 2
+                     AND database = (SELECT oid FROM pg_database WHERE datname = current_database())";
+        let rows = Counted::find_by_statement(self.statement(sql, [])).all(self.db()).await?;
+        Ok(rows.iter().map(|row| row.count.unsigned_abs()).sum())
+    }
+
     /// How many jobs wait for another attempt.
     pub async fn count_put_off(&self) -> Result<u64, StoreError> {
         let sql = "SELECT kind, state, count(*) AS count FROM jobs
@@ -133,6 +142,9 @@ impl Installation {
                 (JobState::Failed, Some(reason.clone()), Duration::ZERO, 0)
             }
             Ending::Again { reason, pause } => (JobState::Waiting, Some(reason.clone()), *pause, 0),
+            Ending::Later { reason, pause } => {
+                (JobState::Waiting, Some(reason.clone()), *pause, -1)
+            }
             Ending::GivenBack => (JobState::Waiting, None, Duration::ZERO, -1),
         };
         let statement = self.statement(

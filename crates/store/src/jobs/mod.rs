@@ -56,6 +56,11 @@ pub struct Job {
 }
 
 impl Job {
+    /// Whether it waits or runs.
+    pub fn is_open(&self) -> bool {
+        matches!(self.state, JobState::Waiting | JobState::Running)
+    }
+
     /// How long it still takes at the pace so far, while it runs and where it has one.
     pub fn time_left(&self) -> Option<Duration> {
         let elapsed = (Utc::now() - self.started_at?).to_std().ok()?;
@@ -122,6 +127,13 @@ pub struct Claim {
     number: i32,
 }
 
+impl Claim {
+    /// How many times the job had been begun by then.
+    pub(crate) const fn number(self) -> i32 {
+        self.number
+    }
+}
+
 /// How an attempt ended.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Ending {
@@ -132,6 +144,13 @@ pub enum Ending {
     /// It failed, and is tried again after a pause.
     Again {
         /// Why it failed.
+        reason: String,
+        /// The pause.
+        pause: Duration,
+    },
+    /// It failed for something that only has to be waited for: the attempt does not count.
+    Later {
+        /// What it waits for.
         reason: String,
         /// The pause.
         pause: Duration,

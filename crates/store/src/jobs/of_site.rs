@@ -75,7 +75,7 @@ impl Store {
         self.jobs_where(&order, [upkeep().into()]).await
     }
 
-    async fn jobs_where(
+    pub(crate) async fn jobs_where(
         &self,
         condition: &str,
         values: impl IntoIterator<Item = sea_orm::Value>,

@@ -63,6 +63,15 @@ pub enum Sort {
     Collection,
 }
 
+/// What shows pictures.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum ShownBy {
+    /// A page.
+    Page(Uuid),
+    /// A slot.
+    Slot(Uuid),
+}
+
 /// Where a list goes on: after the row with this key and number.
 #[derive(Debug, Clone, PartialEq)]
 pub struct After {
@@ -292,6 +301,26 @@ impl Store {
         let Conditions { text, values } = Conditions::of(filter);
         let sql = format!("SELECT id FROM pictures WHERE {text} ORDER BY id LIMIT {limit}");
         let rows = Id::find_by_statement(self.statement(&sql, values)).all(&self.db).await?;
+        Ok(rows.into_iter().map(|row| row.id).collect())
+    }
+
+    /// The pictures that the places of a page or of a slot show: placed there, or served where nothing
+    /// else is placed.
+    pub async fn pictures_shown(&self, shown: ShownBy) -> Result<Vec<Uuid>, StoreError> {
+        let (column, id) = match shown {
+            ShownBy::Page(id) => ("page_id", id),
+            ShownBy::Slot(id) => ("slot_id", id),
+        };
+        let sql = format!(
+            "SELECT p.id FROM places o JOIN pictures p ON p.id = o.picture_id
+             WHERE o.{column} = $1 AND p.removed_at IS NULL
+             UNION
+             SELECT p.id FROM places o, jsonb_array_elements_text(o.served) AS s (hash)
+             JOIN pictures p ON p.hash = s.hash AND NOT p.is_copy
+             WHERE o.{column} = $1 AND o.picture_id IS NULL AND p.removed_at IS NULL
+             ORDER BY id"
+        );
+        let rows = Id::find_by_statement(self.statement(&sql, [id.into()])).all(&self.db).await?;
         Ok(rows.into_iter().map(|row| row.id).collect())
     }
 

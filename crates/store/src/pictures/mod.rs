@@ -39,7 +39,7 @@ use brisk_margin_core::site::ImportAction;
 pub use alike::Pair;
 pub use changes::{Change, ChangeSet, FieldChange, TakenBack};
 pub(crate) use list::Conditions;
-pub use list::{After, Filter, ListPage, Sort};
+pub use list::{After, Filter, ListPage, ShownBy, Sort};
 pub use status::{RefreshedStatus, Relations};
 pub use steps::Step;
 

@@ -17,6 +17,11 @@ pub enum JobFailure {
         /// Whether the machine was at fault: later it may go well.
         is_transient: bool,
     },
+    /// Something only has to be waited for: it is tried again, however often that takes.
+    Later {
+        /// What, in words.
+        reason: String,
+    },
     /// Somebody cancelled it.
     Cancelled,
     /// Another process has it now.
@@ -29,6 +34,12 @@ impl JobFailure {
         Self::Failed { reason: reason.to_string(), is_transient: false }
     }
 
+    fn no_room() -> Self {
+        Self::Later {
+            reason: "the disk is full; it goes on by itself when there is room".to_owned(),
+        }
+    }
+
     /// A failure of the machine.
     pub fn transient(reason: impl ToString) -> Self {
         Self::Failed { reason: reason.to_string(), is_transient: true }
@@ -37,18 +48,27 @@ impl JobFailure {
 
 impl From<StoreError> for JobFailure {
     fn from(error: StoreError) -> Self {
+        if error.is_out_of_room() {
+            return Self::no_room();
+        }
         Self::Failed { reason: error.to_string(), is_transient: error.is_transient() }
     }
 }
 
 impl From<BlobError> for JobFailure {
     fn from(error: BlobError) -> Self {
+        if error.is_out_of_room() {
+            return Self::no_room();
+        }
         Self::Failed { reason: error.to_string(), is_transient: error.is_transient() }
     }
 }
 
 impl From<MakeError> for JobFailure {
     fn from(error: MakeError) -> Self {
+        if error.is_out_of_room() {
+            return Self::no_room();
+        }
         Self::Failed { reason: error.to_string(), is_transient: error.is_transient() }
     }
 }

@@ -42,8 +42,14 @@ impl JobInHand {
         Self { installation, job, noted: Mutex::default() }
     }
 
-    const fn claim(&self) -> Claim {
+    /// As whom it was begun.
+    pub(crate) const fn claim(&self) -> Claim {
         self.job.claim()
+    }
+
+    /// Where the jobs of all sites are.
+    pub(crate) const fn installation(&self) -> &Installation {
+        &self.installation
     }
 
     /// What to do.

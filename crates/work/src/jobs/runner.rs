@@ -16,6 +16,8 @@ use crate::{analysis, import_actions, making, removal, runs, status};
 
 /// How long is waited before the end of a job is noted again, where the database was away.
 const NOTE_AGAIN: Duration = Duration::from_secs(1);
+/// After how long is looked again whether there is what a job waits for.
+const LOOK_AGAIN: Duration = Duration::from_secs(10);
 
 /// Does jobs of every site. Clones do them with the same services.
 #[derive(Clone)]
@@ -136,6 +138,10 @@ impl JobRunner {
             Ok(()) => Ending::Done,
             Err(JobFailure::Lost) => return Ok(()),
             Err(JobFailure::Cancelled) => Ending::Cancelled,
+            Err(JobFailure::Later { reason }) => {
+                tracing::warn!("{} waits: {reason}", kind.name());
+                Ending::Later { reason, pause: LOOK_AGAIN }
+            }
             Err(JobFailure::Failed { reason, is_transient }) => {
                 tracing::warn!("{} failed: {reason}", kind.name());
                 match AfterFailure::of(attempts, is_transient) {
@@ -144,7 +150,7 @@ impl JobRunner {
                 }
             }
         };
-        let is_over = !matches!(ending, Ending::Again { .. });
+        let is_over = !matches!(ending, Ending::Again { .. } | Ending::Later { .. });
         self.end(claim, &ending).await;
         if let Some(after) = kind.comes_back_after().filter(|_| is_over) {
             let next = NewJob { after, ..NewJob::new(kind, "", serde_json::json!({})) };
@@ -161,15 +167,17 @@ impl JobRunner {
             site.ok_or_else(|| JobFailure::last("the site was removed"))
         };
         match kind {
-            JobKind::Analyse => analysis::run(&site().await?.maker, &job).await,
-            JobKind::Import => import_actions::run(&site().await?.maker, &job).await,
+            JobKind::Analyse => analysis::run(&site().await?.maker.in_background(), &job).await,
+            JobKind::Import => {
+                import_actions::run(&site().await?.maker.in_background(), &job).await
+            }
             JobKind::Status => {
                 let site = site().await?;
                 status::run(&site.store, &site.layouts, &job).await
             }
             JobKind::Measure => site().await?.measuring.run(&job).await,
             JobKind::Set => making::sets::making::run(&site().await?.maker, &job).await,
-            JobKind::Run => runs::run(&site().await?.maker, &job).await,
+            JobKind::Run => runs::run(&site().await?.maker.in_background(), &job).await,
             JobKind::Sweep => removal::run(&self.sites).await,
         }
     }

@@ -74,4 +74,13 @@ impl MakeError {
             Self::RenderSpec(_) | Self::Canvas(_) | Self::Side(_) | Self::Work(_) => false,
         }
     }
+
+    /// Whether a disk is full: it works again when there is room.
+    pub fn is_out_of_room(&self) -> bool {
+        match self {
+            Self::Store(error) => error.is_out_of_room(),
+            Self::Blob(error) => error.is_out_of_room(),
+            _ => false,
+        }
+    }
 }

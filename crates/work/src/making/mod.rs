@@ -40,6 +40,11 @@ impl Maker {
         Self { store, ..self.clone() }
     }
 
+    /// The same for work that nobody waits for.
+    pub fn in_background(&self) -> Self {
+        Self { pool: self.pool.in_background(), ..self.clone() }
+    }
+
     /// A maker of files from pictures in `store`. Beside the memory of `pool`, a quarter as much is
     /// taken for pixels that may be asked for again.
     pub fn new(store: Store, pool: WorkPool) -> Self {

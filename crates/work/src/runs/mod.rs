@@ -1,22 +1,39 @@
-//! Runs: the files of many pictures for their slots, as a job that goes on wherever it was ended.
+//! Runs: the files of many pictures for their slots, by jobs that go on wherever they were ended.
 //!
 //! Rows say what is done: an item that was begun when the process ended is begun again, makes what
-//! is missing, and still knows which files were there before.
+//! is missing, and still knows which files were there before. Any number of workers work at a run, by
+//! a job each; an item is claimed for the job that has it in hand.
+//!
+//! - [`plan`]: what a run would do; [`sample`] is what it knows of the files to come.
+//! - [`making`]: makes one item.
 
+mod making;
 mod plan;
+mod sample;
 
-use brisk_margin_core::run::SkipReason;
-use brisk_margin_core::units::{Bytes, Density};
-use brisk_margin_store::pictures::Picture;
-use brisk_margin_store::runs::{ItemOutcome, RunItem};
+use std::sync::atomic::{AtomicUsize, Ordering};
+use std::time::{Duration, Instant};
+
+use brisk_margin_core::run::limits::RunLimits;
+use brisk_margin_store::runs::items::{ItemOutcome, RunItem};
+use brisk_margin_store::runs::run_job;
+use futures::stream::{self, TryStreamExt};
 use serde::Deserialize;
+use tokio::sync::Mutex;
 use uuid::Uuid;
 
-pub use plan::{Plan, plan};
+pub use plan::{Plan, RunOver, RunWish, plan};
 
 use crate::jobs::{JobFailure, JobInHand};
 use crate::making::Maker;
-use crate::making::sets::{ResponsiveSet, SetError};
+
+/// Sets that a worker has in hand at once: while the files of one end on some cores, those of the
+/// next begin on the others.
+pub const AT_ONCE: usize = 2;
+/// An item that was taken in hand so often without an end is at fault itself.
+const MOST_BEGUN: u32 = 10;
+/// Other workers are asked for help so often.
+const CALL: Duration = Duration::from_secs(5);
 
 /// Which run a job works at.
 #[derive(Debug, Deserialize)]
@@ -24,86 +41,89 @@ struct RunArgs {
     run: Uuid,
 }
 
-/// Makes the files of every item that has its turn, until none is left or the run does not go on.
-/// One that cannot be made fails alone.
+/// Makes the files of every item that is free, until none is left or the run does not go on. One that
+/// cannot be made fails alone.
 ///
 /// # Errors
 /// Those of the machine: what is done stays, and the rest is tried again.
 pub(crate) async fn run(maker: &Maker, job: &JobInHand) -> Result<(), JobFailure> {
     let RunArgs { run } = job.args()?;
     let found = maker.store.run(run).await?.ok_or_else(|| JobFailure::last("the run is gone"))?;
-    let total = found.totals.waiting as usize;
-    let mut done = 0;
-    while let Some(item) = maker.store.next_run_item(run).await? {
-        let outcome = outcome(maker, run, &item).await?;
-        maker.store.end_run_item(run, item.place, &outcome).await?;
-        done += 1;
-        // Rows say what is done; keeping tells that the job came further.
-        job.keep(done, total, &()).await?;
-    }
+    let worker = RunWorker {
+        maker,
+        job,
+        run,
+        limits: found.limits,
+        total: found.totals.waiting as usize,
+        done: AtomicUsize::new(0),
+        called: Mutex::new(None),
+    };
+    let items =
+        stream::try_unfold((), |()| async { Ok(worker.next().await?.map(|item| (item, ()))) });
+    items.try_for_each_concurrent(AT_ONCE, |item| worker.make(item)).await?;
     maker.store.end_run(run).await?;
     Ok(())
 }
 
-async fn outcome(maker: &Maker, run: Uuid, item: &RunItem) -> Result<ItemOutcome, JobFailure> {
-    match made(maker, run, item).await {
-        Err(JobFailure::Failed { reason, is_transient: false }) => Ok(ItemOutcome::Failed(reason)),
-        other => other,
+/// Whoever works at a run, by one job.
+struct RunWorker<'a> {
+    maker: &'a Maker,
+    job: &'a JobInHand,
+    run: Uuid,
+    limits: RunLimits,
+    total: usize,
+    done: AtomicUsize,
+    called: Mutex<Option<Instant>>,
+}
+
+impl RunWorker<'_> {
+    async fn next(&self) -> Result<Option<RunItem>, JobFailure> {
+        let store = &self.maker.store;
+        if self.limits != RunLimits::default()
+            && self.limits.is_reached(store.run_effort(self.run).await?)
+        {
+            store.leave_rest_of_run(self.run).await?;
+        }
+        self.call_others().await?;
+        Ok(store.claim_run_item(self.run, self.job.claim()).await?)
     }
-}
 
-async fn made(maker: &Maker, run: Uuid, item: &RunItem) -> Result<ItemOutcome, JobFailure> {
-    let picture = maker.store.picture(item.picture_id).await?;
-    let Some(picture) = picture.filter(|picture| picture.removed_at.is_none()) else {
-        return Ok(ItemOutcome::Skipped(SkipReason::Removed));
-    };
-    let slot = match item.slot_id {
-        Some(id) => maker.store.slot(id).await?,
-        None => None,
-    };
-    let Some(slot) = slot else { return Ok(ItemOutcome::Skipped(SkipReason::NotUsed)) };
-    let planned = planned(maker, &picture, slot.clone()).await?;
-    if planned.decision.excluded.value {
-        return Ok(ItemOutcome::Skipped(SkipReason::Excluded));
+    /// Has a job for every other process that lives, too: those with workers take theirs, and one
+    /// that nobody takes ends as soon as somebody has time for it.
+    async fn call_others(&self) -> Result<(), JobFailure> {
+        let mut called = self.called.lock().await;
+        if called.is_some_and(|before| before.elapsed() < CALL) {
+            return Ok(());
+        }
+        *called = Some(Instant::now());
+        let living = self.job.installation().count_living().await? as usize;
+        let jobs = self.maker.store.jobs_of_run(self.run).await?;
+        let open = jobs.iter().filter(|job| job.is_open()).count();
+        for lane in open..living.min(self.total) {
+            self.maker.store.push_job(&run_job(self.run, lane)).await?;
+        }
+        Ok(())
     }
-    let had = maker.store.begin_run_item(run, item.place, &ids(&planned)).await?;
-    let missing = planned.files.iter().any(|file| file.made.is_none());
-    if !missing && ids(&planned).iter().all(|id| had.contains(id)) {
-        return Ok(ItemOutcome::Skipped(SkipReason::Unchanged));
+
+    async fn make(&self, item: RunItem) -> Result<(), JobFailure> {
+        let begun = Instant::now();
+        let outcome = match making::made(self.maker, self.run, &item).await {
+            Ok(outcome) => outcome,
+            Err(JobFailure::Failed { reason, is_transient: false }) => ItemOutcome::Failed(reason),
+            Err(JobFailure::Failed { reason, .. }) if item.begun >= MOST_BEGUN => {
+                ItemOutcome::Failed(reason)
+            }
+            Err(JobFailure::Later { reason }) => {
+                let (store, by) = (&self.maker.store, self.job.claim());
+                store.give_run_item_back(self.run, item.place, by).await?;
+                return Err(JobFailure::Later { reason });
+            }
+            Err(other) => return Err(other),
+        };
+        let (store, by, seconds) = (&self.maker.store, self.job.claim(), begun.elapsed());
+        store.end_run_item(self.run, item.place, by, &outcome, seconds.as_secs_f64()).await?;
+        let done = self.done.fetch_add(1, Ordering::Relaxed) + 1;
+        // Rows say what is done; keeping tells that the job came further.
+        self.job.keep(done, self.total.max(done), &()).await
     }
-    planned.make(maker, &picture, None).await?;
-    let set = self::planned(maker, &picture, slot).await?;
-    let made = || set.files.iter().filter_map(|file| file.made.as_ref());
-    let score = made().filter_map(|made| made.score).map(|score| score.0).min_by(f64::total_cmp);
-    Ok(ItemOutcome::Done {
-        after: weight(&set),
-        score,
-        files: set.files.len(),
-        variants: ids(&set).into_iter().filter(|id| !had.contains(id)).collect(),
-    })
-}
-
-async fn planned(
-    maker: &Maker,
-    picture: &Picture,
-    slot: brisk_margin_core::slot::Slot,
-) -> Result<ResponsiveSet, SetError> {
-    ResponsiveSet::plan(maker, picture, &picture.adjustments, slot).await
-}
-
-/// The variants of a set that are there.
-fn ids(set: &ResponsiveSet) -> Vec<Uuid> {
-    set.files.iter().filter_map(|file| Some(file.made.as_ref()?.variant.id)).collect()
-}
-
-/// What a slot weighs: the heaviest file that a browser downloads for it at any layout width, on a
-/// screen of the reference density.
-fn weight(set: &ResponsiveSet) -> Option<Bytes> {
-    let chosen = set.chooser();
-    let shown = set.slot.boxes().iter().filter(|(_, size)| size.is_shown());
-    shown
-        .filter_map(|(&viewport, _)| {
-            Some(chosen(viewport, Density::REFERENCE)?.made.as_ref()?.variant.bytes)
-        })
-        .max()
 }

@@ -2,99 +2,223 @@
 
 use std::collections::{BTreeMap, HashSet};
 
-use brisk_margin_core::run::{Candidate, Forecast, SampledSet};
+use brisk_margin_core::placement;
+use brisk_margin_core::run::StartedBy;
+use brisk_margin_core::run::forecast::{Candidate, CandidateSet, Forecast, judged};
+use brisk_margin_core::run::limits::RunLimits;
+use brisk_margin_core::run::skip::SkipReason;
+use brisk_margin_core::slot::Slot;
+use brisk_margin_core::source_format::SourceFormat;
+use brisk_margin_core::status::Use;
 use brisk_margin_core::units::Bytes;
 use brisk_margin_store::StoreError;
+use brisk_margin_store::output_rules::RuleFor;
 use brisk_margin_store::pictures::Picture;
-use brisk_margin_store::runs::NewRunItem;
+use brisk_margin_store::runs::items::NewRunItem;
+use brisk_margin_store::runs::{MadeSet, NewRun};
 use uuid::Uuid;
 
+use super::AT_ONCE;
+use super::sample::{Sampled, sample};
 use crate::making::Maker;
-use crate::making::sets::ResponsiveSet;
 
-/// So many sets are planned to know how many files the others have.
-const SAMPLE: usize = 24;
 /// Pictures are read so many at a time.
-const AT_ONCE: usize = 500;
+const AT_A_TIME: usize = 500;
+
+/// For which slots files are made.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub enum RunOver {
+    /// For every slot that shows a picture.
+    #[default]
+    Uses,
+    /// For those that show it on this page.
+    Page(Uuid),
+    /// For these, whether they show it or not.
+    Slots(Vec<Uuid>),
+}
+
+/// What a run is asked for.
+#[derive(Debug, Clone, Default)]
+pub struct RunWish {
+    /// Of which pictures.
+    pub pictures: Vec<Uuid>,
+    /// For which slots.
+    pub over: RunOver,
+    /// What is left for later.
+    pub limits: RunLimits,
+}
 
 /// What a run would do.
 pub struct Plan {
     /// Told before it starts.
     pub forecast: Forecast,
-    /// Its items: the largest saving first, what is skipped last.
-    pub items: Vec<NewRunItem>,
+    limits: RunLimits,
+    items: Vec<NewRunItem>,
 }
 
-/// A picture with the slots that show it, each with what pages transfer for it today.
+impl Plan {
+    /// Starts it. Returns its id.
+    ///
+    /// # Errors
+    /// Those of the database.
+    pub async fn start(
+        self,
+        maker: &Maker,
+        name: String,
+        started_by: StartedBy,
+    ) -> Result<Uuid, StoreError> {
+        let rule = maker.store.output_rule(RuleFor::Site).await?;
+        let Self { forecast, limits, items } = self;
+        maker.store.add_run(&NewRun { name, started_by, forecast, limits, rule, items }).await
+    }
+}
+
+/// A picture with the slots that it would be made for. Nothing else is kept of it: there may be
+/// hundreds of thousands.
 struct Found {
-    picture: Picture,
+    picture: Uuid,
     candidate: Candidate,
-    slots: BTreeMap<Uuid, Option<Bytes>>,
+    /// In the order of the candidate's sets.
+    slots: Vec<Uuid>,
 }
 
-/// Plans a run over the pictures `ids`. Nothing is made.
+/// A picture in a slot, summed up over the places that show it there.
+#[derive(Default)]
+struct InSlot {
+    today: Option<Bytes>,
+    asked: Option<Use>,
+}
+
+/// Plans a run. Nothing is made but a few trials.
 ///
 /// # Errors
 /// Those of the database.
-pub async fn plan(maker: &Maker, ids: &[Uuid]) -> Result<Plan, StoreError> {
+pub async fn plan(maker: &Maker, wish: &RunWish) -> Result<Plan, StoreError> {
     let mut found = Vec::new();
-    for some in ids.chunks(AT_ONCE) {
-        found.extend(found_of(maker, some).await?);
+    let slots = slots_of(maker, &wish.over).await?;
+    for some in wish.pictures.chunks(AT_A_TIME) {
+        found.extend(found_of(maker, some, &wish.over, &slots).await?);
     }
-    found.sort_by_key(|one| std::cmp::Reverse(one.candidate.saving()));
-    let (mut items, mut skipped, mut sets) = (Vec::new(), Vec::new(), Vec::new());
-    for Found { picture, candidate, slots } in &found {
-        if let Some(reason) = candidate.skipped() {
-            skipped.push(NewRunItem::Skipped { picture: picture.id, reason });
-            continue;
-        }
-        for (&slot, &before) in slots {
-            items.push(NewRunItem::Set { picture: picture.id, slot, before });
-            sets.push((picture, slot));
-        }
-    }
-    let sample = sampled(maker, &sets).await?;
-    let candidates: Vec<Candidate> = found.iter().map(|one| one.candidate).collect();
-    let forecast = Forecast::of(&candidates, &sample, maker.store.seconds_a_file().await?);
-    items.extend(skipped);
-    Ok(Plan { forecast, items })
+    found.sort_by_key(|one| std::cmp::Reverse(one.candidate.saving(1.0)));
+    let sample = sample(maker, &worth_sampling(&found)).await?;
+    let factor = sample.factor();
+    // What the sample says of savings may change the order.
+    found.sort_by_key(|one| std::cmp::Reverse(one.candidate.saving(factor)));
+    let candidates: Vec<Candidate> = found.iter().map(|one| one.candidate.clone()).collect();
+    let judged = judged(&candidates, factor, &wish.limits);
+    let pace = match maker.store.seconds_a_file(AT_ONCE).await? {
+        Some(pace) => Some(pace),
+        None => sample.pace().map(|pace| pace / maker.pool.workers() as f64),
+    };
+    let forecast = Forecast::of(&candidates, &judged, &sample, pace, &wish.limits);
+    Ok(Plan { forecast, limits: wish.limits, items: items(&found, &judged, factor) })
 }
 
-async fn found_of(maker: &Maker, ids: &[Uuid]) -> Result<Vec<Found>, StoreError> {
+/// The items of a run: what is made in its order, then what is skipped.
+fn items(found: &[Found], judged: &[Option<SkipReason>], factor: f64) -> Vec<NewRunItem> {
+    let (mut items, mut skipped) = (Vec::new(), Vec::new());
+    for (Found { picture, candidate, slots }, reason) in found.iter().zip(judged) {
+        let picture = *picture;
+        if let Some(reason) = *reason {
+            skipped.push(NewRunItem::Skipped { picture, reason });
+            continue;
+        }
+        for (set, &slot) in candidate.sets.iter().zip(slots) {
+            if set.skipped(factor).is_none() {
+                let expected = set.possible.map(|_| set.expected(factor));
+                items.push(NewRunItem::Set { picture, slot, before: Some(set.today), expected });
+            }
+        }
+    }
+    items.extend(skipped);
+    items
+}
+
+fn worth_sampling(found: &[Found]) -> Vec<Sampled> {
+    let worth = found.iter().filter(|one| one.candidate.skipped(1.0).is_none());
+    let sets = worth.flat_map(|one| {
+        let sets = one.candidate.sets.iter().zip(&one.slots);
+        let sets = sets.filter(|(set, _)| set.skipped(1.0).is_none());
+        sets.map(|(_, &slot)| Sampled { picture: one.picture, slot })
+    });
+    sets.collect()
+}
+
+/// The slots that were chosen by hand.
+async fn slots_of(maker: &Maker, over: &RunOver) -> Result<Vec<Slot>, StoreError> {
+    let RunOver::Slots(ids) = over else { return Ok(Vec::new()) };
+    let slots = maker.store.slots().await?;
+    Ok(slots.into_iter().filter(|slot| ids.contains(&slot.id)).collect())
+}
+
+async fn found_of(
+    maker: &Maker,
+    ids: &[Uuid],
+    over: &RunOver,
+    chosen: &[Slot],
+) -> Result<Vec<Found>, StoreError> {
     let pictures = maker.store.pictures_with_removed(ids).await?;
     let mut uses = maker.store.uses_of(ids).await?;
     let excluded: HashSet<Uuid> = maker.store.excluded_of(ids).await?.into_iter().collect();
+    let made = maker.store.made_sets(ids).await?;
     let found = pictures.into_iter().map(|picture| {
-        let mut slots: BTreeMap<Uuid, Option<Bytes>> = BTreeMap::new();
+        let mut slots: BTreeMap<Uuid, InSlot> = BTreeMap::new();
         for used in uses.remove(&picture.id).unwrap_or_default() {
-            let today = used.today(picture.bytes);
-            let before = slots.entry(used.slot.id).or_default();
-            *before = (*before).max(today);
+            let is_meant = match over {
+                RunOver::Uses => true,
+                RunOver::Page(page) => used.place.page_id == *page,
+                RunOver::Slots(slots) => slots.contains(&used.slot.id),
+            };
+            if is_meant {
+                let asked = picture.placement(&used.slot, &used.place).asked();
+                slots.entry(used.slot.id).or_default().add(used.today(picture.bytes), asked);
+            }
         }
+        for slot in chosen {
+            if slots.contains_key(&slot.id) {
+                continue;
+            }
+            let asked = placement::asked_by(slot, &picture.adjustments, picture.facts.size);
+            slots.entry(slot.id).or_default().add(Some(picture.bytes), asked);
+        }
+        let sets: Vec<(Uuid, CandidateSet)> = slots
+            .into_iter()
+            .map(|(slot, found)| {
+                let set = MadeSet { picture_id: picture.id, slot_id: slot };
+                (slot, found.candidate(&picture, made.contains(&set)))
+            })
+            .collect();
+        let (slots, sets) = sets.into_iter().unzip();
         let candidate = Candidate {
             is_removed: picture.removed_at.is_some(),
             is_broken: picture.analysis_failed.is_some(),
             is_excluded: excluded.contains(&picture.id),
-            slots: slots.len(),
-            today: picture.today,
-            possible: picture.possible,
+            sets,
         };
-        Found { picture, candidate, slots }
+        Found { picture: picture.id, candidate, slots }
     });
     Ok(found.collect())
 }
 
-/// Some sets, spread evenly over all.
-async fn sampled(maker: &Maker, sets: &[(&Picture, Uuid)]) -> Result<Vec<SampledSet>, StoreError> {
-    let step = sets.len().div_ceil(SAMPLE).max(1);
-    let mut sample = Vec::new();
-    for (picture, slot) in sets.iter().step_by(step) {
-        let Some(slot) = maker.store.slot(*slot).await? else { continue };
-        // One that cannot be planned fails alone when it has its turn.
-        if let Ok(set) = ResponsiveSet::plan(maker, picture, &picture.adjustments, slot).await {
-            let made = set.files.iter().filter(|file| file.made.is_some()).count();
-            sample.push(SampledSet { files: set.files.len(), made });
+impl InSlot {
+    fn add(&mut self, today: Option<Bytes>, asked: Option<Use>) {
+        self.today = self.today.max(today);
+        let largest = |one: &Use| one.output.pixels();
+        self.asked = [self.asked, asked].into_iter().flatten().max_by_key(largest);
+    }
+
+    fn candidate(&self, picture: &Picture, is_made: bool) -> CandidateSet {
+        let is_drawing = picture.facts.format == SourceFormat::Svg;
+        let possible = self
+            .asked
+            .zip(picture.analysis)
+            .and_then(|(asked, known)| known.class.weight(&known.sample, asked.output.pixels()));
+        CandidateSet {
+            today: self.today.unwrap_or(picture.bytes),
+            possible,
+            // A drawing has enough pixels for any slot.
+            shortfall: self.asked.filter(|_| !is_drawing).map_or(0.0, |asked| asked.shortfall),
+            is_made,
         }
     }
-    Ok(sample)
 }

@@ -78,11 +78,19 @@ pub(crate) async fn run(maker: &Maker, job: &JobInHand) -> Result<(), JobFailure
     let picture = picture.ok_or_else(|| JobFailure::last("the picture is gone"))?;
     let slot = maker.store.slot(slot).await?;
     let slot = slot.ok_or_else(|| JobFailure::last("the slot is gone"))?;
+    let plan = ResponsiveSet::plan(maker, &picture, &adjustments, slot.clone()).await?;
+    plan.make(maker, &picture, Some(job)).await?;
+    // Also those that were there: a run that had made them does not take them back.
     let set = ResponsiveSet::plan(maker, &picture, &adjustments, slot).await?;
-    set.make(maker, &picture, Some(job)).await
+    Ok(maker.store.keep_variants(&set.variants()).await?)
 }
 
 impl ResponsiveSet {
+    /// The files that are there.
+    pub(crate) fn variants(&self) -> Vec<Uuid> {
+        self.files.iter().filter_map(|file| Some(file.made.as_ref()?.variant.id)).collect()
+    }
+
     /// Makes every file that was not made yet, spread over the cores; whoever goes away ends it
     /// after the files in hand, and those that are made stay. The picture is decoded once, and what
     /// files are compared with is worked out once for each width. Each is noted with `job`, where that makes nothing else.

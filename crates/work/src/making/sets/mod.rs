@@ -70,7 +70,7 @@ pub struct SetFile {
     pub name: String,
     /// The file, where it was made.
     pub made: Option<Made>,
-    request: EncodeRequest,
+    pub(crate) request: EncodeRequest,
     wish: NameWish,
 }
 
@@ -239,7 +239,7 @@ impl ResponsiveSet {
     }
 
     /// The pixels of a file.
-    fn subject<'a>(&'a self, picture: &'a Picture, file: &SetFile) -> Subject<'a> {
+    pub(crate) fn subject<'a>(&'a self, picture: &'a Picture, file: &SetFile) -> Subject<'a> {
         let spec = &self.width(file).spec;
         Subject { picture, spec, credit: self.credit.as_ref(), reference: None }
     }

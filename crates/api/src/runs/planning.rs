@@ -1,0 +1,119 @@
+//! What a run would do, and starting it.
+
+use axum::Json;
+use axum::extract::State;
+use axum::http::StatusCode;
+use brisk_margin_core::run::StartedBy;
+use brisk_margin_core::run::limits::RunLimits;
+use brisk_margin_store::pictures::ShownBy;
+use brisk_margin_work::runs::{self, RunOver, RunWish};
+use serde::Deserialize;
+use utoipa::ToSchema;
+use uuid::Uuid;
+
+use super::{ForecastBody, RunBody, find};
+use crate::Problem;
+use crate::extract;
+use crate::pictures::which::Which;
+use crate::state::App;
+
+/// Letters of a name.
+const MOST_NAME: usize = 200;
+/// Pictures of a run.
+const MOST_PICTURES: u64 = 200_000;
+
+/// A run that is asked for.
+#[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct NewRun {
+    /// Of which pictures; of all that the page or the slots show where nothing is given.
+    which: Option<Which>,
+    /// Only for the slots of this page.
+    page: Option<Uuid>,
+    /// For these slots, whether they show the pictures or not; else for every slot that shows one.
+    #[serde(default)]
+    slots: Vec<Uuid>,
+    /// What is left for later.
+    #[serde(default)]
+    limits: RunLimits,
+    /// What it is called.
+    #[serde(default)]
+    name: String,
+    /// Who has it started: by hand where nothing is given.
+    started_by: Option<StartedBy>,
+}
+
+impl NewRun {
+    async fn wish(self, app: &App) -> Result<RunWish, Problem> {
+        let over = match (self.page, self.slots) {
+            (Some(_), slots) if !slots.is_empty() => {
+                return Err(Problem::invalid("choose a page or slots, not both"));
+            }
+            (Some(page), _) => RunOver::Page(page),
+            (None, slots) if slots.is_empty() => RunOver::Uses,
+            (None, slots) => RunOver::Slots(slots),
+        };
+        let pictures = match (self.which, &over) {
+            (Some(which), _) => which.at_most(app, MOST_PICTURES).await?,
+            (None, RunOver::Page(page)) => app.store.pictures_shown(ShownBy::Page(*page)).await?,
+            (None, RunOver::Slots(slots)) => {
+                let mut all = Vec::new();
+                for &slot in slots {
+                    all.extend(app.store.pictures_shown(ShownBy::Slot(slot)).await?);
+                }
+                all.sort_unstable();
+                all.dedup();
+                all
+            }
+            (None, RunOver::Uses) => {
+                return Err(Problem::invalid("say which pictures, or which page or slots"));
+            }
+        };
+        if let RunOver::Slots(slots) = &over {
+            let known = app.store.slots().await?;
+            if slots.iter().any(|id| known.iter().all(|slot| slot.id != *id)) {
+                return Err(Problem::not_found("slot"));
+            }
+        }
+        Ok(RunWish { pictures, over, limits: self.limits })
+    }
+}
+
+/// What a run over some pictures would do. Nothing is made but a few trials, by which the bytes are
+/// told.
+#[utoipa::path(post, path = "/runs/forecast", request_body = NewRun, responses(
+    (status = 200, body = ForecastBody),
+    (status = 404, body = Problem, content_type = "application/problem+json"),
+    (status = 422, body = Problem, content_type = "application/problem+json"),
+))]
+pub(crate) async fn forecast(
+    State(app): State<App>,
+    extract::Json(new): extract::Json<NewRun>,
+) -> Result<Json<ForecastBody>, Problem> {
+    let wish = new.wish(&app).await?;
+    let plan = runs::plan(&app.maker, &wish).await?;
+    Ok(Json(ForecastBody::new(&app, plan.forecast)))
+}
+
+/// Starts a run: the files of pictures for slots, the largest saving first.
+#[utoipa::path(post, path = "/runs", request_body = NewRun, responses(
+    (status = 201, body = RunBody),
+    (status = 404, body = Problem, content_type = "application/problem+json"),
+    (status = 422, body = Problem, content_type = "application/problem+json"),
+))]
+pub(crate) async fn start_run(
+    State(app): State<App>,
+    extract::Json(new): extract::Json<NewRun>,
+) -> Result<(StatusCode, Json<RunBody>), Problem> {
+    let name = new.name.trim().to_owned();
+    if name.chars().count() > MOST_NAME {
+        return Err(Problem::invalid("a run's name has at most 200 characters"));
+    }
+    let started_by = new.started_by.unwrap_or(StartedBy::Hand);
+    let wish = new.wish(&app).await?;
+    if wish.pictures.is_empty() {
+        return Err(Problem::invalid("no picture is chosen; choose some, or widen the filter"));
+    }
+    let id = runs::plan(&app.maker, &wish).await?.start(&app.maker, name, started_by).await?;
+    Ok((StatusCode::CREATED, Json(find(&app, id).await?)))
+}

@@ -1,0 +1,148 @@
+//! A sample of a run's sets: planned exactly, and one file of some really made, so that the forecast
+//! follows the rule that holds and the pictures that there are.
+
+use std::time::{Duration, Instant};
+
+use brisk_margin_core::run::forecast::{MeasuredFile, Sample, SampledSet};
+use brisk_margin_core::set_plan::{SetPlanner, SetSource};
+use brisk_margin_core::units::{Bytes, Density};
+use brisk_margin_store::StoreError;
+use brisk_margin_store::pictures::Picture;
+use futures::{StreamExt, TryStreamExt};
+use uuid::Uuid;
+
+use super::making::downloaded;
+use crate::making::Maker;
+use crate::making::sets::{ResponsiveSet, SetFile};
+use crate::making::trials;
+
+/// So many sets are planned to know how many files the others have.
+const PLANNED: usize = 24;
+/// Files are made for so long…
+const PATIENCE: Duration = Duration::from_millis(2_200);
+/// …and of so many sets at most.
+const MEASURED: usize = 12;
+
+/// Pixels of a file that is quickly made: by how much it differs from its estimate tells the same of
+/// larger ones.
+const QUICKLY_MADE: u64 = 120_000;
+
+/// A set that may be taken as a sample.
+#[derive(Clone, Copy)]
+pub(super) struct Sampled {
+    pub(super) picture: Uuid,
+    pub(super) slot: Uuid,
+}
+
+/// What some of `sets`, spread evenly over all, tell of the others. What is made is kept as a trial: the
+/// run does not make it again.
+pub(super) async fn sample(maker: &Maker, sets: &[Sampled]) -> Result<Sample, StoreError> {
+    let until = Instant::now() + PATIENCE;
+    let step = sets.len().div_ceil(PLANNED).max(1);
+    let chosen = sets.iter().step_by(step).copied();
+    let planned: Vec<Planned> = futures::stream::iter(chosen)
+        .map(|one| Planned::new(maker, one))
+        .buffered(4)
+        .try_filter_map(|planned| async move { Ok(planned) })
+        .try_collect()
+        .await?;
+    let every = planned.len().div_ceil(MEASURED).max(1);
+    let sampled = planned.into_iter().enumerate().map(|(n, one)| async move {
+        let wait = tokio::time::timeout_at(until.into(), one.measured(maker));
+        let measured = if n % every == 0 { wait.await.ok().flatten() } else { None };
+        SampledSet { measured, ..one.facts() }
+    });
+    let sampled = futures::stream::iter(sampled).buffered(maker.pool.workers());
+    Ok(Sample::new(sampled.collect().await))
+}
+
+/// A set of the sample, planned.
+struct Planned {
+    picture: Picture,
+    set: ResponsiveSet,
+}
+
+impl Planned {
+    /// Nothing where it cannot be planned: it fails alone when it has its turn.
+    async fn new(maker: &Maker, of: Sampled) -> Result<Option<Self>, StoreError> {
+        let Some(picture) = maker.store.picture(of.picture).await? else { return Ok(None) };
+        let Some(slot) = maker.store.slot(of.slot).await? else { return Ok(None) };
+        let set = ResponsiveSet::plan(maker, &picture, &picture.adjustments, slot).await.ok();
+        Ok(set.map(|set| Self { picture, set }))
+    }
+
+    /// What the plan tells.
+    fn facts(&self) -> SampledSet {
+        let Self { picture, set } = self;
+        let about = |file: &SetFile| {
+            let analysis = picture.analysis.as_ref()?;
+            Some(analysis.sample.weight(self.pixels(file)).get() as f64)
+        };
+        let all: f64 = set.files.iter().filter_map(about).sum();
+        let one = downloaded(set).into_iter().filter_map(about).fold(0.0, f64::max);
+        SampledSet {
+            files: set.files.len(),
+            made: set.files.iter().filter(|file| file.made.is_some()).count(),
+            formats: set.formats.len(),
+            denser: self.files_with_one_more_density().unwrap_or(set.files.len()),
+            all_over_one: if one > 0.0 { all / one } else { set.files.len() as f64 },
+            measured: None,
+        }
+    }
+
+    fn pixels(&self, file: &SetFile) -> u64 {
+        self.set.width(file).fitting.output.pixels()
+    }
+
+    /// Half as dense again as the densest.
+    fn files_with_one_more_density(&self) -> Option<usize> {
+        let Self { picture, set } = self;
+        let densest = set.densities.iter().map(|density| density.get()).fold(1.0, f64::max);
+        let mut densities = set.densities.clone();
+        densities.push(Density::new(densest * 1.5).ok()?);
+        let source = SetSource {
+            size: picture.facts.size,
+            sample: picture.analysis.as_ref().map(|analysis| analysis.sample),
+            adjustments: &picture.adjustments,
+        };
+        let colours = set.decision.colours(&picture.facts);
+        let planner = SetPlanner::new(source, &set.slot, &densities, set.cropping, colours).ok()?;
+        let breakpoints: Vec<u32> = set.parts.iter().map(|part| part.from).collect();
+        let parts = planner.parts(&breakpoints).ok()?;
+        let widths: usize = parts.iter().map(|part| part.widths.len()).sum();
+        Some(widths * set.formats.len())
+    }
+
+    /// Makes one of the files that pages download, of a size that is quickly made; nothing where it
+    /// cannot be made, or no estimate is to be compared with it.
+    async fn measured(&self, maker: &Maker) -> Option<MeasuredFile> {
+        let Self { picture, set } = self;
+        let format = downloaded(set).first()?.format;
+        let own = set.files.iter().filter(|file| file.format == format);
+        let file = own.min_by_key(|file| self.pixels(file).abs_diff(QUICKLY_MADE))?;
+        let known = picture.analysis?;
+        let possible = known.class.weight(&known.sample, self.pixels(file))?;
+        if let Some(made) = &file.made {
+            return Some(MeasuredFile { possible, bytes: made.variant.bytes, seconds: None });
+        }
+        let begun = Instant::now();
+        let settled = trials::run(maker, set.subject(picture, file), file.request).await.ok()?;
+        // A file of the set's mean size takes longer or less long by its pixels.
+        let share = self.pixels(file) as f64 / self.mean_pixels();
+        let seconds = (settled.encodes > 0).then(|| begun.elapsed().as_secs_f64() / share);
+        let bytes = match settled.file {
+            Some(file) => Bytes::of(&file),
+            None => {
+                let spec = &set.width(file).spec;
+                maker.store.trial_of(picture.id, spec, settled.encoding).await.ok()??.bytes
+            }
+        };
+        Some(MeasuredFile { possible, bytes, seconds })
+    }
+
+    fn mean_pixels(&self) -> f64 {
+        let files = &self.set.files;
+        let all: u64 = files.iter().map(|file| self.pixels(file)).sum();
+        all as f64 / files.len().max(1) as f64
+    }
+}
