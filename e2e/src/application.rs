@@ -74,6 +74,12 @@ impl Home {
         self
     }
 
+    /// The same, whose processes count as hung after so many seconds without a sign of life.
+    pub fn with_patience(mut self, seconds: u32) -> Self {
+        self.environment.push(("BRISK_MARGIN_PATIENCE".to_owned(), seconds.to_string()));
+        self
+    }
+
     /// The same site on another machine, which shares no folder with this one.
     pub fn elsewhere(&self) -> Self {
         Self {
@@ -154,6 +160,16 @@ impl Home {
 }
 
 impl Process {
+    /// Has it hang, or go on: it keeps what it has open.
+    ///
+    /// # Panics
+    /// Where it is gone.
+    pub fn hang(&self, hangs: bool) {
+        let signal = if hangs { "-STOP" } else { "-CONT" };
+        let told = Command::new("kill").arg(signal).arg(self.0.id().to_string()).status();
+        assert!(told.expect("there is kill").success(), "the process is gone already");
+    }
+
     /// Ends it at once, as a power cut would: nothing is tidied up.
     pub fn kill(self) {}
 
@@ -204,7 +220,23 @@ impl Application {
     /// # Panics
     /// Where it is refused.
     pub async fn post(&self, path: &str, body: &serde_json::Value) -> serde_json::Value {
-        let request = crate::http::client().post(self.url(path));
+        self.answer(path, crate::http::client().post(self.url(path)), body).await
+    }
+
+    /// What the API answers to `body` put at `path`.
+    ///
+    /// # Panics
+    /// Where it refuses.
+    pub async fn put(&self, path: &str, body: &serde_json::Value) -> serde_json::Value {
+        self.answer(path, crate::http::client().put(self.url(path)), body).await
+    }
+
+    async fn answer(
+        &self,
+        path: &str,
+        request: reqwest::RequestBuilder,
+        body: &serde_json::Value,
+    ) -> serde_json::Value {
         let request = request.header("content-type", "application/json").body(body.to_string());
         let answer = request.send().await.unwrap();
         let (status, text) = (answer.status(), answer.text().await.unwrap());

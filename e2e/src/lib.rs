@@ -4,4 +4,5 @@ pub mod application;
 pub mod browser;
 pub mod hands;
 pub mod http;
+pub mod small_disk;
 pub mod web_host;

@@ -2,12 +2,14 @@
 
 use std::collections::BTreeSet;
 use std::path::PathBuf;
+use std::time::Duration;
 
 use brisk_margin_codec_pool::Processes;
 use brisk_margin_core::units::Bytes;
 use brisk_margin_imaging::codecs::Codecs;
 use brisk_margin_store::{BlobAddress, Blobs, Installation};
 use brisk_margin_work::data_folder::DataFolder;
+use brisk_margin_work::jobs::runner::{JobRunner, PATIENCE};
 use brisk_margin_work::sites::{SiteServices, Sites};
 use brisk_margin_work::work_pool::WorkPool;
 use clap::Args;
@@ -33,9 +35,18 @@ pub struct Home {
     /// Memory for pictures in work, in MB
     #[arg(long, default_value_t = 1_500)]
     pub memory: u64,
+    /// After so many seconds without a sign of life others take over what this process has in hand
+    #[arg(long, env = "BRISK_MARGIN_PATIENCE", default_value_t = PATIENCE.as_secs(),
+          value_parser = clap::value_parser!(u64).range(2..=3_600))]
+    pub patience: u64,
 }
 
 impl Home {
+    /// Does the jobs of `sites`.
+    pub fn runner(&self, sites: &Sites) -> JobRunner {
+        JobRunner::new(sites).with_patience(Duration::from_secs(self.patience))
+    }
+
     /// Opens it. No measured page may reach its database.
     ///
     /// # Errors

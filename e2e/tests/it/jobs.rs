@@ -11,13 +11,13 @@ use reqwest::multipart::{Form, Part};
 use serde_json::{Value, json};
 
 /// Rounds of kills; more are asked for by an environment variable.
-fn rounds() -> u32 {
+pub fn rounds() -> u32 {
     let asked = std::env::var("BRISK_MARGIN_TEST_KILLS").ok();
     asked.map_or(20, |rounds| rounds.parse().expect("a number of rounds"))
 }
 
 /// A number below `limit` that differs from round to round and is the same in each run.
-fn moment(round: u32, limit: u64) -> Duration {
+pub fn moment(round: u32, limit: u64) -> Duration {
     let mixed = u64::from(round + 1).wrapping_mul(0x9E37_79B9_7F4A_7C15) >> 33;
     Duration::from_millis(mixed % limit)
 }

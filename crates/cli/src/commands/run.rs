@@ -153,7 +153,9 @@ impl Run {
         match (run["failed"].as_u64().unwrap_or(0), run["state"] == "cancelled") {
             (0, false) => Ok(()),
             (0, true) => Err("the run was cancelled; what was made stays".into()),
-            (failed, _) => Err(format!("{failed} sets of files could not be made").into()),
+            (failed, _) => {
+                Err(format!("{} could not be made", counted(&json!(failed), "set")).into())
+            }
         }
     }
 
@@ -247,6 +249,11 @@ fn word(value: &Value) -> &str {
     value.as_str().unwrap_or_default()
 }
 
+/// `1 picture`, `3 pictures`.
+fn counted(count: &Value, of: &str) -> String {
+    format!("{count} {of}{}", if *count == 1 { "" } else { "s" })
+}
+
 fn kb(value: &Value) -> String {
     format!("{:.0} KB", value.as_f64().unwrap_or(0.0) / 1_000.0)
 }
@@ -254,11 +261,11 @@ fn kb(value: &Value) -> String {
 /// A run in a line.
 fn told(run: &Value) -> String {
     format!(
-        "{} sets made, {} skipped, {} failed; {} files; {} → {}",
-        run["done"],
+        "{} made, {} skipped, {} failed; {}; {} → {}",
+        counted(&run["done"], "set"),
         run["skipped"],
         run["failed"],
-        run["files"],
+        counted(&run["files"], "file"),
         kb(&run["before"]),
         kb(&run["after"])
     )
@@ -282,7 +289,11 @@ fn print_forecast(forecast: &Value) {
         println!("about {:.0} s", seconds.max(1.0));
     }
     for skipped in forecast["skipped"].as_array().into_iter().flatten() {
-        println!("skipped: {} pictures, {}", skipped["pictures"], word(&skipped["words"]));
+        println!(
+            "skipped: {}, {}",
+            counted(&skipped["pictures"], "picture"),
+            word(&skipped["words"])
+        );
     }
 }
 

@@ -4,7 +4,6 @@ use std::net::{Ipv4Addr, SocketAddr};
 use std::path::PathBuf;
 
 use brisk_margin_api::application;
-use brisk_margin_work::jobs::runner::JobRunner;
 use brisk_margin_work::jobs::workers::Workers;
 use brisk_margin_work::watched_folders;
 use clap::Args;
@@ -41,7 +40,7 @@ impl Serve {
         })?;
         let sites = self.home.open_beside(Some(listener.local_addr()?.port())).await?;
         sites.clear_uploads().await?;
-        let workers = (!self.no_workers).then(|| Workers::start(&JobRunner::new(&sites)));
+        let workers = (!self.no_workers).then(|| Workers::start(&self.home.runner(&sites)));
         watched_folders::spawn(&sites);
         let routes = application(sites, client);
         println!("Brisk Margin is ready at http://{}", listener.local_addr()?);

@@ -1,6 +1,5 @@
 //! `worker`: long work for servers that share the same database and blobs.
 
-use brisk_margin_work::jobs::runner::JobRunner;
 use brisk_margin_work::jobs::workers::Workers;
 use clap::Args;
 use tokio::signal::unix::{SignalKind, signal};
@@ -20,7 +19,7 @@ impl Worker {
         let mut terminate = signal(SignalKind::terminate())?;
         let sites = self.home.open().await?;
         sites.folder().clear_spool()?;
-        let workers = Workers::start(&JobRunner::new(&sites));
+        let workers = Workers::start(&self.home.runner(&sites));
         sites.events().alive().await;
         println!("Brisk Margin works for the server");
         tokio::select! {

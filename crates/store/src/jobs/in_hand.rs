@@ -90,19 +90,37 @@ impl Installation {
         Ok(rows.iter().map(|row| row.count.unsigned_abs()).sum())
     }
 
-    /// Begins job `id` as the process with number `worker`; nothing where it does not wait any
-    /// more and whoever is at it lives.
-    pub async fn claim_job(&self, id: Uuid, worker: i32) -> Result<Option<Job>, StoreError> {
+    /// Begins job `id` as the process with number `worker`, which then has `patience` until it must
+    /// give a sign of life; nothing where it does not wait any more and whoever is at it lives.
+    pub async fn claim_job(
+        &self,
+        id: Uuid,
+        worker: i32,
+        patience: Duration,
+    ) -> Result<Option<Job>, StoreError> {
         let sql = format!(
             "UPDATE jobs SET state = 'running', worker = $2, claim = claim + 1,
-                 attempts = attempts + 1, started_at = coalesce(started_at, now())
+                 attempts = attempts + 1, started_at = coalesce(started_at, now()),
+                 alive_until = now() + make_interval(secs => $3)
              WHERE id = $1 AND (state = 'waiting' AND due_at <= now() + interval '1 second'
-                 OR state = 'running' AND worker <> $2 AND NOT is_worker_alive(worker))
+                 OR state = 'running' AND worker <> $2 AND NOT is_in_hand(worker, alive_until))
              RETURNING {COLUMNS}"
         );
-        let statement = self.statement(&sql, [id.into(), worker.into()]);
+        let values = [id.into(), worker.into(), patience.as_secs_f64().into()];
+        let statement = self.statement(&sql, values);
         let row = Row::find_by_statement(statement).one(self.db()).await?;
         Ok(row.and_then(Row::job))
+    }
+
+    /// Gives a sign of life for a job in hand: it counts as in hand for `patience` more. False where
+    /// another process has it now.
+    pub async fn sign_of_life(&self, claim: Claim, patience: Duration) -> Result<bool, StoreError> {
+        let statement = self.statement(
+            "UPDATE jobs SET alive_until = now() + make_interval(secs => $3)
+             WHERE id = $1 AND claim = $2 AND state = 'running'",
+            [claim.id.into(), claim.number.into(), patience.as_secs_f64().into()],
+        );
+        Ok(self.db().execute_raw(statement).await?.rows_affected() > 0)
     }
 
     /// Notes how far a job is, and where it would go on where a checkpoint is given; it has come

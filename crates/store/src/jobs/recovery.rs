@@ -19,10 +19,10 @@ impl Installation {
                      OR EXISTS (SELECT FROM jobs o
                          WHERE (o.site, o.kind, o.key, o.state) = (j.site, j.kind, j.key, 'waiting'))
                      AS is_twin
-                 FROM jobs j WHERE state = 'running' AND NOT is_worker_alive(worker)
+                 FROM jobs j WHERE state = 'running' AND NOT is_in_hand(worker, alive_until)
              )
              UPDATE jobs j SET worker = NULL, claim = claim + 1, due_at = now(),
-                 reason = 'the program ended while this was being done',
+                 reason = 'the program ended, or hung, while this was being done',
                  ended_at = CASE WHEN is_twin OR attempts >= $1 THEN now() END,
                  state = CASE
                      WHEN is_twin THEN 'done'

@@ -40,8 +40,7 @@ macro_rules! steps {
     };
 }
 
-const INSTALLATION: &[Step] =
-    &steps!["installation": "i0001_sites_and_jobs", "i0002_addresses_and_mark"];
+const INSTALLATION: &[Step] = &steps!["installation": "i0001_sites_and_jobs", "i0002_addresses_and_mark", "i0003_signs_of_life"];
 
 const SITE: &[Step] = &steps![
     "site":

@@ -164,7 +164,7 @@ pub(super) const COLUMNS: &str =
 /// Of an item `i`: nobody has it in hand. Whoever has, does it by a job that runs as it was begun.
 const FREE: &str = "(i.job IS NULL OR NOT EXISTS (
     SELECT FROM jobs j WHERE j.id = i.job AND j.claim = i.claim AND j.state = 'running'
-        AND is_worker_alive(j.worker)))";
+        AND is_in_hand(j.worker, j.alive_until)))";
 
 impl Store {
     /// The statement that adds the items of run `id`. A picture that was removed for good meanwhile

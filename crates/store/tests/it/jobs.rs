@@ -15,9 +15,12 @@ fn measuring(key: &str) -> NewJob {
     NewJob::new(JobKind::Measure, key, json!({"address": key}))
 }
 
+/// Longer than any test.
+const PATIENCE: Duration = Duration::from_secs(600);
+
 /// Begins a job as a process that lives.
 async fn begun(all: &Installation, id: Uuid) -> Job {
-    all.claim_job(id, 7).await.unwrap().expect("it waits")
+    all.claim_job(id, 7, PATIENCE).await.unwrap().expect("it waits")
 }
 
 async fn state(store: &Store, id: Uuid) -> (JobState, u32) {
@@ -34,7 +37,7 @@ async fn a_job_that_waits_is_added_once_and_begun_by_one() {
     assert_eq!(store.push_job(&measuring("a")).await.unwrap(), id, "the same waits already");
     assert_ne!(store.push_job(&measuring("b")).await.unwrap(), id);
 
-    let claims = futures::future::join_all((0..8).map(|_| all.claim_job(id, 7))).await;
+    let claims = futures::future::join_all((0..8).map(|_| all.claim_job(id, 7, PATIENCE))).await;
     assert_eq!(claims.into_iter().filter(|claim| claim.as_ref().unwrap().is_some()).count(), 1);
     // While it runs, the same may be wished for again: what it would see has changed.
     assert_ne!(store.push_job(&measuring("a")).await.unwrap(), id);
@@ -49,7 +52,7 @@ async fn a_job_that_fails_waits_longer_each_time_and_is_set_aside_until_somebody
     let claim = begun(all, id).await.claim();
     let again = Ending::Again { reason: "no room".to_owned(), pause: Duration::from_secs(60) };
     assert!(all.end_attempt(claim, &again).await.unwrap());
-    assert_eq!(all.claim_job(id, 7).await.unwrap(), None, "not before its pause is over");
+    assert_eq!(all.claim_job(id, 7, PATIENCE).await.unwrap(), None, "not before its pause is over");
     let job = store.job(id).await.unwrap().unwrap();
     assert_eq!(
         (job.state, job.attempts, job.reason.as_deref()),
@@ -83,7 +86,7 @@ async fn a_job_whose_process_died_goes_on_where_it_was_and_the_dead_are_not_hear
     let heard = all.note_progress(claim, progress, Some(json!({"page": 3}))).await.unwrap();
     assert_eq!(heard, Heard::GoOn);
     assert_eq!(all.recover_jobs().await.unwrap(), 0, "it lives");
-    assert_eq!(all.claim_job(id, 8).await.unwrap(), None, "nobody takes it away");
+    assert_eq!(all.claim_job(id, 8, PATIENCE).await.unwrap(), None, "nobody takes it away");
 
     drop(dying);
     let _alive = all.listen(8).await.unwrap();
@@ -93,11 +96,30 @@ async fn a_job_whose_process_died_goes_on_where_it_was_and_the_dead_are_not_hear
         }
         tokio::time::sleep(Duration::from_millis(20)).await;
     }
-    let job = all.claim_job(id, 8).await.unwrap().expect("it waits again");
+    let job = all.claim_job(id, 8, PATIENCE).await.unwrap().expect("it waits again");
     assert_eq!((job.checkpoint, job.progress), (Some(json!({"page": 3})), progress));
     assert_eq!(all.note_progress(claim, progress, None).await.unwrap(), Heard::Lost);
     assert!(!all.end_attempt(claim, &Ending::Done).await.unwrap());
     assert_eq!(state(store, id).await.0, JobState::Running);
+}
+
+#[tokio::test]
+async fn a_process_that_hangs_is_replaced_when_its_patience_is_over() {
+    let home = home().await;
+    let (store, all) = (&home.store, &home.installation);
+    // Both live: the first one gives no sign of it.
+    let _alive = (all.listen(7).await.unwrap(), all.listen(8).await.unwrap());
+    let id = store.push_job(&measuring("a")).await.unwrap();
+    let soon = Duration::from_millis(400);
+    let hung = all.claim_job(id, 7, soon).await.unwrap().unwrap().claim();
+    assert_eq!(all.recover_jobs().await.unwrap(), 0, "it has time left");
+    assert!(all.sign_of_life(hung, soon * 2).await.unwrap());
+    tokio::time::sleep(soon).await;
+    assert_eq!(all.recover_jobs().await.unwrap(), 0, "it gave a sign");
+    tokio::time::sleep(soon).await;
+    assert_eq!(all.recover_jobs().await.unwrap(), 1);
+    assert!(all.claim_job(id, 8, PATIENCE).await.unwrap().is_some());
+    assert!(!all.sign_of_life(hung, PATIENCE).await.unwrap(), "it hears that it lost the job");
 }
 
 #[tokio::test]
@@ -107,13 +129,13 @@ async fn of_two_with_one_key_whose_processes_died_one_goes_on() {
     // One was begun, the same wished for again, and begun elsewhere; neither process lives.
     for worker in [8, 9] {
         let id = store.push_job(&measuring("a")).await.unwrap();
-        all.claim_job(id, worker).await.unwrap().unwrap();
+        all.claim_job(id, worker, PATIENCE).await.unwrap().unwrap();
     }
     assert_eq!(all.recover_jobs().await.unwrap(), 2);
     let id = store.open_job(JobKind::Measure, "a").await.unwrap().unwrap().id;
     assert_eq!(state(store, id).await.0, JobState::Waiting);
     assert_eq!(all.recover_jobs().await.unwrap(), 0);
-    assert!(all.claim_job(id, 8).await.unwrap().is_some());
+    assert!(all.claim_job(id, 8, PATIENCE).await.unwrap().is_some());
 }
 
 #[tokio::test]
@@ -124,7 +146,7 @@ async fn a_job_that_ends_every_process_is_set_aside() {
     for attempt in 1..=MOST_ATTEMPTS {
         assert_eq!(state(store, id).await.0, JobState::Waiting, "before attempt {attempt}");
         // No process with this number lives.
-        all.claim_job(id, 9).await.unwrap().unwrap();
+        all.claim_job(id, 9, PATIENCE).await.unwrap().unwrap();
         all.recover_jobs().await.unwrap();
     }
     assert_eq!(state(store, id).await, (JobState::Failed, MOST_ATTEMPTS));
@@ -137,7 +159,7 @@ async fn cancelling_ends_what_waits_at_once_and_tells_what_runs() {
     let _alive = all.listen(7).await.unwrap();
     let waiting = store.push_job(&measuring("a")).await.unwrap();
     assert!(store.cancel_job(waiting).await.unwrap());
-    assert_eq!(all.claim_job(waiting, 7).await.unwrap(), None);
+    assert_eq!(all.claim_job(waiting, 7, PATIENCE).await.unwrap(), None);
 
     let running = store.push_job(&measuring("b")).await.unwrap();
     let claim = begun(all, running).await.claim();

@@ -6,6 +6,7 @@ mod changes;
 mod jobs;
 mod lists;
 mod names;
+mod runs;
 mod steps;
 mod support;
 mod sweeping;

@@ -16,6 +16,10 @@ use crate::{analysis, import_actions, making, removal, runs, status};
 
 /// How long is waited before the end of a job is noted again, where the database was away.
 const NOTE_AGAIN: Duration = Duration::from_secs(1);
+/// After how long without a sign of life others take over what a process has in hand.
+pub const PATIENCE: Duration = Duration::from_secs(60);
+/// So many signs are given in that time.
+const SIGNS: u32 = 5;
 /// After how long is looked again whether there is what a job waits for.
 const LOOK_AGAIN: Duration = Duration::from_secs(10);
 
@@ -24,6 +28,7 @@ const LOOK_AGAIN: Duration = Duration::from_secs(10);
 pub struct JobRunner {
     sites: Sites,
     give_back: watch::Sender<bool>,
+    patience: Duration,
 }
 
 /// Why a job in hand is not gone on with.
@@ -37,7 +42,12 @@ enum Stop {
 impl JobRunner {
     /// A runner for `sites`.
     pub fn new(sites: &Sites) -> Self {
-        Self { sites: sites.clone(), give_back: watch::Sender::new(false) }
+        Self { sites: sites.clone(), give_back: watch::Sender::new(false), patience: PATIENCE }
+    }
+
+    /// The same, which counts as hung after `patience` without a sign of life.
+    pub fn with_patience(self, patience: Duration) -> Self {
+        Self { patience, ..self }
     }
 
     pub(super) const fn sites(&self) -> &Sites {
@@ -102,7 +112,9 @@ impl JobRunner {
     {
         self.events().alive().await;
         let heard = self.events().listen();
-        let Some(job) = self.installation().claim_job(id, self.events().number()).await? else {
+        let Some(job) =
+            self.installation().claim_job(id, self.events().number(), self.patience).await?
+        else {
             return Ok(());
         };
         let (kind, claim, attempts) = (job.kind, job.claim(), job.attempts);
@@ -192,8 +204,19 @@ impl JobRunner {
         let mut give_back = self.give_back.subscribe();
         tokio::select! {
             stop = self.cancelled(claim, heard) => stop,
+            () = self.lost(claim) => Stop::Lost,
             () = tokio::time::sleep(limit) => Stop::TooLong,
             _ = give_back.wait_for(|given| *given) => Stop::GivenBack,
+        }
+    }
+
+    /// Gives signs of life until another process has the job: this one hung for too long.
+    async fn lost(&self, claim: Claim) {
+        loop {
+            tokio::time::sleep(self.patience / SIGNS).await;
+            if let Ok(false) = self.installation().sign_of_life(claim, self.patience).await {
+                return;
+            }
         }
     }
 

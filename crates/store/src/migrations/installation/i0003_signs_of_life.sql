@@ -1,0 +1,7 @@
+-- Until when whoever has a job in hand counts as at it, without another sign of life: a process that
+-- hangs keeps its lock.
+ALTER TABLE jobs ADD COLUMN alive_until timestamptz;
+
+CREATE FUNCTION is_in_hand(worker integer, alive_until timestamptz) RETURNS boolean LANGUAGE sql STABLE AS $$
+    SELECT coalesce(alive_until > now(), true) AND is_worker_alive(worker);
+$$;
