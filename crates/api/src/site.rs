@@ -8,8 +8,10 @@ use axum::Json;
 use axum::extract::State;
 use brisk_margin_core::layout::LayoutWidth;
 use brisk_margin_core::name_pattern::Pattern;
+use brisk_margin_core::run::schedule::RunSchedule;
 use brisk_margin_core::site::{ImportAction, SiteSettings};
 use brisk_margin_site::gate::Authority;
+use brisk_margin_work::runs;
 use serde::{Deserialize, Serialize};
 use url::Url;
 use utoipa::ToSchema;
@@ -46,6 +48,8 @@ pub(super) struct SiteBody {
     initials: String,
     /// For how many days a removed picture can be brought back.
     keep_days: u32,
+    /// When files of what is new or changed are made by themselves.
+    schedule: RunSchedule,
 }
 
 impl SiteBody {
@@ -62,6 +66,7 @@ impl SiteBody {
             name_pattern: settings.name_pattern,
             initials: settings.initials,
             keep_days: settings.keep_days,
+            schedule: settings.schedule,
         }
     }
 }
@@ -95,6 +100,8 @@ pub(super) struct SiteChange {
     initials: Option<String>,
     /// 1 to 3,650 days.
     keep_days: Option<u32>,
+    /// When files of what is new or changed are made by themselves.
+    schedule: Option<RunSchedule>,
 }
 
 /// A viewport, in CSS px.
@@ -137,6 +144,9 @@ pub(super) async fn change_site(
     if change.keep_days.is_some_and(|days| !(1..=3_650).contains(&days)) {
         return Err(Problem::invalid("keep removed pictures for 1 to 3,650 days"));
     }
+    if change.schedule.is_some_and(|schedule| !schedule.is_possible()) {
+        return Err(Problem::invalid("give a time of the day, and 1 to 1,440 minutes"));
+    }
     if let Some(ImportAction::SizeSet { name }) = &change.import_action
         && !app.store.size_sets().await?.iter().any(|set| set.name == *name)
     {
@@ -164,6 +174,7 @@ pub(super) async fn change_site(
         }
         settings.ceiling = change.ceiling.unwrap_or(settings.ceiling);
         settings.keep_days = change.keep_days.unwrap_or(settings.keep_days);
+        settings.schedule = change.schedule.unwrap_or(settings.schedule);
         if let Some(treatment) = change.import_action {
             settings.import_action = treatment;
         }
@@ -175,6 +186,9 @@ pub(super) async fn change_site(
         }
     });
     let settings = settings.await?;
+    if change.schedule.is_some() {
+        runs::schedule::expect(&app.store, settings.schedule).await?;
+    }
     Ok(Json(SiteBody::new(settings)))
 }
 

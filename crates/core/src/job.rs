@@ -21,19 +21,22 @@ pub enum JobKind {
     Set,
     /// The files of many pictures for their slots.
     Run,
+    /// Whether a run is to start by itself.
+    Schedule,
     /// What was removed for good, and what nothing speaks of any more.
     Sweep,
 }
 
 impl JobKind {
     /// Every kind.
-    pub const ALL: [Self; 7] = [
+    pub const ALL: [Self; 8] = [
         Self::Analyse,
         Self::Import,
         Self::Status,
         Self::Measure,
         Self::Set,
         Self::Run,
+        Self::Schedule,
         Self::Sweep,
     ];
 
@@ -46,6 +49,7 @@ impl JobKind {
             Self::Measure => "measure",
             Self::Set => "set",
             Self::Run => "run",
+            Self::Schedule => "schedule",
             Self::Sweep => "sweep",
         }
     }
@@ -64,13 +68,14 @@ impl JobKind {
             Self::Measure => "Measuring pages",
             Self::Set => "Making the files of a slot",
             Self::Run => "Making the files of many pictures",
+            Self::Schedule => "Looking for what is new or changed",
             Self::Sweep => "Clearing away what nothing needs",
         }
     }
 
     /// Whether it is upkeep: nobody asked for it, and nobody misses it once it is done.
     pub const fn is_upkeep(self) -> bool {
-        matches!(self, Self::Status | Self::Sweep)
+        matches!(self, Self::Status | Self::Schedule | Self::Sweep)
     }
 
     /// How long one may take before it counts as hanging and is tried again.
@@ -78,7 +83,7 @@ impl JobKind {
         match self {
             Self::Analyse => Duration::from_secs(5 * 60),
             Self::Import | Self::Set => Duration::from_secs(60 * 60),
-            Self::Status | Self::Sweep => Duration::from_secs(20 * 60),
+            Self::Status | Self::Schedule | Self::Sweep => Duration::from_secs(20 * 60),
             Self::Measure | Self::Run => Duration::from_secs(4 * 60 * 60),
         }
     }

@@ -4,6 +4,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::layout::LayoutWidth;
 use crate::name_pattern::Pattern;
+use crate::run::schedule::RunSchedule;
 
 /// What holds for the whole site. A setting that an older version did not know is the usual one.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
@@ -32,6 +33,8 @@ pub struct SiteSettings {
     pub initials: String,
     /// For how many days a removed picture can be brought back.
     pub keep_days: u32,
+    /// When files are made by themselves.
+    pub schedule: RunSchedule,
 }
 
 /// What happens to a picture that arrives.
@@ -65,6 +68,7 @@ impl Default for SiteSettings {
             name_pattern: Pattern::USUAL.to_owned(),
             initials: String::new(),
             keep_days: 90,
+            schedule: RunSchedule::default(),
         }
     }
 }

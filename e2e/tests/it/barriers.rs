@@ -1,12 +1,17 @@
 //! Every screen, in both themes, without what keeps people out.
 
-use brisk_margin_e2e::application::Home;
+use brisk_margin_e2e::application::{Application, Home};
 use brisk_margin_e2e::browser::Browser;
 use brisk_margin_testing::pictures::gradient_jpeg;
 use serde_json::json;
 
 /// Each screen by its name, its address and what is there once it is drawn.
-fn screens(picture: &str) -> Vec<(&'static str, String, &'static str)> {
+fn screens(
+    picture: &str,
+    slot: &str,
+    runs: &[String; 2],
+) -> Vec<(&'static str, String, &'static str)> {
+    let [run, other] = runs;
     vec![
         ("library", "/library".into(), ".grid-row"),
         ("contact sheet", "/library?view=pictures".into(), ".contact-picture"),
@@ -15,7 +20,11 @@ fn screens(picture: &str) -> Vec<(&'static str, String, &'static str)> {
         ("look-alikes", "/library/alike".into(), ".empty h2, .pairs li"),
         ("changes", "/library/changes".into(), ".empty h2, .changes"),
         ("runs", "/runs".into(), ".empty h2, .run-table"),
-        ("a new run", "/runs/new".into(), ".empty h2"),
+        ("a new run, of nothing", "/runs/new".into(), ".empty h2"),
+        ("a new run", format!("/runs/new?slot={slot}"), "[data-testid=forecast]"),
+        ("a run", format!("/runs/{run}"), "tr[data-state=done]"),
+        ("results to check", format!("/runs/{run}/check"), "[data-check]"),
+        ("two runs", format!("/runs/{run}/against/{other}"), ".run-sum"),
         ("picture", format!("/library/{picture}"), ".picture-sheet"),
         ("layouts", "/layouts".into(), ".place, .slots"),
         ("frame", format!("/bench/{picture}?step=frame"), ".plate"),
@@ -44,9 +53,12 @@ async fn no_screen_has_a_barrier_in_either_theme() {
     check(&browser, "uploads", &mut found).await;
     let boxes = json!({"390": [358, 200], "1280": [600, 300]});
     let slot = json!({"name": "Poster", "kind": "text", "fit": "cover", "boxes": boxes});
-    application.post("/api/slots", &slot).await;
+    let slot = application.post("/api/slots", &slot).await["id"].as_str().unwrap().to_owned();
     let picture = application.json("/api/pictures").await["pictures"][0]["id"].clone();
-    for (name, address, there) in screens(picture.as_str().unwrap()) {
+    let picture = picture.as_str().unwrap();
+    let runs =
+        [run(&application, picture, &slot, 1).await, run(&application, picture, &slot, 2).await];
+    for (name, address, there) in screens(picture, &slot, &runs) {
         browser.client.goto(&application.url(&address)).await.unwrap();
         browser.find(there).await;
         check_both(&browser, name, &mut found).await;
@@ -61,6 +73,18 @@ async fn no_screen_has_a_barrier_in_either_theme() {
     assert!(found.is_empty(), "{} barriers:\n{}", found.len(), found.join("\n"));
     assert_eq!(browser.complaints().await, [""; 0]);
     browser.close().await;
+}
+
+/// A run over a picture for a slot at a density, once it is done.
+async fn run(application: &Application, picture: &str, slot: &str, density: u8) -> String {
+    let rule = json!({"formats": ["jpeg"], "densities": [density]});
+    application.put("/api/output-rules", &rule).await;
+    let run = json!({"which": {"ids": [picture]}, "slots": [slot]});
+    let run = application.post("/api/runs", &run).await["id"].as_str().unwrap().to_owned();
+    while application.json(&format!("/api/runs/{run}")).await["state"] != "done" {
+        tokio::time::sleep(std::time::Duration::from_millis(50)).await;
+    }
+    run
 }
 
 /// Checks a screen as it is, and in the other theme.

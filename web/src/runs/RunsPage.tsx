@@ -1,6 +1,8 @@
 import { Link } from "react-router";
 import { Bytes } from "../ui/Bytes";
-import { moment } from "../ui/figures";
+import { useSite } from "../api/useSite";
+import { count, moment } from "../ui/figures";
+import { timeOf } from "../ui/times";
 import { ProblemNote } from "../ui/ProblemNote";
 import { Tally } from "../ui/Tally";
 import { useTitle } from "../ui/useTitle";
@@ -9,6 +11,21 @@ import "./runs.css";
 import { useRuns } from "./useRuns";
 import { nameOf } from "../ui/runWords";
 import { standOf } from "./words";
+
+/** When runs start by themselves, and where that is changed. */
+function ScheduleWords() {
+  const schedule = useSite().data?.schedule;
+  return (
+    <>
+      {schedule?.is_on && (
+        <span className="soft">
+          each day at {timeOf(schedule.at)}, for {count(schedule.minutes, "minute")} at most
+        </span>
+      )}
+      <Link to="?sheet=site">{schedule?.is_on ? "Change the schedule" : "Run by schedule…"}</Link>
+    </>
+  );
+}
 
 /** Every run, the newest first, with what it saved. */
 export function RunsPage() {
@@ -21,6 +38,8 @@ export function RunsPage() {
           <div className="bar">
             <h1>Runs</h1>
             <span className="soft">the files of many pictures, made at once</span>
+            <span className="gap" />
+            <ScheduleWords />
           </div>
           {runs.error && <ProblemNote error={runs.error} again={() => void runs.refetch()} />}
           {runs.isPending && <WaitingRows />}

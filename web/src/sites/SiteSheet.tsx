@@ -3,6 +3,7 @@ import { useState } from "react";
 import type { Site } from "../api/client";
 import { useChangeSite, useSite } from "../api/useSite";
 import { PictureRules } from "./PictureRules";
+import { ScheduleForm } from "./ScheduleForm";
 import { ProblemNote } from "../ui/ProblemNote";
 import { SideSheet } from "../ui/SideSheet";
 
@@ -13,6 +14,7 @@ export function SiteSheet({ open, onClose }: { open: boolean; onClose: () => voi
     <SideSheet title="Site settings" open={open} onClose={onClose}>
       {site.error && <ProblemNote error={site.error} again={() => void site.refetch()} />}
       {site.data && <Settings key={JSON.stringify(site.data)} site={site.data} />}
+      {site.data && <ScheduleForm key={`schedule ${JSON.stringify(site.data)}`} site={site.data} />}
       {site.data && <PictureRules key={`rules ${JSON.stringify(site.data)}`} site={site.data} />}
     </SideSheet>
   );

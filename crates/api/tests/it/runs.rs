@@ -363,3 +363,62 @@ async fn a_run_is_told_as_a_table_and_beside_another_one() {
     let missing = "/api/runs/00000000-0000-0000-0000-000000000000";
     assert_eq!(api.get(&format!("/api/runs/{first}/against/{}", &missing[10..])).await.status, 404);
 }
+
+#[tokio::test]
+async fn a_run_over_what_is_new_or_changed_starts_when_its_time_has_come() {
+    let Library { api, heavy, .. } = library().await;
+    let now = chrono::Local::now();
+    let now = chrono::Timelike::hour(&now) * 60 + chrono::Timelike::minute(&now);
+    let schedule = |from: u32, minutes: u32| json!({"schedule": {"is_on": true, "at": from % 1440, "minutes": minutes, "only_idle": true}});
+    let runs = async || api.get("/api/runs").await.json().as_array().unwrap().clone();
+    assert_eq!(api.patch("/api/site", &schedule(now, 0)).await.status, 422);
+    // Not yet.
+    api.patch("/api/site", &schedule(now + 60, 30)).await;
+    api.work().await;
+    assert_eq!(runs().await.len(), 0);
+    // Now, for an hour that began a while ago.
+    api.patch("/api/site", &schedule(now + 1430, 60)).await;
+    api.work().await;
+    let started = runs().await;
+    assert_eq!(started.len(), 1);
+    assert_eq!(
+        (&started[0]["started_by"], &started[0]["state"], &started[0]["done"]),
+        (&json!("schedule"), &json!("done"), &json!(2))
+    );
+    assert_eq!(started[0]["limits"]["minutes"], 60);
+    // Nothing is new.
+    api.patch("/api/site", &schedule(now + 1430, 60)).await;
+    api.work().await;
+    assert_eq!(runs().await.len(), 1);
+    // One is changed.
+    api.patch(&format!("/api/pictures/{heavy}"), &json!({"focal": {"x": 0.0, "y": 1.0}})).await;
+    api.work().await;
+    api.patch("/api/site", &schedule(now + 1430, 60)).await;
+    api.work().await;
+    let started = runs().await;
+    assert_eq!((started.len(), &started[0]["done"]), (2, &json!(1)));
+    // Switched off, it is over.
+    let off = json!({"schedule": {"is_on": false, "at": 0, "minutes": 1440, "only_idle": false}});
+    assert_eq!(api.patch("/api/site", &off).await.json()["schedule"]["is_on"], false);
+}
+
+#[tokio::test]
+async fn what_changes_while_a_run_waits_holds_when_its_turn_comes() {
+    let Library { api, heavy, light, .. } = library().await;
+    let run =
+        id_of(&api.post("/api/runs", &json!({"which": {"ids": [heavy, light]}})).await.json());
+    let focal = json!({"focal": {"x": 0.0, "y": 1.0}});
+    api.patch(&format!("/api/pictures/{heavy}"), &focal).await;
+    api.put("/api/output-rules", &json!({"formats": ["jpeg"], "densities": [1]})).await;
+    let replaced = api.get("/api/layouts").await.json()["slots"][0]["id"].clone();
+    api.work().await;
+    let told = api.get(&format!("/api/runs/{run}")).await.json();
+    assert_eq!((&told["done"], &told["failed"]), (&json!(2), &json!(0)), "{told:#}");
+    assert_eq!(told["rule"]["formats"], json!(["webp", "jpeg"]), "as it was at the start");
+    let set = api.post(&format!("/api/pictures/{heavy}/set"), &json!({"slot": replaced})).await;
+    let set = set.json();
+    assert_eq!(set["made"], set["files"], "the files are those that are wanted now");
+    let picture = api.picture(&heavy).await;
+    let made = picture["variants"].as_array().unwrap();
+    assert!(made.iter().all(|file| file["format"] == "jpeg"), "{made:?}");
+}

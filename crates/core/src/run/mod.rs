@@ -2,10 +2,12 @@
 //!
 //! - [`skip`]: why nothing is done with a picture.
 //! - [`limits`]: what a run leaves for later.
+//! - [`schedule`]: when one starts by itself.
 //! - [`forecast`]: what is known before it starts, and how far off that was.
 
 pub mod forecast;
 pub mod limits;
+pub mod schedule;
 pub mod skip;
 
 use serde::{Deserialize, Serialize};

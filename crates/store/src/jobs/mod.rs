@@ -91,6 +91,13 @@ pub struct JobCount {
     pub count: u64,
 }
 
+impl JobCount {
+    /// Whether these wait or run.
+    pub fn is_open(&self) -> bool {
+        matches!(self.state, JobState::Waiting | JobState::Running)
+    }
+}
+
 /// A job about to be added.
 #[derive(Debug, Clone)]
 pub struct NewJob {

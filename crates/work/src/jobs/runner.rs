@@ -190,6 +190,7 @@ impl JobRunner {
             JobKind::Measure => site().await?.measuring.run(&job).await,
             JobKind::Set => making::sets::making::run(&site().await?.maker, &job).await,
             JobKind::Run => runs::run(&site().await?.maker.in_background(), &job).await,
+            JobKind::Schedule => runs::schedule::run(&site().await?.maker.in_background()).await,
             JobKind::Sweep => removal::run(&self.sites).await,
         }
     }

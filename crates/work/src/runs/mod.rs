@@ -6,10 +6,12 @@
 //!
 //! - [`plan`]: what a run would do; [`sample`] is what it knows of the files to come.
 //! - [`making`]: makes one item.
+//! - [`schedule`]: starts runs by itself.
 
 mod making;
 mod plan;
 mod sample;
+pub mod schedule;
 
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::time::{Duration, Instant};

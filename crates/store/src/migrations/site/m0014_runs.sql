@@ -87,8 +87,14 @@ CREATE TRIGGER forget_made_sets_update AFTER UPDATE ON output_rules
     REFERENCING NEW TABLE AS changed FOR EACH STATEMENT EXECUTE FUNCTION forget_made_sets();
 CREATE TRIGGER forget_made_sets_delete AFTER DELETE ON output_rules
     REFERENCING OLD TABLE AS changed FOR EACH STATEMENT EXECUTE FUNCTION forget_made_sets();
+CREATE FUNCTION forget_all_made_sets() RETURNS trigger LANGUAGE plpgsql AS $$
+BEGIN
+    DELETE FROM made_sets;
+    RETURN NULL;
+END $$;
 CREATE TRIGGER forget_made_sets AFTER UPDATE ON site
-    REFERENCING NEW TABLE AS changed FOR EACH STATEMENT EXECUTE FUNCTION forget_made_sets();
+    FOR EACH ROW WHEN (OLD.settings - 'schedule' IS DISTINCT FROM NEW.settings - 'schedule')
+    EXECUTE FUNCTION forget_all_made_sets();
 CREATE TRIGGER forget_made_sets AFTER UPDATE ON pages
     REFERENCING NEW TABLE AS changed FOR EACH STATEMENT EXECUTE FUNCTION forget_made_sets();
 
