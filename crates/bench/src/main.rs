@@ -5,6 +5,7 @@ mod framing;
 mod layouts;
 mod library;
 mod measuring;
+mod runs;
 
 use std::process::ExitCode;
 
@@ -63,6 +64,18 @@ enum What {
         #[arg(long)]
         site: bool,
     },
+    /// A run over many pictures, against the bare core making the same files. Wants a database and a
+    /// data folder of its own, and leaves the pictures in it
+    Runs {
+        #[command(flatten)]
+        home: Home,
+        /// How many pictures
+        #[arg(long, default_value_t = 1_000)]
+        pictures: u32,
+        /// Times the plan and the queries of a run over so many made-up pictures instead
+        #[arg(long, conflicts_with = "pictures")]
+        rows: Option<u32>,
+    },
     /// Ladders, bytes, encodes and memory, against a general-purpose library on the same pictures
     Encoding(encoding::Encoding),
     /// Decodes and encodes for the process that started it
@@ -77,6 +90,8 @@ fn main() -> ExitCode {
         What::Layouts { home, pages, times } => within_runtime(layouts::run(home, pages, times)),
         What::Framing { home, times } => within_runtime(framing::run(home, times)),
         What::Measuring { pages, site } => within_runtime(measuring::run(pages, site)),
+        What::Runs { home, rows: Some(rows), .. } => within_runtime(runs::rows(home, rows)),
+        What::Runs { home, pictures, .. } => within_runtime(runs::work(home, pictures)),
         What::Encoding(encoding) => encoding.run(),
         What::Codec => return brisk_margin_codec_pool::child::run(),
     };

@@ -1,6 +1,8 @@
 //! What a run would do: which pictures for which slots, in which order, and what that costs.
 
 use std::collections::{BTreeMap, HashSet};
+use std::sync::Arc;
+use std::time::{Duration, Instant};
 
 use brisk_margin_core::placement;
 use brisk_margin_core::run::StartedBy;
@@ -24,6 +26,8 @@ use crate::making::Maker;
 
 /// Pictures are read so many at a time.
 const AT_A_TIME: usize = 500;
+/// How long somebody waits for a plan.
+const PATIENCE: Duration = Duration::from_millis(2_700);
 
 /// For which slots files are made.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
@@ -94,13 +98,10 @@ struct InSlot {
 /// # Errors
 /// Those of the database.
 pub async fn plan(maker: &Maker, wish: &RunWish) -> Result<Plan, StoreError> {
-    let mut found = Vec::new();
-    let slots = slots_of(maker, &wish.over).await?;
-    for some in wish.pictures.chunks(AT_A_TIME) {
-        found.extend(found_of(maker, some, &wish.over, &slots).await?);
-    }
+    let until = Instant::now() + PATIENCE;
+    let mut found = all_found(maker, wish).await?;
     found.sort_by_key(|one| std::cmp::Reverse(one.candidate.saving(1.0)));
-    let sample = sample(maker, &worth_sampling(&found)).await?;
+    let sample = sample(maker, &worth_sampling(&found), until).await?;
     let factor = sample.factor();
     // What the sample says of savings may change the order.
     found.sort_by_key(|one| std::cmp::Reverse(one.candidate.saving(factor)));
@@ -149,6 +150,22 @@ async fn slots_of(maker: &Maker, over: &RunOver) -> Result<Vec<Slot>, StoreError
     let RunOver::Slots(ids) = over else { return Ok(Vec::new()) };
     let slots = maker.store.slots().await?;
     Ok(slots.into_iter().filter(|slot| ids.contains(&slot.id)).collect())
+}
+
+/// What is known of each picture, read by several tasks at once.
+async fn all_found(maker: &Maker, wish: &RunWish) -> Result<Vec<Found>, StoreError> {
+    let slots = Arc::new(slots_of(maker, &wish.over).await?);
+    let parts = wish.pictures.chunks(AT_A_TIME).map(|some| {
+        let (maker, some) = (maker.clone(), some.to_vec());
+        let (over, slots) = (wish.over.clone(), Arc::clone(&slots));
+        tokio::spawn(async move { found_of(&maker, &some, &over, &slots).await })
+    });
+    let parts: Vec<_> = parts.collect();
+    let mut found = Vec::with_capacity(wish.pictures.len());
+    for part in parts {
+        found.extend(part.await.expect("it does not panic")?);
+    }
+    Ok(found)
 }
 
 async fn found_of(

@@ -18,8 +18,8 @@ use crate::making::trials;
 
 /// So many sets are planned to know how many files the others have.
 const PLANNED: usize = 24;
-/// Files are made for so long…
-const PATIENCE: Duration = Duration::from_millis(2_200);
+/// Files are made for so long, also where little time is left…
+const LEAST: Duration = Duration::from_millis(700);
 /// …and of so many sets at most.
 const MEASURED: usize = 12;
 
@@ -35,9 +35,13 @@ pub(super) struct Sampled {
 }
 
 /// What some of `sets`, spread evenly over all, tell of the others. What is made is kept as a trial: the
-/// run does not make it again.
-pub(super) async fn sample(maker: &Maker, sets: &[Sampled]) -> Result<Sample, StoreError> {
-    let until = Instant::now() + PATIENCE;
+/// run does not make it again. Ends at about `until`.
+pub(super) async fn sample(
+    maker: &Maker,
+    sets: &[Sampled],
+    until: Instant,
+) -> Result<Sample, StoreError> {
+    let until = until.max(Instant::now() + LEAST);
     let step = sets.len().div_ceil(PLANNED).max(1);
     let chosen = sets.iter().step_by(step).copied();
     let planned: Vec<Planned> = futures::stream::iter(chosen)

@@ -70,7 +70,8 @@ pub struct SetFile {
     pub name: String,
     /// The file, where it was made.
     pub made: Option<Made>,
-    pub(crate) request: EncodeRequest,
+    /// What is asked of the encoder.
+    pub request: EncodeRequest,
     wish: NameWish,
 }
 
