@@ -13,6 +13,7 @@ mod measure_command;
 mod measuring;
 mod places;
 mod responsive;
+mod run_command;
 mod run_faults;
 mod runs;
 mod sheets;

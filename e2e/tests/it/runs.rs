@@ -77,6 +77,27 @@ async fn a_run_is_forecast_paused_checked_refused_and_repeated_for_nothing() {
     );
     browser.until("one is taken back", &refused).await;
 
+    // The others at their worst spots, by keyboard: the first is good, the second is refused, and not.
+    let check = "const link = [...document.querySelectorAll('a')]
+        .find((one) => one.textContent.startsWith('Check ')); link?.click(); return !!link;";
+    browser.until("they can be checked", check).await;
+    let cards = "document.querySelectorAll('[data-check]').length";
+    let left = made - 1;
+    browser.until("each has its place", &format!("return {cards} === {left}")).await;
+    browser.find("body").await.send_keys("n").await.unwrap();
+    let focused = "return document.activeElement.matches('[data-check]')";
+    browser.until("the first one has the focus", focused).await;
+    browser.client.active_element().await.unwrap().send_keys("k").await.unwrap();
+    let fewer = format!("return {cards} === {}", left - 1);
+    browser.until("it is approved", &fewer).await;
+    browser.until("the next one has the focus", focused).await;
+    browser.client.active_element().await.unwrap().send_keys("x").await.unwrap();
+    let fewest = format!("return {cards} === {}", left - 2);
+    browser.until("it is refused", &fewest).await;
+    browser.until("that is told", &shows("Refused: the files of")).await;
+    browser.find("body").await.send_keys("u").await.unwrap();
+    browser.until_within(Duration::from_secs(60), "it is made again", &fewer).await;
+
     // The same again makes what was taken back, and nothing else.
     let run = json!({"which": {"filter": {}}, "name": "Again"});
     let again = application.post("/api/runs", &run).await["id"].as_str().unwrap().to_owned();

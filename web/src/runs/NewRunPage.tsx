@@ -1,5 +1,5 @@
 import { Button, Input } from "antd";
-import { useDeferredValue, useState } from "react";
+import { useState } from "react";
 import { Link, useLocation, useNavigate } from "react-router";
 import type { NewRun, RunLimits, Which } from "../api/client";
 import { useLayouts } from "../api/useLayouts";
@@ -8,6 +8,7 @@ import { MultiSelect } from "../ui/MultiSelect";
 import { ProblemNote } from "../ui/ProblemNote";
 import { Tally } from "../ui/Tally";
 import { useAddress } from "../ui/useAddress";
+import { usePaused } from "../ui/usePaused";
 import { useTitle } from "../ui/useTitle";
 import { WaitingRows } from "../ui/Waiting";
 import { ForecastFacts } from "./ForecastFacts";
@@ -29,14 +30,16 @@ export function NewRunPage() {
   const which = state?.which ?? null;
   const wish: NewRun | undefined =
     which !== null || page !== null || slots.length > 0 ? { which, page, slots, limits } : undefined;
-  const forecast = useForecast(useDeferredValue(wish));
+  const wanted = JSON.stringify(wish ?? null);
+  const asked = usePaused(wanted, 400);
+  const forecast = useForecast((JSON.parse(asked) as NewRun | null) ?? undefined);
   const start = useStartRun();
   const lacking =
     forecast.data === undefined
       ? "Being forecast"
       : forecast.data.sets === 0
         ? "Nothing is to be made: see what is skipped, and why"
-        : forecast.isPlaceholderData
+        : forecast.isPlaceholderData || asked !== wanted
           ? "Being forecast anew"
           : undefined;
   const ofPage = layouts.data?.pages.find(({ id }) => id === page);
@@ -123,7 +126,7 @@ export function NewRunPage() {
                 {start.error && <ProblemNote error={start.error} />}
               </div>
               {forecast.data ? (
-                <ForecastFacts forecast={forecast.data} waiting={forecast.isPlaceholderData} />
+                <ForecastFacts forecast={forecast.data} waiting={forecast.isPlaceholderData || asked !== wanted} />
               ) : (
                 !forecast.error && <WaitingRows rows={6} />
               )}

@@ -20,7 +20,7 @@ use brisk_margin_core::status::Estimate;
 use brisk_margin_core::units::Bytes;
 use brisk_margin_store::jobs::Job;
 use brisk_margin_store::runs::Run;
-use chrono::{DateTime, Utc};
+use chrono::{DateTime, TimeDelta, Utc};
 use serde::Serialize;
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -29,6 +29,8 @@ use super::Problem;
 use super::extract::Path;
 use crate::state::App;
 
+/// A job that is due begins within this time where a worker is free.
+const SOON: TimeDelta = TimeDelta::seconds(3);
 /// Runs that are listed.
 const MOST_RUNS: u64 = 200;
 
@@ -158,9 +160,8 @@ impl RunBody {
         };
         let is_worked_at = jobs.iter().any(|job| job.state == JobState::Running);
         let first = jobs.into_iter().next().filter(|_| !is_worked_at);
-        let held = first.as_ref().filter(|job| job.state == JobState::Waiting);
         let stopped = first.as_ref().filter(|job| job.state == JobState::Failed);
-        let reason = |job: Option<&Job>| job.and_then(|job| job.reason.clone());
+        let held = first.as_ref().filter(|job| job.state == JobState::Waiting).and_then(held);
         let totals = run.totals;
         let count = |n: i64| n.unsigned_abs();
         let bytes = |n: i64| Bytes(n.unsigned_abs());
@@ -190,10 +191,17 @@ impl RunBody {
             seconds: totals.seconds,
             sets_a_minute: pace.map(|pace| pace.sets * 60.0),
             seconds_left: pace.map(|pace| totals.waiting as f64 / pace.sets),
-            held: reason(held),
-            stopped: reason(stopped),
+            held,
+            stopped: stopped.and_then(|job| job.reason.clone()),
         })
     }
+}
+
+/// What a job waits for; nothing where it is about to begin.
+fn held(job: &Job) -> Option<String> {
+    let waits = Utc::now() - job.due_at;
+    let for_its_turn = || "until a worker is free: another run is before it".to_owned();
+    job.reason.clone().or_else(|| (waits > SOON).then(for_its_turn))
 }
 
 /// The runs, the newest first.

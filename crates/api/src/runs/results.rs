@@ -25,7 +25,7 @@ use crate::state::App;
 /// Items that one answer lists.
 const MOST_ITEMS: u64 = 500;
 /// Rows of a table are read so many at a time.
-const ROWS: u64 = 2_000;
+const ROWS: u64 = 20_000;
 /// Results that one check sheet shows.
 const MOST_ON_SHEET: u64 = 24;
 /// Sets of two runs that are told.

@@ -103,7 +103,7 @@ pub enum ItemsShown {
     All,
     /// Those in a state.
     In(ItemState),
-    /// Those that are done and that nobody looked at yet.
+    /// Those with a score that nobody looked at yet.
     Unchecked,
 }
 
@@ -160,6 +160,11 @@ pub(super) const COLUMNS: &str =
     "place, picture_id, slot_id, state, reason, before, expected, after,
     score, worst, files, is_approved, begun,
     job IS NOT NULL AND state = 'waiting' AS is_in_hand";
+
+/// Of an item: it has a score, and nobody looked at it yet. What is the same pixel by pixel need not be
+/// looked at.
+pub(super) const UNCHECKED: &str =
+    "state = 'done' AND NOT is_approved AND score IS NOT NULL AND worst IS NOT NULL";
 
 /// Of an item `i`: nobody has it in hand. Whoever has, does it by a job that runs as it was begun.
 const FREE: &str = "(i.job IS NULL OR NOT EXISTS (
@@ -220,7 +225,7 @@ impl Store {
         let which = match shown {
             ItemsShown::All => String::new(),
             ItemsShown::In(state) => format!("AND state = '{}'", state.name()),
-            ItemsShown::Unchecked => "AND state = 'done' AND NOT is_approved".to_owned(),
+            ItemsShown::Unchecked => format!("AND {UNCHECKED}"),
         };
         let sql = format!(
             "SELECT {COLUMNS} FROM run_items WHERE run_id = $1 {which}

@@ -22,7 +22,7 @@ use uuid::Uuid;
 use crate::jobs::{Job, NewJob};
 use crate::layouts::{json, read};
 use crate::{Store, StoreError};
-use items::NewRunItem;
+use items::{NewRunItem, UNCHECKED};
 
 pub use made_sets::MadeSet;
 pub use taking_back::TakenBack;
@@ -85,7 +85,7 @@ pub struct RunTotals {
     pub failed: i64,
     /// Those that were taken back.
     pub taken_back: i64,
-    /// Those that are done and that nobody looked at yet.
+    /// Those with a score that nobody looked at yet.
     pub unchecked: i64,
     /// What pages transferred for those that are done.
     pub before: i64,
@@ -175,7 +175,7 @@ fn runs_where(which: &str) -> String {
                 count(*) FILTER (WHERE state = 'skipped') AS skipped,
                 count(*) FILTER (WHERE state = 'failed') AS failed,
                 count(*) FILTER (WHERE state = 'taken-back') AS taken_back,
-                count(*) FILTER (WHERE state = 'done' AND NOT is_approved) AS unchecked,
+                count(*) FILTER (WHERE {UNCHECKED}) AS unchecked,
                 coalesce(sum(before) FILTER (WHERE counts), 0)::bigint AS before,
                 coalesce(sum(expected) FILTER (WHERE counts), 0)::bigint AS expected,
                 coalesce(sum(after) FILTER (WHERE counts), 0)::bigint AS after,

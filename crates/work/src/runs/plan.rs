@@ -18,6 +18,7 @@ use brisk_margin_store::output_rules::RuleFor;
 use brisk_margin_store::pictures::Picture;
 use brisk_margin_store::runs::items::NewRunItem;
 use brisk_margin_store::runs::{MadeSet, NewRun};
+use tokio::task::JoinSet;
 use uuid::Uuid;
 
 use super::AT_ONCE;
@@ -152,18 +153,21 @@ async fn slots_of(maker: &Maker, over: &RunOver) -> Result<Vec<Slot>, StoreError
     Ok(slots.into_iter().filter(|slot| ids.contains(&slot.id)).collect())
 }
 
-/// What is known of each picture, read by several tasks at once.
+/// What is known of each picture, read by several tasks at once; none goes on where nobody waits any
+/// more.
 async fn all_found(maker: &Maker, wish: &RunWish) -> Result<Vec<Found>, StoreError> {
     let slots = Arc::new(slots_of(maker, &wish.over).await?);
-    let parts = wish.pictures.chunks(AT_A_TIME).map(|some| {
+    let mut tasks = JoinSet::new();
+    for (n, some) in wish.pictures.chunks(AT_A_TIME).enumerate() {
         let (maker, some) = (maker.clone(), some.to_vec());
         let (over, slots) = (wish.over.clone(), Arc::clone(&slots));
-        tokio::spawn(async move { found_of(&maker, &some, &over, &slots).await })
-    });
-    let parts: Vec<_> = parts.collect();
+        tasks.spawn(async move { (n, found_of(&maker, &some, &over, &slots).await) });
+    }
+    let mut parts = tasks.join_all().await;
+    parts.sort_by_key(|(n, _)| *n);
     let mut found = Vec::with_capacity(wish.pictures.len());
-    for part in parts {
-        found.extend(part.await.expect("it does not panic")?);
+    for (_, part) in parts {
+        found.extend(part?);
     }
     Ok(found)
 }
