@@ -5,6 +5,7 @@ use std::time::Instant;
 use axum::Router;
 use axum::body::Body;
 use axum::http::{Request, header};
+use brisk_margin_api::App;
 use brisk_margin_core::encoding::{Encoding, Quality};
 use brisk_margin_core::geometry::Size;
 use brisk_margin_core::layout::BoxSize;
@@ -15,7 +16,7 @@ use brisk_margin_imaging::codec::extras::Extras;
 use brisk_margin_imaging::original::Original;
 use brisk_margin_imaging::raster::{Channels, Raster};
 use brisk_margin_store::layouts::NewSlot;
-use brisk_margin_store::pictures::{Arrival, NewPicture, Origin};
+use brisk_margin_store::pictures::{Arrival, NewPicture, Origin, Picture};
 use serde_json::{Value, json};
 use tower::ServiceExt;
 
@@ -32,23 +33,13 @@ pub async fn run(home: Home, times: usize) -> Result<(), Failure> {
         Encoding::Jpeg(Quality::new(85)?),
         &Extras::default(),
     )?;
-    let facts = Original::open(app.maker.pool.codecs(), &file)?.facts().clone();
-    let new = NewPicture {
-        name: "bench.jpg",
-        folder: "",
-        origin: Origin::Upload,
-        facts: &facts,
-        embedded: &Default::default(),
-        import_action: &ImportAction::List,
-    };
-    let (Arrival::New(picture) | Arrival::There(picture) | Arrival::Back(picture)) =
-        app.store.add_picture(file.into(), new).await?;
+    let picture = taken_in(&app, "bench.jpg", file).await?;
     let slots = app.store.add_slots((0..SLOTS).map(slot).collect()).await?;
     let slots: Vec<_> = slots.iter().map(|slot| slot.id).collect();
     let router = brisk_margin_api::site_router(app.clone());
     let start = Instant::now();
     ask(&router, "GET", &format!("/pictures/{}/bench", picture.id), None).await?;
-    println!("reduced copy of {}: {:.0} ms, once", facts.size, ms(start.elapsed()));
+    println!("reduced copy of {}: {:.0} ms, once", picture.facts.size, ms(start.elapsed()));
 
     for (name, edits) in [
         ("no edit", json!([])),
@@ -83,6 +74,22 @@ pub async fn run(home: Home, times: usize) -> Result<(), Failure> {
         );
     }
     Ok(())
+}
+
+/// Adds a picture to the library.
+pub async fn taken_in(app: &App, name: &str, file: Vec<u8>) -> Result<Picture, Failure> {
+    let facts = Original::open(app.maker.pool.codecs(), &file)?.facts().clone();
+    let new = NewPicture {
+        name,
+        folder: "",
+        origin: Origin::Upload,
+        facts: &facts,
+        embedded: &Default::default(),
+        import_action: &ImportAction::List,
+    };
+    let (Arrival::New(picture) | Arrival::There(picture) | Arrival::Back(picture)) =
+        app.store.add_picture(file.into(), new).await?;
+    Ok(picture)
 }
 
 /// 8,660 × 5,773 pixels of soft shades and grain.

@@ -18,7 +18,6 @@ use brisk_margin_core::place_kind::PlaceKind;
 use brisk_margin_core::run::forecast::error_of;
 use brisk_margin_core::run::limits::RunLimits;
 use brisk_margin_core::run::{RunState, StartedBy};
-use brisk_margin_core::site::ImportAction;
 use brisk_margin_core::slot::Slot;
 use brisk_margin_core::slot_shape::Fit;
 use brisk_margin_core::units::Bytes;
@@ -27,7 +26,7 @@ use brisk_margin_imaging::codecs::Codecs;
 use brisk_margin_imaging::original::Original;
 use brisk_margin_imaging::reference::Reference;
 use brisk_margin_store::layouts::NewSlot;
-use brisk_margin_store::pictures::{Arrival, Filter, NewPicture, Origin, Picture};
+use brisk_margin_store::pictures::{Filter, Picture};
 use brisk_margin_store::runs::Run;
 use brisk_margin_store::runs::items::{DoneItem, ItemOutcome, ItemsShown};
 use brisk_margin_testing::pictures::spots;
@@ -41,6 +40,7 @@ use brisk_margin_work::sites::Sites;
 use rayon::prelude::*;
 use sea_orm::{ConnectionTrait, Database};
 
+use crate::framing::taken_in;
 use crate::library::{ms, p95};
 
 /// Width and height of pictures as libraries have them: most from the web, some from cameras.
@@ -232,18 +232,7 @@ async fn filled(app: &App, pictures: u32) -> Result<Vec<Picture>, Failure> {
         let quality = Quality::new(85 + (n % 12) as u8)?;
         let encoding = Encoding::Jpeg(quality);
         let file = codecs.encode(&spots(n + 1, width, height), encoding, &Extras::default())?;
-        let facts = Original::open(codecs, &file)?.facts().clone();
-        let new = NewPicture {
-            name: &format!("{n:04}.jpg"),
-            folder: "",
-            origin: Origin::Upload,
-            facts: &facts,
-            embedded: &Default::default(),
-            import_action: &ImportAction::List,
-        };
-        let (Arrival::New(picture) | Arrival::There(picture) | Arrival::Back(picture)) =
-            app.store.add_picture(file.into(), new).await?;
-        all.push(picture);
+        all.push(taken_in(app, &format!("{n:04}.jpg"), file).await?);
     }
     Ok(all)
 }
@@ -339,7 +328,9 @@ fn own_processes() -> (f64, u64) {
     const PAGE: u64 = 4_096;
     let own = std::process::id().to_string();
     let entries = std::fs::read_dir("/proc").into_iter().flatten().flatten();
-    let stats = entries.filter_map(|entry| std::fs::read_to_string(entry.path().join("stat")).ok());
+    // “self” stands for one of the others.
+    let numbers = entries.filter(|entry| entry.file_name().as_encoded_bytes()[0].is_ascii_digit());
+    let stats = numbers.filter_map(|entry| std::fs::read_to_string(entry.path().join("stat")).ok());
     let (mut seconds, mut memory) = (0.0, 0);
     for stat in stats {
         // The name, in brackets, may hold anything.

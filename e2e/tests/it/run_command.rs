@@ -26,7 +26,8 @@ fn said(output: &Output) -> String {
 async fn a_plan_is_told_a_run_is_waited_for_and_a_failure_is_an_exit_code() {
     let home = Home::empty().await;
     let application = home.serve();
-    application.put("/api/output-rules", &json!({"formats": ["jpeg"], "densities": [1]})).await;
+    let rule = json!({"formats": ["webp", "jpeg"], "densities": [1]});
+    application.put("/api/output-rules", &rule).await;
     let slot = json!({"name": "Card", "kind": "card", "fit": "cover",
         "boxes": {"390": [300, 200]}});
     application.post("/api/slots", &slot).await;
@@ -67,7 +68,8 @@ async fn a_plan_is_told_a_run_is_waited_for_and_a_failure_is_an_exit_code() {
     assert_eq!(wrong.status.code(), Some(2));
     application.kill();
     let mut away = Command::new(program());
-    let away = away.args(["run", "--server", "http://127.0.0.1:9", "--site", "x"]).output().unwrap();
+    let away =
+        away.args(["run", "--server", "http://127.0.0.1:9", "--site", "x"]).output().unwrap();
     assert!(said(&away).contains("the server does not answer"), "{}", said(&away));
 }
 

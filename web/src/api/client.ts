@@ -68,6 +68,7 @@ export type RunItem = Schemas["RunItemBody"];
 export type Forecast = Schemas["ForecastBody"];
 export type NewRun = Schemas["NewRun"];
 export type RunLimits = Schemas["RunLimits"];
+export type RunTakenBack = Schemas["RunTakenBackBody"];
 export type RunCheck = Schemas["CheckBody"];
 export type Length = Schemas["Length"];
 export type TextContrast = Schemas["TextContrast"];

@@ -28,8 +28,7 @@ function keeping(checks: RunCheck[]) {
   });
 }
 
-test("results are approved and refused by keyboard, and a refusal is taken back", async () => {
-  keeping([check(1, "dome.jpg"), check(2, "moor.jpg"), check(3, "path.jpg")]);
+const show = () =>
   render(
     <QueryClientProvider client={new QueryClient()}>
       <MemoryRouter initialEntries={["/runs/r/check"]}>
@@ -39,6 +38,10 @@ test("results are approved and refused by keyboard, and a refusal is taken back"
       </MemoryRouter>
     </QueryClientProvider>,
   );
+
+test("results are approved and refused by keyboard, and a refusal is taken back", async () => {
+  keeping([check(1, "dome.jpg"), check(2, "moor.jpg"), check(3, "path.jpg")]);
+  show();
   await screen.findByText("dome.jpg");
   const focused = () => document.activeElement?.getAttribute("aria-label");
   fireEvent.keyDown(document.body, { key: "n" });
@@ -67,14 +70,6 @@ test("results are approved and refused by keyboard, and a refusal is taken back"
 
 test("what nobody has to look at any more is said", async () => {
   keeping([]);
-  render(
-    <QueryClientProvider client={new QueryClient()}>
-      <MemoryRouter initialEntries={["/runs/r/check"]}>
-        <Routes>
-          <Route path="/runs/:id/check" element={<CheckPage />} />
-        </Routes>
-      </MemoryRouter>
-    </QueryClientProvider>,
-  );
+  show();
   await screen.findByText("Nothing left to look at");
 });

@@ -3,6 +3,7 @@ import { useRef } from "react";
 import { Link, useParams } from "react-router";
 import { siteApi, type Run, type RunItem } from "../api/client";
 import { useActOnRun } from "../api/useOpenRuns";
+import { notices } from "../ui/notice";
 import { ProblemNote } from "../ui/ProblemNote";
 import { allOf, nameOf } from "../ui/runWords";
 import { useAddress } from "../ui/useAddress";
@@ -16,7 +17,7 @@ import { RunTally } from "./RunTally";
 import "./runs.css";
 import { useMakeAgain, useRun, useRunItems, useTakeRunBack } from "./useRuns";
 import { CompareWith } from "./CompareWith";
-import { errorWords, limitWords } from "./words";
+import { errorWords, limitWords, takenBackWords } from "./words";
 
 type Shown = RunItem["state"] | "all";
 
@@ -39,6 +40,18 @@ export function RunPage() {
     const at = links.findIndex((link) => link === document.activeElement);
     links[(at + 1) % Math.max(links.length, 1)]?.focus();
   });
+  const takeBack = (places: number[] | null) => {
+    back.mutate(places, {
+      onSuccess: (taken) => {
+        notices.show({
+          words: takenBackWords(taken),
+          undo: async () => {
+            await again.mutateAsync(taken.places);
+          },
+        });
+      },
+    });
+  };
   const busy = back.isPending || again.isPending;
   const error = items.error ?? back.error ?? again.error ?? act.error;
   const all = run.data && (shown === "all" ? allOf(run.data) : countIn(run.data, shown));
@@ -48,7 +61,7 @@ export function RunPage() {
         <main>
           {run.data && (
             <>
-              <RunBar run={run.data} act={act} taking={back.isPending} onTakeBack={back.mutate} />
+              <RunBar run={run.data} act={act} taking={back.isPending} onTakeBack={takeBack} />
               <RunNotes run={run.data} />
             </>
           )}
@@ -106,7 +119,7 @@ export function RunPage() {
                       item={item}
                       busy={busy}
                       onTakeBack={() => {
-                        back.mutate([item.place]);
+                        takeBack([item.place]);
                       }}
                       onAgain={() => {
                         again.mutate([item.place]);

@@ -1,4 +1,4 @@
-import type { Run, RunItem } from "../api/client";
+import type { Run, RunItem, RunTakenBack } from "../api/client";
 import { bytes, count, percent } from "../ui/figures";
 
 export const STATES: Record<Run["state"], string> = {
@@ -33,3 +33,13 @@ export function limitWords({ limits }: Pick<Run, "limits">) {
 /** `the forecast was 4.1 % too high`. */
 export const errorWords = (error: number) =>
   `the forecast was ${percent(Math.abs(error) * 100)} too ${error >= 0 ? "high" : "low"}`;
+
+/** What became of taking back: `Taken back: 3 sets, 18 files.` and what stays, and why. */
+export function takenBackWords({ sets, files, kept, gone }: RunTakenBack) {
+  const parts = [
+    `Taken back: ${count(sets, "set")}, ${count(files, "file")}`,
+    kept > 0 && `${count(kept, "file")} stay, since another run or somebody counts on them`,
+    gone > 0 && `${count(gone, "file")} had been removed before`,
+  ];
+  return `${parts.filter((part) => part !== false).join("; ")}.`;
+}

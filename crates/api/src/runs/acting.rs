@@ -41,6 +41,8 @@ pub(crate) struct Approval {
 pub(crate) struct RunTakenBackBody {
     /// Sets of files that were taken back.
     sets: usize,
+    /// Their places in the run's order: what is made again undoes it.
+    places: Vec<i32>,
     /// Files that went.
     files: usize,
     /// Files that stay, since another run completed a set by them, or somebody asked for them by hand.
@@ -121,8 +123,8 @@ pub(crate) async fn take_run_back(
 ) -> Result<Json<RunTakenBackBody>, Problem> {
     find(&app, id).await?;
     let taken = app.store.take_run_back(id, back.places.as_deref()).await?;
-    let TakenBack { sets, files, kept, gone } = taken;
-    Ok(Json(RunTakenBackBody { sets, files, kept, gone }))
+    let TakenBack { places, files, kept, gone } = taken;
+    Ok(Json(RunTakenBackBody { sets: places.len(), places, files, kept, gone }))
 }
 
 /// Has sets of a run made again that failed or were taken back; a run that had ended goes on.

@@ -422,3 +422,28 @@ async fn what_changes_while_a_run_waits_holds_when_its_turn_comes() {
     let made = picture["variants"].as_array().unwrap();
     assert!(made.iter().all(|file| file["format"] == "jpeg"), "{made:?}");
 }
+
+#[tokio::test]
+async fn pictures_that_arrive_are_made_by_one_run_where_pages_show_them() {
+    let api = Api::start().await;
+    api.put("/api/output-rules", &json!({"formats": ["jpeg"], "densities": [1]})).await;
+    api.patch("/api/site", &json!({"import_action": {"do": "slots"}})).await;
+    let files: Vec<Vec<u8>> =
+        (1..=3).map(|n| encoded(&spots(n, 700, 500), Format::Jpeg, 98)).collect();
+    // Two of them stand on a page that was measured before they came.
+    let places = ["a", "b"].iter().zip(&files).map(|(selector, file)| {
+        let hash = brisk_margin_store::BlobHash::of(file);
+        serving(selector, hash.as_str(), file.len() as u64, "")
+    });
+    api.store.keep_page(page("walks.html", places.collect())).await.unwrap();
+    for (n, file) in files.iter().enumerate() {
+        api.taken(&format!("{n}.jpg"), file).await;
+    }
+    api.work().await;
+    let runs = api.get("/api/runs").await.json();
+    let runs = runs.as_array().unwrap();
+    let done: u64 = runs.iter().map(|run| run["done"].as_u64().unwrap()).sum();
+    assert_eq!(done, 2, "{runs:#?}");
+    assert!(runs.iter().all(|run| run["started_by"] == "intake" && run["state"] == "done"));
+    assert!(runs[0]["name"].as_str().unwrap().starts_with("Arrivals, "));
+}

@@ -95,10 +95,12 @@ pub enum StartedBy {
     Command,
     /// The site's schedule.
     Schedule,
+    /// What the site does with pictures that arrive.
+    Intake,
 }
 
 impl StartedBy {
-    const ALL: [Self; 3] = [Self::Hand, Self::Command, Self::Schedule];
+    const ALL: [Self; 4] = [Self::Hand, Self::Command, Self::Schedule, Self::Intake];
 
     /// Its name in the database.
     pub const fn name(self) -> &'static str {
@@ -106,6 +108,7 @@ impl StartedBy {
             Self::Hand => "hand",
             Self::Command => "command",
             Self::Schedule => "schedule",
+            Self::Intake => "intake",
         }
     }
 
@@ -120,6 +123,7 @@ impl StartedBy {
             Self::Hand => "by hand",
             Self::Command => "by a command",
             Self::Schedule => "by the schedule",
+            Self::Intake => "since pictures arrived",
         }
     }
 }

@@ -67,6 +67,15 @@ pub enum NewRunItem {
     },
 }
 
+impl NewRunItem {
+    /// The picture that it is about.
+    pub(super) const fn picture(&self) -> Uuid {
+        match self {
+            Self::Set { picture, .. } | Self::Skipped { picture, .. } => *picture,
+        }
+    }
+}
+
 /// How an item ended.
 #[derive(Debug, Clone, PartialEq)]
 pub enum ItemOutcome {
@@ -172,7 +181,7 @@ const FREE: &str = "(i.job IS NULL OR NOT EXISTS (
         AND is_in_hand(j.worker, j.alive_until)))";
 
 impl Store {
-    /// The statement that adds the items of run `id`. A picture that was removed for good meanwhile
+    /// The statement that adds items to run `id`, behind those that it has. A picture that was removed for good meanwhile
     /// is left out.
     pub(super) fn items_statement(&self, id: Uuid, items: &[NewRunItem]) -> Statement {
         let mut pictures = Vec::new();
@@ -197,7 +206,9 @@ impl Store {
         }
         self.statement(
             "INSERT INTO run_items (run_id, place, picture_id, slot_id, before, expected, reason, state)
-             SELECT $1, w.place, w.picture, nullif(w.slot, '')::uuid, nullif(w.before, -1),
+             SELECT $1, w.place + (
+                        SELECT coalesce(max(place), 0) FROM run_items WHERE run_id = $1
+                    ), w.picture, nullif(w.slot, '')::uuid, nullif(w.before, -1),
                     nullif(w.expected, -1), nullif(w.reason, ''),
                     CASE w.reason WHEN '' THEN 'waiting' ELSE 'skipped' END
              FROM unnest($2::uuid[], $3::text[], $4::bigint[], $5::bigint[], $6::text[])

@@ -16,7 +16,7 @@ use brisk_margin_core::run::skip::SkipReason;
 use brisk_margin_core::run::{RunState, StartedBy};
 use brisk_margin_core::units::Bytes;
 use chrono::{DateTime, Utc};
-use sea_orm::{ConnectionTrait, FromQueryResult, TransactionTrait};
+use sea_orm::{ConnectionTrait, DatabaseTransaction, FromQueryResult, TransactionTrait};
 use uuid::Uuid;
 
 use crate::jobs::{Job, NewJob};
@@ -192,8 +192,54 @@ impl Store {
     /// Adds a run with its items, and the job that works at it; all of it or nothing. Returns its
     /// id.
     pub async fn add_run(&self, new: &NewRun) -> Result<Uuid, StoreError> {
-        let id = Uuid::now_v7();
         let transaction = self.db.begin().await?;
+        let id = self.insert_run(&transaction, new).await?;
+        transaction.commit().await?;
+        Ok(id)
+    }
+
+    /// Adds the items of `new` to the run that goes on and was started by the same, or starts that; where
+    /// it has items of these pictures, they were added before.
+    /// Returns its id.
+    pub async fn add_to_run(&self, new: &NewRun) -> Result<Uuid, StoreError> {
+        let transaction = self.db.begin().await?;
+        let open = self.statement(
+            "SELECT id FROM runs WHERE started_by = $1 AND state = 'running'
+             ORDER BY created_at DESC LIMIT 1 FOR UPDATE",
+            [new.started_by.name().into()],
+        );
+        let id = match Id::find_by_statement(open).one(&transaction).await? {
+            Some(Id { id }) if self.has_items_of(&transaction, id, new).await? => id,
+            Some(Id { id }) => {
+                transaction.execute_raw(self.items_statement(id, &new.items)).await?;
+                transaction.execute_raw(self.push_statement(&run_job(id, 0))).await?;
+                id
+            }
+            None => self.insert_run(&transaction, new).await?,
+        };
+        transaction.commit().await?;
+        Ok(id)
+    }
+
+    async fn has_items_of(
+        &self,
+        transaction: &DatabaseTransaction,
+        id: Uuid,
+        new: &NewRun,
+    ) -> Result<bool, StoreError> {
+        let pictures: Vec<Uuid> = new.items.iter().map(NewRunItem::picture).collect();
+        let sql = "SELECT picture_id AS id FROM run_items
+                   WHERE run_id = $1 AND picture_id = ANY ($2) LIMIT 1";
+        let found = Id::find_by_statement(self.statement(sql, [id.into(), pictures.into()]));
+        Ok(found.one(transaction).await?.is_some())
+    }
+
+    async fn insert_run(
+        &self,
+        transaction: &DatabaseTransaction,
+        new: &NewRun,
+    ) -> Result<Uuid, StoreError> {
+        let id = Uuid::now_v7();
         let run = self.statement(
             "INSERT INTO runs (id, name, started_by, forecast, limits, rule, state)
              VALUES ($1, $2, $3, $4, $5, $6, 'running')",
@@ -209,7 +255,6 @@ impl Store {
         transaction.execute_raw(run).await?;
         transaction.execute_raw(self.items_statement(id, &new.items)).await?;
         transaction.execute_raw(self.push_statement(&run_job(id, 0))).await?;
-        transaction.commit().await?;
         Ok(id)
     }
 
@@ -269,12 +314,17 @@ impl Store {
 
     /// Ends run `id`, where it goes on and nothing of it waits or is in hand.
     pub async fn end_run(&self, id: Uuid) -> Result<(), StoreError> {
+        let transaction = self.db.begin().await?;
+        // Whoever adds items to it holds it; what was added is seen by the next statement.
+        let held = self.statement("SELECT id FROM runs WHERE id = $1 FOR UPDATE", [id.into()]);
+        transaction.execute_raw(held).await?;
         let statement = self.statement(
             "UPDATE runs SET state = 'done', ended_at = now() WHERE id = $1 AND state = 'running'
              AND NOT EXISTS (SELECT FROM run_items WHERE run_id = $1 AND state = 'waiting')",
             [id.into()],
         );
-        self.db.execute_raw(statement).await?;
+        transaction.execute_raw(statement).await?;
+        transaction.commit().await?;
         Ok(())
     }
 

@@ -7,10 +7,10 @@ use super::run_job;
 use crate::{Store, StoreError};
 
 /// What became of taking back.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub struct TakenBack {
-    /// Sets of files that were taken back.
-    pub sets: usize,
+    /// The sets of files that were taken back, by their places in the run.
+    pub places: Vec<i32>,
     /// Files that went.
     pub files: usize,
     /// Files that stay, since another run completed a set by them, or somebody asked for them by hand.
@@ -21,6 +21,7 @@ pub struct TakenBack {
 
 #[derive(FromQueryResult)]
 struct Item {
+    place: i32,
     picture_id: Uuid,
     variants: Vec<Uuid>,
 }
@@ -42,7 +43,7 @@ impl Store {
         let items = self.statement(
             "UPDATE run_items SET state = 'taken-back', is_approved = false
              WHERE run_id = $1 AND state = 'done' AND ($2::integer[] IS NULL OR place = ANY ($2))
-             RETURNING picture_id, variants",
+             RETURNING place, picture_id, variants",
             [id.into(), places.map(<[i32]>::to_vec).into()],
         );
         let items = Item::find_by_statement(items).all(&transaction).await?;
@@ -66,7 +67,7 @@ impl Store {
         transaction.commit().await?;
         let went = files.iter().filter(|file| own.contains(&file.id)).count();
         Ok(TakenBack {
-            sets: items.len(),
+            places: items.iter().map(|item| item.place).collect(),
             files: files.len(),
             kept: there.len() - went,
             gone: own.len() - there.len(),

@@ -24,6 +24,7 @@ use serde::Deserialize;
 use tokio::sync::Mutex;
 use uuid::Uuid;
 
+pub(crate) use plan::add_arrival;
 pub use plan::{Plan, RunOver, RunWish, plan};
 
 use crate::jobs::{JobFailure, JobInHand};

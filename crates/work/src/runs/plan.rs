@@ -6,7 +6,7 @@ use std::time::{Duration, Instant};
 
 use brisk_margin_core::placement;
 use brisk_margin_core::run::StartedBy;
-use brisk_margin_core::run::forecast::{Candidate, CandidateSet, Forecast, judged};
+use brisk_margin_core::run::forecast::{Candidate, CandidateSet, Forecast, Sample, judged};
 use brisk_margin_core::run::limits::RunLimits;
 use brisk_margin_core::run::skip::SkipReason;
 use brisk_margin_core::slot::Slot;
@@ -18,6 +18,7 @@ use brisk_margin_store::output_rules::RuleFor;
 use brisk_margin_store::pictures::Picture;
 use brisk_margin_store::runs::items::NewRunItem;
 use brisk_margin_store::runs::{MadeSet, NewRun};
+use chrono::Local;
 use tokio::task::JoinSet;
 use uuid::Uuid;
 
@@ -76,6 +77,33 @@ impl Plan {
         let Self { forecast, limits, items } = self;
         maker.store.add_run(&NewRun { name, started_by, forecast, limits, rule, items }).await
     }
+}
+
+/// Adds the sets of a picture that arrived to the run over those that arrive, or starts that; nothing
+/// where no slot shows it.
+///
+/// # Errors
+/// Those of the database.
+pub(crate) async fn add_arrival(maker: &Maker, picture: Uuid) -> Result<(), StoreError> {
+    let found = found_of(maker, &[picture], &RunOver::Uses, &[]).await?;
+    let limits = RunLimits::default();
+    let candidates: Vec<Candidate> = found.iter().map(|one| one.candidate.clone()).collect();
+    let judged = judged(&candidates, 1.0, &limits);
+    let items = items(&found, &judged, 1.0);
+    if judged.iter().all(|reason| *reason == Some(SkipReason::NotUsed)) {
+        return Ok(());
+    }
+    let sample = Sample::new(Vec::new());
+    let run = NewRun {
+        name: format!("Arrivals, {}", Local::now().format("%-d %B %Y")),
+        started_by: StartedBy::Intake,
+        forecast: Forecast::of(&candidates, &judged, &sample, None, &limits),
+        limits,
+        rule: maker.store.output_rule(RuleFor::Site).await?,
+        items,
+    };
+    maker.store.add_to_run(&run).await?;
+    Ok(())
 }
 
 /// A picture with the slots that it would be made for. Nothing else is kept of it: there may be

@@ -19,7 +19,7 @@ use crate::making::trials;
 /// So many sets are planned to know how many files the others have.
 const PLANNED: usize = 24;
 /// Files are made for so long, also where little time is left…
-const LEAST: Duration = Duration::from_millis(700);
+const LEAST: Duration = Duration::from_millis(400);
 /// …and of so many sets at most.
 const MEASURED: usize = 12;
 
