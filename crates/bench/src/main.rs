@@ -72,6 +72,9 @@ enum What {
         /// How many pictures
         #[arg(long, default_value_t = 1_000)]
         pictures: u32,
+        /// Two files of each picture only, so that very many can be made
+        #[arg(long)]
+        light: bool,
         /// Times the plan and the queries of a run over so many made-up pictures instead
         #[arg(long, conflicts_with = "pictures")]
         rows: Option<u32>,
@@ -91,7 +94,9 @@ fn main() -> ExitCode {
         What::Framing { home, times } => within_runtime(framing::run(home, times)),
         What::Measuring { pages, site } => within_runtime(measuring::run(pages, site)),
         What::Runs { home, rows: Some(rows), .. } => within_runtime(runs::rows(home, rows)),
-        What::Runs { home, pictures, .. } => within_runtime(runs::work(home, pictures)),
+        What::Runs { home, pictures, light, .. } => {
+            within_runtime(runs::work(home, pictures, light))
+        }
         What::Encoding(encoding) => encoding.run(),
         What::Codec => return brisk_margin_codec_pool::child::run(),
     };

@@ -12,20 +12,25 @@ use brisk_margin_core::colour_space::ColourSpace;
 use brisk_margin_core::content::ContentClass;
 use brisk_margin_core::encoding::{Encoding, Quality};
 use brisk_margin_core::fitting::Fitting;
+use brisk_margin_core::format::Format;
+use brisk_margin_core::geometry::Rect;
 use brisk_margin_core::job::JobKind;
 use brisk_margin_core::layout::BoxSize;
 use brisk_margin_core::place_kind::PlaceKind;
+use brisk_margin_core::rule::OutputRule;
 use brisk_margin_core::run::forecast::error_of;
 use brisk_margin_core::run::limits::RunLimits;
 use brisk_margin_core::run::{RunState, StartedBy};
 use brisk_margin_core::slot::Slot;
 use brisk_margin_core::slot_shape::Fit;
-use brisk_margin_core::units::Bytes;
+use brisk_margin_core::units::{Bytes, Density};
 use brisk_margin_imaging::codec::extras::Extras;
 use brisk_margin_imaging::codecs::Codecs;
 use brisk_margin_imaging::original::Original;
+use brisk_margin_imaging::raster::Raster;
 use brisk_margin_imaging::reference::Reference;
 use brisk_margin_store::layouts::NewSlot;
+use brisk_margin_store::output_rules::RuleFor;
 use brisk_margin_store::pictures::{Filter, Picture};
 use brisk_margin_store::runs::Run;
 use brisk_margin_store::runs::items::{DoneItem, ItemOutcome, ItemsShown};
@@ -58,10 +63,16 @@ const SIZES: [(u32, u32); 10] = [
 ];
 
 /// Makes the files of `pictures` pictures for a slot, by the queue and by the bare core.
-pub async fn work(home: Home, pictures: u32) -> Result<(), Failure> {
+pub async fn work(home: Home, pictures: u32, light: bool) -> Result<(), Failure> {
     let (sites, app) = opened(&home).await?;
     let runner = home.runner(&sites);
-    let slot = app.store.add_slots(vec![card()]).await?.remove(0);
+    if light {
+        let formats = Some(vec![Format::Webp, Format::Jpeg]);
+        let rule =
+            OutputRule { formats, densities: Some(vec![Density::ONE]), ..Default::default() };
+        app.store.say_output_rule(RuleFor::Site, &rule).await?;
+    }
+    let slot = app.store.add_slots(vec![card(light)]).await?.remove(0);
     let all = filled(&app, pictures).await?;
     runner.do_all().await?;
     let sets = bare_sets(&app, &all, &slot).await?;
@@ -212,13 +223,15 @@ async fn often(
     Ok(())
 }
 
-fn card() -> NewSlot {
+fn card(light: bool) -> NewSlot {
     let size = |width, height| BoxSize { width, height };
+    let narrow = (390, size(358.0, 240.0));
+    let wide = (1280, size(400.0, 300.0));
     NewSlot {
         name: "Card".to_owned(),
         kind: PlaceKind::Card,
         fit: Fit::Cover,
-        boxes: [(390, size(358.0, 240.0)), (1280, size(400.0, 300.0))].into(),
+        boxes: if light { [narrow].into() } else { [narrow, wide].into() },
         budget: None,
     }
 }
@@ -226,12 +239,18 @@ fn card() -> NewSlot {
 /// Pictures as JPEG, made and taken in one after the other.
 async fn filled(app: &App, pictures: u32) -> Result<Vec<Picture>, Failure> {
     let mut all = Vec::new();
+    // Drawing takes longer than all else: each is a part of one that has its size.
+    let drawn: Vec<Raster> =
+        (0..).zip(SIZES).map(|(n, (width, height))| spots(n + 1, width, height)).collect();
     for n in 0..pictures {
-        let (width, height) = SIZES[n as usize % SIZES.len()];
+        let whole = &drawn[n as usize % drawn.len()];
+        let edge = n / drawn.len() as u32;
+        let size = whole.size();
+        let (width, height) = (size.width - edge % 97, size.height - edge / 97 % 97);
+        let part = Rect { x: edge % 97, y: edge / 97 % 97, width, height };
         let codecs = app.maker.pool.codecs();
-        let quality = Quality::new(85 + (n % 12) as u8)?;
-        let encoding = Encoding::Jpeg(quality);
-        let file = codecs.encode(&spots(n + 1, width, height), encoding, &Extras::default())?;
+        let encoding = Encoding::Jpeg(Quality::new(85 + (n % 12) as u8)?);
+        let file = codecs.encode(&whole.crop(part), encoding, &Extras::default())?;
         all.push(taken_in(app, &format!("{n:04}.jpg"), file).await?);
     }
     Ok(all)

@@ -235,6 +235,30 @@ impl EffectiveRule {
         }
     }
 
+    /// Formats, how good files must be, and what else is not as usual, in words: `AVIF, WebP, JPEG;
+    /// good; at 1x, 2x`.
+    pub fn words(&self) -> String {
+        fn list<T: ToString>(values: &[T], after: &str) -> String {
+            let words: Vec<String> =
+                values.iter().map(|one| format!("{}{after}", one.to_string())).collect();
+            words.join(", ")
+        }
+        let want = match self.want.value {
+            QualityTarget::Grade(grade) => grade.name().to_owned(),
+            QualityTarget::Quality(quality) => format!("quality {}", quality.get()),
+            QualityTarget::Lossless => "lossless".to_owned(),
+        };
+        let cap = match self.cap.value {
+            ByteCap::Open => None,
+            ByteCap::At(bytes) => Some(format!("at most {} bytes", bytes.get())),
+            ByteCap::Budget => Some("within the slot's budget".to_owned()),
+        };
+        let densities = self.densities.value.as_deref();
+        let densities = densities.map(|all| format!("at {}", list(all, "x")));
+        let parts = [Some(list(&self.formats.value, "")), Some(want), cap, densities];
+        parts.into_iter().flatten().collect::<Vec<_>>().join("; ")
+    }
+
     /// The encoding in `format` that was settled by eye; nothing where a nearer level says how good
     /// files must be.
     pub fn settled_in(&self, format: Format) -> Option<Encoding> {
@@ -306,6 +330,23 @@ fn usual_formats() -> Vec<Format> {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn a_rule_in_words_tells_what_is_not_as_usual() {
+        let of = |site: &OutputRule| {
+            EffectiveRule::new(site, &OutputRule::default(), &OutputRule::default()).words()
+        };
+        let usual = of(&OutputRule::default());
+        assert!(usual.ends_with("JPEG, PNG; good"), "{usual}");
+        let own = OutputRule {
+            formats: Some(vec![Format::Webp, Format::Jpeg]),
+            want: Some(QualityTarget::Lossless),
+            cap: Some(ByteCap::At(Bytes(80_000))),
+            densities: Some(vec![Density::ONE, Density::REFERENCE]),
+            ..OutputRule::default()
+        };
+        assert_eq!(of(&own), "WebP, JPEG; lossless; at most 80000 bytes; at 1x, 2x");
+    }
     use crate::encoding::{PaletteSize, Quality};
 
     fn quality(value: u8) -> Quality {

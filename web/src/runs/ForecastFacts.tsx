@@ -34,6 +34,11 @@ export function ForecastFacts({ forecast, waiting }: Props) {
           </div>
         )}
       </dd>
+      <dt>By the rules</dt>
+      <dd>
+        {forecast.rule}
+        <div className="soft">Where a slot or a picture has no rule of its own.</div>
+      </dd>
       <dt>Bytes in pages</dt>
       <dd>
         <Bytes of={today} /> → about <Bytes of={expected.about} />{" "}

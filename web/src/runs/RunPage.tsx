@@ -187,6 +187,7 @@ function RunNotes({ run }: { run: Run }) {
       <p className="run-facts soft">
         Started {run.started_words}, {moment(run.created_at)}
         {run.ended_at && `; ended ${moment(run.ended_at)}`}
+        {`; ${run.forecast.rule}`}
         {limits && `; ${limits}`}
         {error != null && `; ${errorWords(error)}`}
         {run.unchecked > 0 && (

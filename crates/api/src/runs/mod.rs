@@ -11,7 +11,7 @@ pub(super) mod results;
 use axum::Json;
 use axum::extract::State;
 use brisk_margin_core::job::JobState;
-use brisk_margin_core::rule::OutputRule;
+use brisk_margin_core::rule::{EffectiveRule, OutputRule};
 use brisk_margin_core::run::forecast::{Forecast, Skipped, error_of};
 use brisk_margin_core::run::limits::RunLimits;
 use brisk_margin_core::run::skip::SkipReason;
@@ -65,6 +65,8 @@ pub(super) struct ForecastBody {
     within_limits: Option<usize>,
     /// What nothing is done with, and why.
     skipped: Vec<SkippedBody>,
+    /// The site's rule that holds where a slot or picture has none of its own, in words.
+    rule: String,
 }
 
 /// How many pictures are skipped for a reason.
@@ -77,7 +79,7 @@ pub(super) struct SkippedBody {
 }
 
 impl ForecastBody {
-    fn new(app: &App, forecast: Forecast) -> Self {
+    fn new(app: &App, forecast: Forecast, rule: &OutputRule) -> Self {
         let body = |Skipped { reason, pictures }| SkippedBody {
             reason,
             words: SkipReason::words(reason),
@@ -98,8 +100,14 @@ impl ForecastBody {
             seconds: forecast.seconds,
             within_limits: forecast.within_limits,
             skipped: forecast.skipped.into_iter().map(body).collect(),
+            rule: words(rule),
         }
     }
+}
+
+/// A site's rule in words.
+fn words(rule: &OutputRule) -> String {
+    EffectiveRule::new(rule, &OutputRule::default(), &OutputRule::default()).words()
 }
 
 /// A run, and how far it is.
@@ -172,7 +180,7 @@ impl RunBody {
             started_by: run.started_by,
             started_words: run.started_by.words(),
             state: run.state,
-            forecast: ForecastBody::new(app, run.forecast),
+            forecast: ForecastBody::new(app, run.forecast, &run.rule),
             limits: run.limits,
             rule: run.rule,
             created_at: run.created_at,

@@ -5,6 +5,7 @@ use axum::extract::State;
 use axum::http::StatusCode;
 use brisk_margin_core::run::StartedBy;
 use brisk_margin_core::run::limits::RunLimits;
+use brisk_margin_store::output_rules::RuleFor;
 use brisk_margin_store::pictures::ShownBy;
 use brisk_margin_work::runs::{self, RunOver, RunWish};
 use serde::Deserialize;
@@ -92,7 +93,8 @@ pub(crate) async fn forecast(
 ) -> Result<Json<ForecastBody>, Problem> {
     let wish = new.wish(&app).await?;
     let plan = runs::plan(&app.maker, &wish).await?;
-    Ok(Json(ForecastBody::new(&app, plan.forecast)))
+    let rule = app.store.output_rule(RuleFor::Site).await?;
+    Ok(Json(ForecastBody::new(&app, plan.forecast, &rule)))
 }
 
 /// Starts a run: the files of pictures for slots, the largest saving first.

@@ -61,7 +61,8 @@ CREATE TABLE made_sets (
 CREATE INDEX made_sets_of_slot ON made_sets (slot_id);
 
 -- Files, rules, slots, pages and the site decide them, too; what is forgotten is only looked at again.
-CREATE FUNCTION forget_made_sets() RETURNS trigger LANGUAGE plpgsql AS $$
+-- Whoever writes into several sites at once has none of them in its search path.
+CREATE FUNCTION forget_made_sets() RETURNS trigger LANGUAGE plpgsql SET search_path FROM CURRENT AS $$
 BEGIN
     CASE TG_TABLE_NAME
     WHEN 'variants' THEN
@@ -87,7 +88,7 @@ CREATE TRIGGER forget_made_sets_update AFTER UPDATE ON output_rules
     REFERENCING NEW TABLE AS changed FOR EACH STATEMENT EXECUTE FUNCTION forget_made_sets();
 CREATE TRIGGER forget_made_sets_delete AFTER DELETE ON output_rules
     REFERENCING OLD TABLE AS changed FOR EACH STATEMENT EXECUTE FUNCTION forget_made_sets();
-CREATE FUNCTION forget_all_made_sets() RETURNS trigger LANGUAGE plpgsql AS $$
+CREATE FUNCTION forget_all_made_sets() RETURNS trigger LANGUAGE plpgsql SET search_path FROM CURRENT AS $$
 BEGIN
     DELETE FROM made_sets;
     RETURN NULL;
