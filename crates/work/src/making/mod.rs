@@ -21,6 +21,8 @@ use crate::work_pool::WorkPool;
 use pyramids::PreviewPyramids;
 use references::References;
 
+use std::sync::{Arc, Mutex};
+
 pub use error::MakeError;
 
 /// What making files needs: where pictures are, and where the work is done.
@@ -32,6 +34,9 @@ pub struct Maker {
     pub pool: WorkPool,
     pyramids: PreviewPyramids,
     references: References,
+    /// Seconds of one core that a file took of the last sample that was made for a forecast: what is
+    /// sampled again is there already, and tells no time.
+    sampled_pace: Arc<Mutex<Option<f64>>>,
 }
 
 impl Maker {
@@ -49,6 +54,14 @@ impl Maker {
     /// taken for pixels that may be asked for again.
     pub fn new(store: Store, pool: WorkPool) -> Self {
         let references = References::new(Bytes(pool.memory().get() / 4));
-        Self { store, pool, pyramids: PreviewPyramids::default(), references }
+        let sampled_pace = Arc::default();
+        Self { store, pool, pyramids: PreviewPyramids::default(), references, sampled_pace }
+    }
+
+    /// Notes the pace of a sample where it has one, and tells the last one.
+    pub(crate) fn sampled_pace(&self, pace: Option<f64>) -> Option<f64> {
+        let mut last = self.sampled_pace.lock().expect("no panic holds the lock");
+        *last = pace.or(*last);
+        *last
     }
 }

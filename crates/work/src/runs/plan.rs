@@ -136,9 +136,11 @@ pub async fn plan(maker: &Maker, wish: &RunWish) -> Result<Plan, StoreError> {
     found.sort_by_key(|one| std::cmp::Reverse(one.candidate.saving(factor)));
     let candidates: Vec<Candidate> = found.iter().map(|one| one.candidate.clone()).collect();
     let judged = judged(&candidates, factor, &wish.limits);
+    let sampled = maker.sampled_pace(sample.pace());
+    let sampled = sampled.map(|pace| pace / maker.pool.workers() as f64);
     let pace = match maker.store.seconds_a_file(AT_ONCE).await? {
         Some(pace) => Some(pace),
-        None => sample.pace().map(|pace| pace / maker.pool.workers() as f64),
+        None => sampled,
     };
     let forecast = Forecast::of(&candidates, &judged, &sample, pace, &wish.limits);
     Ok(Plan { forecast, limits: wish.limits, items: items(&found, &judged, factor) })
