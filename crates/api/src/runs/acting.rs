@@ -127,7 +127,8 @@ pub(crate) async fn take_run_back(
     Ok(Json(RunTakenBackBody { sets: places.len(), places, files, kept, gone }))
 }
 
-/// Has sets of a run made again that failed or were taken back; a run that had ended goes on.
+/// Has sets of a run made again that failed or were taken back; a run that had ended goes on, one that is
+/// paused stays so.
 #[utoipa::path(post, path = "/runs/{id}/again", request_body = RunPlaces, responses(
     (status = 200, body = SetCount),
     (status = 404, body = Problem, content_type = "application/problem+json"),

@@ -87,7 +87,9 @@ impl Store {
         let count = transaction.execute_raw(statement).await?.rows_affected();
         if count > 0 {
             let statement = self.statement(
-                "UPDATE runs SET state = 'running', ended_at = NULL WHERE id = $1",
+                // One that somebody paused stays so.
+                "UPDATE runs SET state = 'running', ended_at = NULL
+                 WHERE id = $1 AND state <> 'paused'",
                 [id.into()],
             );
             transaction.execute_raw(statement).await?;

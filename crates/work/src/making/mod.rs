@@ -14,14 +14,14 @@ pub mod rendering;
 pub mod sets;
 pub mod trials;
 
+use std::sync::{Arc, Mutex};
+
 use brisk_margin_core::units::Bytes;
 use brisk_margin_store::Store;
 
 use crate::work_pool::WorkPool;
 use pyramids::PreviewPyramids;
 use references::References;
-
-use std::sync::{Arc, Mutex};
 
 pub use error::MakeError;
 
