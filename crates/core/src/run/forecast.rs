@@ -95,12 +95,12 @@ impl Candidate {
     }
 }
 
-/// A file that was really made, as the run would make it.
+/// What a set comes to by a file of it that was really made, as the run would make it.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct MeasuredFile {
-    /// What it was estimated to weigh.
+    /// What the set was estimated to weigh.
     pub possible: Bytes,
-    /// What it weighs.
+    /// What it comes to.
     pub bytes: Bytes,
     /// How long that took, in seconds of one core; nothing where it was there already.
     pub seconds: Option<f64>,

@@ -171,7 +171,7 @@ fn worth_sampling(found: &[Found]) -> Vec<Sampled> {
     let sets = worth.flat_map(|one| {
         let sets = one.candidate.sets.iter().zip(&one.slots);
         let sets = sets.filter(|(set, _)| set.skipped(1.0).is_none());
-        sets.map(|(_, &slot)| Sampled { picture: one.picture, slot })
+        sets.map(|(set, &slot)| Sampled { picture: one.picture, slot, possible: set.possible })
     });
     sets.collect()
 }

@@ -32,6 +32,8 @@ const QUICKLY_MADE: u64 = 120_000;
 pub(super) struct Sampled {
     pub(super) picture: Uuid,
     pub(super) slot: Uuid,
+    /// What it was estimated to weigh.
+    pub(super) possible: Option<Bytes>,
 }
 
 /// What some of `sets`, spread evenly over all, tell of the others. What is made is kept as a trial: the
@@ -64,6 +66,8 @@ pub(super) async fn sample(
 struct Planned {
     picture: Picture,
     set: ResponsiveSet,
+    /// What it was estimated to weigh.
+    possible: Option<Bytes>,
 }
 
 impl Planned {
@@ -72,12 +76,12 @@ impl Planned {
         let Some(picture) = maker.store.picture(of.picture).await? else { return Ok(None) };
         let Some(slot) = maker.store.slot(of.slot).await? else { return Ok(None) };
         let set = ResponsiveSet::plan(maker, &picture, &picture.adjustments, slot).await.ok();
-        Ok(set.map(|set| Self { picture, set }))
+        Ok(set.map(|set| Self { picture, set, possible: of.possible }))
     }
 
     /// What the plan tells.
     fn facts(&self) -> SampledSet {
-        let Self { picture, set } = self;
+        let Self { picture, set, .. } = self;
         let about = |file: &SetFile| {
             let analysis = picture.analysis.as_ref()?;
             Some(analysis.sample.weight(self.pixels(file)).get() as f64)
@@ -100,7 +104,7 @@ impl Planned {
 
     /// Half as dense again as the densest.
     fn files_with_one_more_density(&self) -> Option<usize> {
-        let Self { picture, set } = self;
+        let Self { picture, set, .. } = self;
         let densest = set.densities.iter().map(|density| density.get()).fold(1.0, f64::max);
         let mut densities = set.densities.clone();
         densities.push(Density::new(densest * 1.5).ok()?);
@@ -117,31 +121,42 @@ impl Planned {
         Some(widths * set.formats.len())
     }
 
-    /// Makes one of the files that pages download, of a size that is quickly made; nothing where it
-    /// cannot be made, or no estimate is to be compared with it.
+    /// Makes one of the files that pages download, of a size that is quickly made, and tells what the
+    /// heaviest of them comes to by it; nothing where it cannot be made, or no estimate is to be compared
+    /// with it.
     async fn measured(&self, maker: &Maker) -> Option<MeasuredFile> {
-        let Self { picture, set } = self;
-        let format = downloaded(set).first()?.format;
+        let Self { picture, set, .. } = self;
+        let downloaded = downloaded(set);
+        let format = downloaded.first()?.format;
         let own = set.files.iter().filter(|file| file.format == format);
         let file = own.min_by_key(|file| self.pixels(file).abs_diff(QUICKLY_MADE))?;
         let known = picture.analysis?;
-        let possible = known.class.weight(&known.sample, self.pixels(file))?;
+        let weight = |file: &SetFile| known.class.weight(&known.sample, self.pixels(file));
+        let heaviest = downloaded.into_iter().filter_map(weight).max()?;
+        let (bytes, seconds) = self.made(maker, file).await?;
+        // Its own estimate is off by as much as that of the heaviest.
+        let off = bytes.get() as f64 / weight(file)?.get().max(1) as f64;
+        let bytes = Bytes((heaviest.get() as f64 * off).round() as u64);
+        Some(MeasuredFile { possible: self.possible?, bytes, seconds })
+    }
+
+    /// What a file weighs, made now where it was not before, and then also how long a file of the set's
+    /// mean size takes.
+    async fn made(&self, maker: &Maker, file: &SetFile) -> Option<(Bytes, Option<f64>)> {
+        let Self { picture, set, .. } = self;
         if let Some(made) = &file.made {
-            return Some(MeasuredFile { possible, bytes: made.variant.bytes, seconds: None });
+            return Some((made.variant.bytes, None));
         }
         let begun = Instant::now();
         let settled = trials::run(maker, set.subject(picture, file), file.request).await.ok()?;
-        // A file of the set's mean size takes longer or less long by its pixels.
         let share = self.pixels(file) as f64 / self.mean_pixels();
         let seconds = (settled.encodes > 0).then(|| begun.elapsed().as_secs_f64() / share);
-        let bytes = match settled.file {
-            Some(file) => Bytes::of(&file),
-            None => {
-                let spec = &set.width(file).spec;
-                maker.store.trial_of(picture.id, spec, settled.encoding).await.ok()??.bytes
-            }
-        };
-        Some(MeasuredFile { possible, bytes, seconds })
+        if let Some(made) = settled.file {
+            return Some((Bytes::of(&made), seconds));
+        }
+        let spec = &set.width(file).spec;
+        let trial = maker.store.trial_of(picture.id, spec, settled.encoding).await.ok()??;
+        Some((trial.bytes, seconds))
     }
 
     fn mean_pixels(&self) -> f64 {
