@@ -118,6 +118,11 @@ impl JobState {
     const ALL: [Self; 5] =
         [Self::Waiting, Self::Running, Self::Done, Self::Failed, Self::Cancelled];
 
+    /// Whether a job that stands there waits or runs.
+    pub const fn is_open(self) -> bool {
+        matches!(self, Self::Waiting | Self::Running)
+    }
+
     /// Its name in the database.
     pub const fn name(self) -> &'static str {
         match self {

@@ -21,12 +21,22 @@ use crate::units::Bytes;
 /// would be placed; nothing where the slot is never shown.
 pub fn asked_by(slot: &Slot, adjustments: &Adjustments, source: Size) -> Option<Use> {
     let fittings = slot.needs().into_iter().filter_map(|need| {
-        let size = slot.boxes().get(&need.viewport)?;
-        let shape = SlotShape::new(size.width, size.height, slot.fit).ok()?;
-        let crop = adjustments.crop_spec(Some((slot.id, need.viewport)));
-        RenderSpec::new(shape, need.density, crop, &adjustments.edits).fitting(source)
+        fitting(slot, adjustments, source, need, *slot.boxes().get(&need.viewport)?)
     });
     largest(fittings)
+}
+
+/// How a picture of upright size `source` fills the box that `slot` has on the screen of `need`.
+fn fitting(
+    slot: &Slot,
+    adjustments: &Adjustments,
+    source: Size,
+    need: Need,
+    size: BoxSize,
+) -> Option<Fitting> {
+    let shape = SlotShape::new(size.width, size.height, slot.fit).ok()?;
+    let crop = adjustments.crop_spec(Some((slot.id, need.viewport)));
+    RenderSpec::new(shape, need.density, crop, &adjustments.edits).fitting(source)
 }
 
 fn largest(fittings: impl Iterator<Item = Fitting>) -> Option<Use> {
@@ -56,10 +66,7 @@ impl<'a> Placement<'a> {
         let Self { slot, place, adjustments, source } = self;
         slot.needs().into_iter().filter_map(move |need| {
             let size = place.box_at(slot, need.viewport)?;
-            let shape = SlotShape::new(size.width, size.height, slot.fit).ok()?;
-            let crop = adjustments.crop_spec(Some((slot.id, need.viewport)));
-            let spec = RenderSpec::new(shape, need.density, crop, &adjustments.edits);
-            Some((size, need, spec.fitting(source)?))
+            Some((size, need, fitting(slot, adjustments, source, need, size)?))
         })
     }
 

@@ -138,7 +138,8 @@ impl Installation {
         // Those of extensions stay, and so do ours.
         let functions = "SELECT p.oid::regprocedure::text AS name FROM pg_proc p
             WHERE pronamespace = 'public'::regnamespace
-            AND proname NOT IN ('push_job', 'deliver_job', 'is_worker_alive', 'is_in_hand', 'tell_changed',
+            AND proname NOT IN ('push_job', 'deliver_job', 'is_worker_alive', 'is_in_hand',
+                'living_processes', 'tell_changed',
                 'tell_jobs', 'tell_sites')
             AND NOT EXISTS (SELECT FROM pg_depend WHERE objid = p.oid AND deptype = 'e')";
         let functions = Named::find_by_statement(self.statement(functions, []));

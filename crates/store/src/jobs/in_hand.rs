@@ -10,6 +10,11 @@ use uuid::Uuid;
 use super::{COLUMNS, Claim, Counted, Ending, Heard, Id, Job, NewJob, Progress, Row, Told};
 use crate::{Installation, StoreError};
 
+#[derive(FromQueryResult)]
+struct Living {
+    count: i64,
+}
+
 impl Installation {
     /// Adds a job that is about all sites, unless one of its kind waits or runs.
     ///
@@ -75,11 +80,9 @@ impl Installation {
 
     /// How many processes live that share this database, each with workers or not.
     pub async fn count_living(&self) -> Result<u64, StoreError> {
-        let sql = "SELECT '' AS kind, '' AS state, count(DISTINCT objid) AS count FROM pg_locks
-                   WHERE locktype = 'advisory' AND granted AND classid = 1112363088 AND objsubid = 2
-                     AND database = (SELECT oid FROM pg_database WHERE datname = current_database())";
-        let rows = Counted::find_by_statement(self.statement(sql, [])).all(self.db()).await?;
-        Ok(rows.iter().map(|row| row.count.unsigned_abs()).sum())
+        let sql = "SELECT living_processes() AS count";
+        let row = Living::find_by_statement(self.statement(sql, [])).one(self.db()).await?;
+        Ok(row.map_or(0, |row| row.count.unsigned_abs()))
     }
 
     /// How many jobs wait for another attempt.

@@ -56,11 +56,6 @@ pub struct Job {
 }
 
 impl Job {
-    /// Whether it waits or runs.
-    pub fn is_open(&self) -> bool {
-        matches!(self.state, JobState::Waiting | JobState::Running)
-    }
-
     /// How long it still takes at the pace so far, while it runs and where it has one.
     pub fn time_left(&self) -> Option<Duration> {
         let elapsed = (Utc::now() - self.started_at?).to_std().ok()?;
@@ -89,13 +84,6 @@ pub struct JobCount {
     pub state: JobState,
     /// So many.
     pub count: u64,
-}
-
-impl JobCount {
-    /// Whether these wait or run.
-    pub fn is_open(&self) -> bool {
-        matches!(self.state, JobState::Waiting | JobState::Running)
-    }
 }
 
 /// A job about to be added.

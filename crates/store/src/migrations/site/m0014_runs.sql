@@ -73,8 +73,6 @@ BEGIN
         DELETE FROM made_sets m USING changed c
         WHERE m.picture_id = c.picture_id OR m.slot_id = c.slot_id
             OR c.picture_id IS NULL AND c.slot_id IS NULL;
-    ELSE
-        DELETE FROM made_sets WHERE EXISTS (SELECT FROM changed);
     END CASE;
     RETURN NULL;
 END $$;
@@ -97,7 +95,8 @@ CREATE TRIGGER forget_made_sets AFTER UPDATE ON site
     FOR EACH ROW WHEN (OLD.settings - 'schedule' IS DISTINCT FROM NEW.settings - 'schedule')
     EXECUTE FUNCTION forget_all_made_sets();
 CREATE TRIGGER forget_made_sets AFTER UPDATE ON pages
-    REFERENCING NEW TABLE AS changed FOR EACH STATEMENT EXECUTE FUNCTION forget_made_sets();
+    FOR EACH ROW WHEN (OLD.breakpoints IS DISTINCT FROM NEW.breakpoints)
+    EXECUTE FUNCTION forget_all_made_sets();
 
 -- Who listens is told of every change, by the ids of runs.
 CREATE TRIGGER tell_insert AFTER INSERT ON runs REFERENCING NEW TABLE AS changed
