@@ -101,13 +101,6 @@ pub struct RunTotals {
     pub seconds: f64,
 }
 
-/// How fast a run is.
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub struct RunPace {
-    /// Sets of files a second.
-    pub sets: f64,
-}
-
 #[derive(FromQueryResult)]
 struct RunRow {
     id: Uuid,
@@ -280,8 +273,8 @@ impl Store {
         rows.into_iter().rev().map(RunRow::run).collect()
     }
 
-    /// How fast run `id` was with its latest sets; nothing before there are some.
-    pub async fn run_pace(&self, id: Uuid) -> Result<Option<RunPace>, StoreError> {
+    /// How many sets of files a second run `id` made of late; nothing before there are some.
+    pub async fn run_pace(&self, id: Uuid) -> Result<Option<f64>, StoreError> {
         // Until now, and not until the last one: a run that hangs gets slower.
         let sql = format!(
             "SELECT count(*) AS sets, extract(epoch FROM now() - min(begun))::float8 AS seconds FROM (
@@ -293,7 +286,7 @@ impl Store {
         let pace = Pace::find_by_statement(self.statement(&sql, [id.into()])).one(&self.db).await?;
         Ok(pace.and_then(|pace| {
             let seconds = pace.seconds.filter(|seconds| *seconds > 0.0)?;
-            Some(RunPace { sets: pace.sets as f64 / seconds })
+            Some(pace.sets as f64 / seconds)
         }))
     }
 

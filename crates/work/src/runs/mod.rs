@@ -16,7 +16,7 @@ pub mod schedule;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::time::{Duration, Instant};
 
-use brisk_margin_core::run::limits::RunLimits;
+use brisk_margin_core::run::limits::{RunEffort, RunLimits};
 use brisk_margin_store::runs::items::{ItemOutcome, RunItem};
 use brisk_margin_store::runs::run_job;
 use futures::stream::{self, TryStreamExt};
@@ -32,11 +32,13 @@ use crate::making::Maker;
 
 /// Sets that a worker has in hand at once: while the files of one end on some cores, those of the
 /// next begin on the others.
-pub const AT_ONCE: usize = 2;
+const AT_ONCE: usize = 2;
+/// Pictures that a run is planned over at most.
+pub const MOST_PICTURES: u64 = 200_000;
 /// An item that was taken in hand so often without an end is at fault itself.
 const MOST_BEGUN: u32 = 10;
-/// Other workers are asked for help so often.
-const CALL: Duration = Duration::from_secs(5);
+/// Other workers are asked for help, and what they did is read, so often.
+const LOOK: Duration = Duration::from_secs(5);
 
 /// Which run a job works at.
 #[derive(Debug, Deserialize)]
@@ -59,7 +61,8 @@ pub(crate) async fn run(maker: &Maker, job: &JobInHand) -> Result<(), JobFailure
         limits: found.limits,
         total: found.totals.waiting as usize,
         done: AtomicUsize::new(0),
-        called: Mutex::new(None),
+        looked: Mutex::new(None),
+        effort: Mutex::new(RunEffort::default()),
     };
     let items =
         stream::try_unfold((), |()| async { Ok(worker.next().await?.map(|item| (item, ()))) });
@@ -76,32 +79,34 @@ struct RunWorker<'a> {
     limits: RunLimits,
     total: usize,
     done: AtomicUsize,
-    called: Mutex<Option<Instant>>,
+    /// When it last looked at what the others do.
+    looked: Mutex<Option<Instant>>,
+    /// What all did until then, and what it did since.
+    effort: Mutex<RunEffort>,
 }
 
 impl RunWorker<'_> {
     async fn next(&self) -> Result<Option<RunItem>, JobFailure> {
         let store = &self.maker.store;
-        if self.limits != RunLimits::default()
-            && self.limits.is_reached(store.run_effort(self.run).await?)
-        {
+        self.look_at_others().await?;
+        if self.limits.is_reached(*self.effort.lock().await) {
             store.leave_rest_of_run(self.run).await?;
         }
-        self.call_others().await?;
         Ok(store.claim_run_item(self.run, self.job.claim()).await?)
     }
 
-    /// Has a job for every other process that lives, too: those with workers take theirs, and one
-    /// that nobody takes ends as soon as somebody has time for it.
-    async fn call_others(&self) -> Result<(), JobFailure> {
-        let mut called = self.called.lock().await;
-        if called.is_some_and(|before| before.elapsed() < CALL) {
+    /// Reads what all did so far, and has a job for every other process that lives, too: those with
+    /// workers take theirs, and one that nobody takes ends as soon as somebody has time for it.
+    async fn look_at_others(&self) -> Result<(), JobFailure> {
+        let mut looked = self.looked.lock().await;
+        if looked.is_some_and(|before| before.elapsed() < LOOK) {
             return Ok(());
         }
-        *called = Some(Instant::now());
+        *looked = Some(Instant::now());
+        *self.effort.lock().await = self.maker.store.run_effort(self.run).await?;
         let living = self.job.installation().count_living().await? as usize;
         let jobs = self.maker.store.jobs_of_run(self.run).await?;
-        let open = jobs.iter().filter(|job| job.is_open()).count();
+        let open = jobs.iter().filter(|job| job.state.is_open()).count();
         for lane in open..living.min(self.total) {
             self.maker.store.push_job(&run_job(self.run, lane)).await?;
         }
@@ -123,8 +128,14 @@ impl RunWorker<'_> {
             }
             Err(other) => return Err(other),
         };
-        let (store, by, seconds) = (&self.maker.store, self.job.claim(), begun.elapsed());
-        store.end_run_item(self.run, item.place, by, &outcome, seconds.as_secs_f64()).await?;
+        let (store, by) = (&self.maker.store, self.job.claim());
+        let seconds = begun.elapsed().as_secs_f64();
+        store.end_run_item(self.run, item.place, by, &outcome, seconds).await?;
+        if let ItemOutcome::Done(done) = &outcome {
+            let mut effort = self.effort.lock().await;
+            effort.seconds += seconds;
+            effort.bytes.0 += done.made_bytes.0;
+        }
         let done = self.done.fetch_add(1, Ordering::Relaxed) + 1;
         // Rows say what is done; keeping tells that the job came further.
         self.job.keep(done, self.total.max(done), &()).await

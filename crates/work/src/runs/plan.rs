@@ -73,36 +73,42 @@ impl Plan {
         name: String,
         started_by: StartedBy,
     ) -> Result<Uuid, StoreError> {
+        maker.store.add_run(&self.run(maker, name, started_by).await?).await
+    }
+
+    async fn run(
+        self,
+        maker: &Maker,
+        name: String,
+        started_by: StartedBy,
+    ) -> Result<NewRun, StoreError> {
         let rule = maker.store.output_rule(RuleFor::Site).await?;
         let Self { forecast, limits, items } = self;
-        maker.store.add_run(&NewRun { name, started_by, forecast, limits, rule, items }).await
+        Ok(NewRun { name, started_by, forecast, limits, rule, items })
+    }
+
+    /// What would be done with `found`, in that order, where a file takes `pace` seconds.
+    fn of(found: &[Found], sample: &Sample, pace: Option<f64>, limits: RunLimits) -> Self {
+        let factor = sample.factor();
+        let candidates: Vec<Candidate> = found.iter().map(|one| one.candidate.clone()).collect();
+        let judged = judged(&candidates, factor, &limits);
+        let forecast = Forecast::of(&candidates, &judged, sample, pace, &limits);
+        Self { forecast, limits, items: items(found, &judged, factor) }
     }
 }
 
 /// Adds the sets of a picture that arrived to the run over those that arrive, or starts that; nothing
-/// where no slot shows it.
+/// where no slot would gain by it.
 ///
 /// # Errors
 /// Those of the database.
 pub(crate) async fn add_arrival(maker: &Maker, picture: Uuid) -> Result<(), StoreError> {
     let found = found_of(maker, &[picture], &RunOver::Uses, &[]).await?;
-    let limits = RunLimits::default();
-    let candidates: Vec<Candidate> = found.iter().map(|one| one.candidate.clone()).collect();
-    let judged = judged(&candidates, 1.0, &limits);
-    let items = items(&found, &judged, 1.0);
-    if judged.iter().all(|reason| *reason == Some(SkipReason::NotUsed)) {
-        return Ok(());
+    let plan = Plan::of(&found, &Sample::new(Vec::new()), None, RunLimits::default());
+    if plan.forecast.sets > 0 {
+        let name = format!("Arrivals, {}", Local::now().format("%-d %B %Y"));
+        maker.store.add_to_run(&plan.run(maker, name, StartedBy::Intake).await?).await?;
     }
-    let sample = Sample::new(Vec::new());
-    let run = NewRun {
-        name: format!("Arrivals, {}", Local::now().format("%-d %B %Y")),
-        started_by: StartedBy::Intake,
-        forecast: Forecast::of(&candidates, &judged, &sample, None, &limits),
-        limits,
-        rule: maker.store.output_rule(RuleFor::Site).await?,
-        items,
-    };
-    maker.store.add_to_run(&run).await?;
     Ok(())
 }
 
@@ -134,16 +140,10 @@ pub async fn plan(maker: &Maker, wish: &RunWish) -> Result<Plan, StoreError> {
     let factor = sample.factor();
     // What the sample says of savings may change the order.
     found.sort_by_key(|one| std::cmp::Reverse(one.candidate.saving(factor)));
-    let candidates: Vec<Candidate> = found.iter().map(|one| one.candidate.clone()).collect();
-    let judged = judged(&candidates, factor, &wish.limits);
     let sampled = maker.sampled_pace(sample.pace());
     let sampled = sampled.map(|pace| pace / maker.pool.workers() as f64);
-    let pace = match maker.store.seconds_a_file(AT_ONCE).await? {
-        Some(pace) => Some(pace),
-        None => sampled,
-    };
-    let forecast = Forecast::of(&candidates, &judged, &sample, pace, &wish.limits);
-    Ok(Plan { forecast, limits: wish.limits, items: items(&found, &judged, factor) })
+    let pace = maker.store.seconds_a_file(AT_ONCE).await?.or(sampled);
+    Ok(Plan::of(&found, &sample, pace, wish.limits))
 }
 
 /// The items of a run: what is made in its order, then what is skipped.

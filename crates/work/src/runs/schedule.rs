@@ -11,12 +11,10 @@ use brisk_margin_store::pictures::Filter;
 use brisk_margin_store::{Store, StoreError};
 use chrono::{Local, Timelike};
 
-use super::{RunWish, plan};
+use super::{MOST_PICTURES, RunWish, plan};
 use crate::jobs::JobFailure;
 use crate::making::Maker;
 
-/// Pictures that are looked at.
-const MOST: u64 = 200_000;
 /// After how long is looked again whether nothing else is to be done.
 const LOOK_AGAIN: Duration = Duration::from_secs(5 * 60);
 
@@ -52,7 +50,7 @@ pub(crate) async fn run(maker: &Maker) -> Result<(), JobFailure> {
     if !schedule.is_time(now) {
         return Ok(());
     }
-    let pictures = store.picture_ids(&Filter::default(), MOST).await?;
+    let pictures = store.picture_ids(&Filter::default(), MOST_PICTURES).await?;
     let limits = RunLimits { minutes: Some(schedule.minutes), ..RunLimits::default() };
     let plan = plan(maker, &RunWish { pictures, limits, ..RunWish::default() }).await?;
     if plan.forecast.sets > 0 {
@@ -68,7 +66,7 @@ async fn is_busy(store: &Store, schedule: RunSchedule) -> Result<bool, StoreErro
         return Ok(true);
     }
     let jobs = store.count_jobs().await?;
-    Ok(schedule.only_idle && jobs.iter().any(|jobs| jobs.is_open() && !jobs.kind.is_upkeep()))
+    Ok(schedule.only_idle && jobs.iter().any(|jobs| jobs.state.is_open() && !jobs.kind.is_upkeep()))
 }
 
 async fn push(store: &Store, after: Duration) -> Result<(), StoreError> {
