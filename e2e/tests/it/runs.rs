@@ -91,7 +91,7 @@ async fn a_run_is_forecast_paused_checked_refused_and_repeated_for_nothing() {
     let fewer = format!("return {cards} === {}", left - 1);
     browser.until("it is approved", &fewer).await;
     browser.until("the next one has the focus", focused).await;
-    browser.client.active_element().await.unwrap().send_keys("x").await.unwrap();
+    browser.client.active_element().await.unwrap().send_keys("r").await.unwrap();
     let fewest = format!("return {cards} === {}", left - 2);
     browser.until("it is refused", &fewest).await;
     browser.until("that is told", &shows("Refused: the files of")).await;

@@ -54,7 +54,7 @@ test("results are approved and refused by keyboard, and a refusal is taken back"
   await waitFor(() => {
     expect(focused()).toContain("moor.jpg");
   });
-  fireEvent.keyDown(document.activeElement ?? document.body, { key: "x" });
+  fireEvent.keyDown(document.activeElement ?? document.body, { key: "r" });
   await waitFor(() => {
     expect(screen.queryByText("moor.jpg")).toBeNull();
   });

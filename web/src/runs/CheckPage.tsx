@@ -13,6 +13,8 @@ import { WaitingRows } from "../ui/Waiting";
 import "./runs.css";
 import { useApprove, useChecks, useMakeAgain, useRun, useTakeRunBack } from "./useRuns";
 
+type Verdict = "approve" | "refuse";
+
 /** Results of a run side by side at true size, where each differs most: to be approved or refused by eye. */
 export function CheckPage() {
   const { id = "" } = useParams();
@@ -36,35 +38,45 @@ export function CheckPage() {
       all[Math.min(at, all.length - 1)]?.focus();
     });
   };
-  const decide = async (check: RunCheck, verdict: "approve" | "refuse") => {
-    const at = focused();
-    const places = [check.place];
-    if (verdict === "approve") {
-      await approve.mutateAsync({ places, approved: true });
-      notices.show({
-        words: `Approved: ${check.name}.`,
-        undo: async () => {
-          await approve.mutateAsync({ places, approved: false });
+  const approved = (places: number[], words: string, then?: () => void) => {
+    approve.mutate(
+      { places, approved: true },
+      {
+        onSuccess: () => {
+          const undo = async () => {
+            await approve.mutateAsync({ places, approved: false });
+          };
+          notices.show({ words, undo });
+          then?.();
         },
-      });
-    } else {
-      await refuse.mutateAsync(places);
-      notices.show({
-        words: `Refused: the files of ${check.name} were taken back.`,
-        undo: async () => {
+      },
+    );
+  };
+  const refused = (places: number[], words: string, then: () => void) => {
+    refuse.mutate(places, {
+      onSuccess: () => {
+        const undo = async () => {
           await again.mutateAsync(places);
-        },
-      });
-    }
-    await checks.refetch();
-    goOn(at);
+        };
+        notices.show({ words, undo });
+        then();
+      },
+    });
+  };
+  const decide = ({ place, name }: RunCheck, verdict: Verdict) => {
+    const at = focused();
+    const then = () => {
+      goOn(at);
+    };
+    if (verdict === "approve") approved([place], `Approved: ${name}.`, then);
+    else refused([place], `Refused: the files of ${name} were taken back.`, then);
   };
   useKey((event) => {
     const check = checks.data?.[focused()];
     if (event.key === "ArrowRight" || event.key === "ArrowDown" || event.key === "n") step(1);
     else if (event.key === "ArrowLeft" || event.key === "ArrowUp") step(-1);
-    else if (event.key === "k" && check) void decide(check, "approve");
-    else if (event.key === "x" && check) void decide(check, "refuse");
+    else if (event.key === "k" && check) decide(check, "approve");
+    else if (event.key === "r" && check) decide(check, "refuse");
     else return;
     event.preventDefault();
   });
@@ -84,19 +96,7 @@ export function CheckPage() {
               <Button
                 onClick={() => {
                   const places = checks.data.map(({ place }) => place);
-                  approve.mutate(
-                    { places, approved: true },
-                    {
-                      onSuccess: () => {
-                        notices.show({
-                          words: `Approved: ${count(places.length, "set")}.`,
-                          undo: async () => {
-                            await approve.mutateAsync({ places, approved: false });
-                          },
-                        });
-                      },
-                    },
-                  );
+                  approved(places, `Approved: ${count(places.length, "set")}.`);
                 }}
               >
                 Approve these {checks.data.length}
@@ -116,7 +116,13 @@ export function CheckPage() {
           )}
           <ol className="check-sheet" ref={list}>
             {checks.data?.map((check) => (
-              <CheckCard key={check.place} check={check} onDecide={(verdict) => void decide(check, verdict)} />
+              <CheckCard
+                key={check.place}
+                check={check}
+                onDecide={(verdict) => {
+                  decide(check, verdict);
+                }}
+              />
             ))}
           </ol>
         </main>
@@ -129,7 +135,7 @@ export function CheckPage() {
           <kbd>K</kbd> approve
         </span>
         <span className="part">
-          <kbd>X</kbd> refuse: its files are taken back
+          <kbd>R</kbd> refuse: its files are taken back
         </span>
         <span className="part">
           <kbd>U</kbd> take the last one back
@@ -141,7 +147,7 @@ export function CheckPage() {
 
 interface CardProps {
   check: RunCheck;
-  onDecide: (verdict: "approve" | "refuse") => void;
+  onDecide: (verdict: Verdict) => void;
 }
 
 function CheckCard({ check, onDecide }: CardProps) {

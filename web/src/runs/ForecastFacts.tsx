@@ -12,7 +12,6 @@ interface Props {
 export function ForecastFacts({ forecast, waiting }: Props) {
   const { pictures, sets, files, sampled, today, expected, seconds, skipped } = forecast;
   const about = sampled < sets ? "about " : "";
-  const lacks = forecast.disk_free != null && forecast.disk > forecast.disk_free;
   return (
     <dl className="forecast" data-testid="forecast" aria-busy={waiting}>
       <dt>To be made</dt>
@@ -45,7 +44,7 @@ export function ForecastFacts({ forecast, waiting }: Props) {
         <span className="figure soft">
           ({bytes(expected.low)}–{bytes(expected.high)})
         </span>
-        {today > 0 && <b> saves {percent((1 - expected.about / today) * 100)}</b>}
+        {today > 0 && <b> saves {percent(forecast.saving.percent)}</b>}
         {sets > 0 && (
           <div className="soft">
             {forecast.measured > 0
@@ -67,7 +66,7 @@ export function ForecastFacts({ forecast, waiting }: Props) {
             of <Bytes of={forecast.disk_free} /> free
           </span>
         )}
-        {lacks && <b role="alert"> More than there is: make room, or limit the run.</b>}
+        {forecast.lacks_room && <b role="alert"> More than there is: make room, or limit the run.</b>}
       </dd>
       <dt>Skipped</dt>
       <dd>

@@ -14,8 +14,7 @@ interface Props {
 
 /** A picture in a slot, and what became of it. */
 export function ItemRow({ item, busy, onTakeBack, onAgain }: Props) {
-  const { picture, name, slot, before, after, score, state } = item;
-  const saved = before != null && after != null && before > 0 ? 100 * (1 - after / before) : undefined;
+  const { picture, name, slot, saving, score, state } = item;
   const isDone = state === "done";
   const canBeMade = slot != null && (state === "failed" || state === "taken-back");
   return (
@@ -38,10 +37,10 @@ export function ItemRow({ item, busy, onTakeBack, onAgain }: Props) {
       <td className="right figure">{score != null ? score.toFixed(1) : ""}</td>
       <td className="right figure">{item.files > 0 ? item.files : ""}</td>
       <td className="right">
-        {before != null && after != null && (
+        {saving && (
           <>
-            <Bytes of={before} /> → <Bytes of={after} />{" "}
-            {saved !== undefined && <span className="figure soft">({percent(saved)})</span>}
+            <Bytes of={saving.before} /> → <Bytes of={saving.after} />{" "}
+            <span className="figure soft">({percent(saving.percent)})</span>
           </>
         )}
       </td>

@@ -12,9 +12,9 @@ export function RunTally({ run }: { run: Run }) {
       {run.done > 0 && (
         <span className="part">
           today <Bytes of={run.before} /> → <Bytes of={run.after} />
-          {run.before > run.after && (
+          {run.saving.saved > 0 && (
             <b>
-              saves <Bytes of={run.before - run.after} />
+              saves <Bytes of={run.saving.saved} />
             </b>
           )}
         </span>

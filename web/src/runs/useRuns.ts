@@ -96,6 +96,7 @@ export function useApprove(id: string) {
     meta: { told: true },
     mutationFn: async (body: { places: number[]; approved: boolean }) =>
       unwrap(await api.POST("/runs/{id}/approve", { params: { path: { id } }, body })),
-    onSuccess: () => queries.invalidateQueries(),
+    onSuccess: () =>
+      Promise.all(["runs", "run-items", "run-checks"].map((one) => queries.invalidateQueries({ queryKey: [one, id] }))),
   });
 }

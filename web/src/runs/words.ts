@@ -38,7 +38,8 @@ export const errorWords = (error: number) =>
 export function takenBackWords({ sets, files, kept, gone }: RunTakenBack) {
   const parts = [
     `Taken back: ${count(sets, "set")}, ${count(files, "file")}`,
-    kept > 0 && `${count(kept, "file")} stay, since another run or somebody counts on them`,
+    kept > 0 &&
+      `${count(kept, "file")} ${kept === 1 ? "stays" : "stay"}: another run or somebody counts on ${kept === 1 ? "it" : "them"}`,
     gone > 0 && `${count(gone, "file")} had been removed before`,
   ];
   return `${parts.filter((part) => part !== false).join("; ")}.`;

@@ -29,9 +29,9 @@ function OpenRun({ run, behind }: { run: Run; behind: number }) {
       {run.state === "paused" && <b>paused</b>}
       {run.held && <span>waits: {run.held}</span>}
       {run.stopped && <b>stopped: {run.stopped}</b>}
-      {run.before > run.after && (
+      {run.saving.saved > 0 && (
         <span>
-          saves <Bytes of={run.before - run.after} /> so far
+          saves <Bytes of={run.saving.saved} /> so far
         </span>
       )}
       {run.failed > 0 && <b>{run.failed.toLocaleString("en")} failed</b>}

@@ -20,6 +20,7 @@ const KEYS: [string[], string][] = [
     "Edit details: Enter opens a cell, then saves it and goes down; Tab saves it and goes right, Escape discards it",
   ],
   [["N"], "Layouts: the next issue, in the slot that wastes most first. Runs: the next result, the lowest score first"],
+  [["K", "R"], "Results to check: approve, refuse"],
   [["+", "−"], "Layouts: closer, further away; drag or hold Space to pan, Ctrl and wheel to zoom"],
   [["A"], "Show or hide uploads"],
   [

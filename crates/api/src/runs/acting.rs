@@ -163,7 +163,7 @@ fn over(what: &str) -> Problem {
 }
 
 async fn stop_working(app: &App, id: Uuid) -> Result<(), Problem> {
-    for job in app.store.jobs_of_run(id).await?.into_iter().filter(|job| job.is_open()) {
+    for job in app.store.jobs_of_run(id).await?.into_iter().filter(|job| job.state.is_open()) {
         app.store.cancel_job(job.id).await?;
     }
     Ok(())

@@ -10,6 +10,7 @@ pub(super) mod results;
 
 use axum::Json;
 use axum::extract::State;
+use brisk_margin_core::budget::Saving;
 use brisk_margin_core::job::JobState;
 use brisk_margin_core::rule::{EffectiveRule, OutputRule};
 use brisk_margin_core::run::forecast::{Forecast, Skipped, error_of};
@@ -55,10 +56,14 @@ pub(super) struct ForecastBody {
     today: Bytes,
     /// What they would transfer instead.
     expected: Estimate,
+    /// What that saves.
+    saving: Saving,
     /// About what all files that are made weigh.
     disk: Bytes,
-    /// What the disk has left; nothing where files are kept in a bucket.
+    /// What the disk has left; nothing where files are kept in a bucket, or once the run began.
     disk_free: Option<Bytes>,
+    /// Whether that is less than is needed.
+    lacks_room: bool,
     /// About how many seconds of work it takes, of all workers together.
     seconds: Option<f64>,
     /// How many sets are made before a limit of time or bytes is reached; nothing where all are.
@@ -79,7 +84,8 @@ pub(super) struct SkippedBody {
 }
 
 impl ForecastBody {
-    fn new(app: &App, forecast: Forecast, rule: &OutputRule) -> Self {
+    /// `free` is what the disk has left, where that is still to be known.
+    fn new(forecast: Forecast, rule: &OutputRule, free: Option<Bytes>) -> Self {
         let body = |Skipped { reason, pictures }| SkippedBody {
             reason,
             words: SkipReason::words(reason),
@@ -96,7 +102,9 @@ impl ForecastBody {
             today: forecast.today,
             expected: forecast.expected,
             disk: forecast.disk,
-            disk_free: app.store.blobs().free(),
+            disk_free: free,
+            lacks_room: free.is_some_and(|free| forecast.disk > free),
+            saving: Saving::new(forecast.today, forecast.expected.about),
             seconds: forecast.seconds,
             within_limits: forecast.within_limits,
             skipped: forecast.skipped.into_iter().map(body).collect(),
@@ -139,6 +147,8 @@ pub(super) struct RunBody {
     before: Bytes,
     /// What they would transfer now.
     after: Bytes,
+    /// What that saves.
+    saving: Saving,
     /// By how much the forecast was off for what is done, as a share of what came out: 0.1 where 10 %
     /// too much was expected.
     forecast_error: Option<f64>,
@@ -180,7 +190,7 @@ impl RunBody {
             started_by: run.started_by,
             started_words: run.started_by.words(),
             state: run.state,
-            forecast: ForecastBody::new(app, run.forecast, &run.rule),
+            forecast: ForecastBody::new(run.forecast, &run.rule, None),
             limits: run.limits,
             rule: run.rule,
             created_at: run.created_at,
@@ -193,12 +203,13 @@ impl RunBody {
             unchecked: count(totals.unchecked),
             before: bytes(totals.before),
             after: bytes(totals.after),
+            saving: Saving::new(bytes(totals.before), bytes(totals.after)),
             forecast_error: error_of(bytes(totals.expected), bytes(totals.after)),
             files: count(totals.files),
             made_bytes: bytes(totals.made_bytes),
             seconds: totals.seconds,
-            sets_a_minute: pace.map(|pace| pace.sets * 60.0),
-            seconds_left: pace.map(|pace| totals.waiting as f64 / pace.sets),
+            sets_a_minute: pace.map(|sets| sets * 60.0),
+            seconds_left: pace.map(|sets| totals.waiting as f64 / sets),
             held,
             stopped: stopped.and_then(|job| job.reason.clone()),
         })

@@ -7,7 +7,7 @@ use brisk_margin_core::run::StartedBy;
 use brisk_margin_core::run::limits::RunLimits;
 use brisk_margin_store::output_rules::RuleFor;
 use brisk_margin_store::pictures::ShownBy;
-use brisk_margin_work::runs::{self, RunOver, RunWish};
+use brisk_margin_work::runs::{self, MOST_PICTURES, RunOver, RunWish};
 use serde::Deserialize;
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -20,8 +20,6 @@ use crate::state::App;
 
 /// Letters of a name.
 const MOST_NAME: usize = 200;
-/// Pictures of a run.
-const MOST_PICTURES: u64 = 200_000;
 
 /// A run that is asked for.
 #[derive(Deserialize, ToSchema)]
@@ -94,7 +92,8 @@ pub(crate) async fn forecast(
     let wish = new.wish(&app).await?;
     let plan = runs::plan(&app.maker, &wish).await?;
     let rule = app.store.output_rule(RuleFor::Site).await?;
-    Ok(Json(ForecastBody::new(&app, plan.forecast, &rule)))
+    let free = app.store.blobs().free().await;
+    Ok(Json(ForecastBody::new(plan.forecast, &rule, free)))
 }
 
 /// Starts a run: the files of pictures for slots, the largest saving first.

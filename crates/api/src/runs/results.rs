@@ -6,6 +6,7 @@ use axum::Json;
 use axum::extract::State;
 use axum::http::header;
 use axum::response::IntoResponse;
+use brisk_margin_core::budget::Saving;
 use brisk_margin_core::geometry::Size;
 use brisk_margin_core::grade::{Score, WorstSpot};
 use brisk_margin_core::run::ItemState;
@@ -47,6 +48,8 @@ pub(crate) struct RunItemBody {
     /// What was expected of it.
     expected: Option<Bytes>,
     after: Option<Bytes>,
+    /// What that saves.
+    saving: Option<Saving>,
     /// The lowest score of its files.
     score: Option<f64>,
     files: u32,
@@ -151,6 +154,7 @@ impl Names {
             before: item.before,
             expected: item.expected,
             after: item.after,
+            saving: item.before.zip(item.after).map(|(before, after)| Saving::new(before, after)),
             score: item.score,
             files: item.files,
             approved: item.is_approved,
@@ -192,6 +196,7 @@ pub(crate) async fn results_as_csv(
     State(app): State<App>,
     Path(id): Path<Uuid>,
 ) -> Result<impl IntoResponse, Problem> {
+    find(&app, id).await?;
     let mut writer = csv::Writer::from_writer(Vec::new());
     let columns =
         ["picture", "slot", "state", "reason", "before", "expected", "after", "score", "files"];
@@ -239,7 +244,6 @@ pub(crate) async fn results_as_json(
 }
 
 async fn all_items(app: &App, id: Uuid) -> Result<Vec<RunItemBody>, Problem> {
-    find(app, id).await?;
     let mut all = Vec::new();
     loop {
         let items = app.store.run_items(id, ItemsShown::All, all.len() as u64, ROWS).await?;
@@ -313,6 +317,8 @@ pub(crate) async fn against(
     State(app): State<App>,
     Path((id, other)): Path<(Uuid, Uuid)>,
 ) -> Result<Json<Comparison>, Problem> {
+    find(&app, id).await?;
+    find(&app, other).await?;
     let of = |item: &RunItemBody| Some(((item.picture, item.slot?), item.after?, item.score));
     let one = all_items(&app, id).await?;
     let other: HashMap<_, _> = all_items(&app, other)

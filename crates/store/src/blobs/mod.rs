@@ -93,8 +93,10 @@ impl Blobs {
     }
 
     /// How much more the store holds; nothing where it is a bucket, or where the system does not say.
-    pub fn free(&self) -> Option<Weight> {
-        let disk = rustix::fs::statvfs(self.folder.as_deref()?).ok()?;
+    pub async fn free(&self) -> Option<Weight> {
+        let folder = Arc::clone(self.folder.as_ref()?);
+        let asked = tokio::task::spawn_blocking(move || rustix::fs::statvfs(&*folder));
+        let disk = asked.await.ok()?.ok()?;
         Some(Weight(disk.f_bavail.saturating_mul(disk.f_frsize)))
     }
 
