@@ -209,6 +209,26 @@ impl Application {
         }
     }
 
+    /// Waits until all of so many pictures are analysed and nothing is left to be done.
+    ///
+    /// # Panics
+    /// Where that takes more than two minutes.
+    pub async fn until_all_is_done(&self, pictures: usize) {
+        let end = Instant::now() + Duration::from_secs(120);
+        loop {
+            let list = self.json("/api/pictures?limit=500").await;
+            let list = list["pictures"].as_array().unwrap();
+            let analysed = list.iter().filter(|picture| picture["analysis"].is_object()).count();
+            let jobs = self.json("/api/jobs").await;
+            let is_idle = jobs["kinds"].as_array().unwrap().is_empty();
+            if list.len() == pictures && analysed == pictures && is_idle {
+                return;
+            }
+            assert!(Instant::now() < end, "{analysed} of {pictures} of {}: {jobs:#}", list.len());
+            tokio::time::sleep(Duration::from_millis(100)).await;
+        }
+    }
+
     /// What the API answers at `path`.
     pub async fn json(&self, path: &str) -> serde_json::Value {
         let text = crate::http::bytes_at(self.url(path)).await;

@@ -34,23 +34,6 @@ async fn begun(home: &Home, kind: &str) -> Vec<i64> {
     brisk_margin_testing::numbers(home.database(), &sql).await
 }
 
-/// Waits until every picture is analysed and nothing is left to be done; at most two minutes.
-async fn until_all_is_done(application: &Application, pictures: usize) {
-    let end = Instant::now() + Duration::from_secs(120);
-    loop {
-        let list = application.json("/api/pictures?limit=500").await;
-        let list = list["pictures"].as_array().unwrap();
-        let analysed = list.iter().filter(|picture| picture["analysis"].is_object()).count();
-        let jobs = application.json("/api/jobs").await;
-        let is_idle = jobs["kinds"].as_array().unwrap().is_empty();
-        if list.len() == pictures && analysed == pictures && is_idle {
-            return;
-        }
-        assert!(Instant::now() < end, "{analysed} of {pictures} of {}: {jobs:#}", list.len());
-        tokio::time::sleep(Duration::from_millis(100)).await;
-    }
-}
-
 #[tokio::test(flavor = "multi_thread")]
 async fn two_servers_and_two_workers_do_everything_once() {
     let home = Home::empty().await;
@@ -60,7 +43,7 @@ async fn two_servers_and_two_workers_do_everything_once() {
         let server = if n % 2 == 0 { &one } else { &two };
         assert!(upload(server, &format!("{n}.jpg"), gradient_jpeg(300 + n, 200)).await);
     }
-    until_all_is_done(&two, 30).await;
+    two.until_all_is_done(30).await;
     assert_eq!(begun(&home, "analyse").await, [1; 30]);
     let shown = |picture: &Value| picture["issues"].as_array().map(Vec::len);
     let list = one.json("/api/pictures?limit=500").await;
@@ -76,7 +59,7 @@ async fn machines_that_share_a_bucket_and_no_folder_work_for_one_site() {
     let _worker = there.worker();
     let file = gradient_jpeg(900, 600);
     assert!(upload(&server, "dome.jpg", file.clone()).await);
-    until_all_is_done(&server, 1).await;
+    server.until_all_is_done(1).await;
 
     let other = third.serve_with(&["--no-workers"]);
     let id = other.json("/api/pictures").await["pictures"][0]["id"].as_str().unwrap().to_owned();
@@ -107,7 +90,7 @@ async fn without_workers_nothing_is_done_until_one_comes() {
     }]);
     assert_eq!(server.json("/api/jobs").await["kinds"], waiting);
     let _worker = home.worker();
-    until_all_is_done(&server, 1).await;
+    server.until_all_is_done(1).await;
 }
 
 #[tokio::test(flavor = "multi_thread")]
@@ -132,7 +115,7 @@ async fn kills_of_server_and_worker_at_random_moments_lose_no_work() {
         }
     }
     let server = home.serve();
-    until_all_is_done(&server, accepted).await;
+    server.until_all_is_done(accepted).await;
     assert_eq!(accepted, 3 * rounds() as usize);
     let failed = server.json("/api/jobs").await["jobs"].clone();
     let failed = failed.as_array().unwrap().iter().filter(|job| job["state"] == "failed").count();
@@ -165,7 +148,7 @@ async fn a_database_that_is_away_under_load_costs_time_and_nothing_else() {
     brisk_margin_testing::set_answering(home.database(), true).await;
 
     assert!(upload(&server, "after.jpg", gradient_jpeg(400, 200)).await, "it goes on by itself");
-    until_all_is_done(&server, accepted + 1).await;
+    server.until_all_is_done(accepted + 1).await;
     let jobs = server.json("/api/jobs").await;
     let failed = jobs["jobs"].as_array().unwrap().iter().filter(|job| job["state"] == "failed");
     assert_eq!(failed.count(), 0, "{jobs:#}");

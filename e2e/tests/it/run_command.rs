@@ -35,6 +35,7 @@ async fn a_plan_is_told_a_run_is_waited_for_and_a_failure_is_an_exit_code() {
         let file = encoded(&spots(n, 500, 340), Format::Jpeg, 97);
         application.upload(&format!("walk-{n}.jpg"), file).await;
     }
+    application.until_all_is_done(3).await;
     let site = application.json("/api/site").await["name"].as_str().unwrap().to_owned();
     let over = ["--site", &site, "--slot", "Card", "--filter", "search=walk"];
     let plan = run(&application, &[&over[..], &["--plan", "--json"]].concat()).await;
@@ -42,11 +43,13 @@ async fn a_plan_is_told_a_run_is_waited_for_and_a_failure_is_an_exit_code() {
     assert_eq!(lines(&plan)[0]["sets"], 3, "{:?}", lines(&plan));
     assert_eq!(application.json("/api/runs").await, json!([]), "it was only told");
 
-    // One original is lost: that costs the one.
+    // One original is lost, and its pixels are not in memory any more: that costs the one.
     let lost = application.json("/api/pictures").await["pictures"][0]["hash"].clone();
     let lost = lost.as_str().unwrap();
     let blobs = home.data.path().join("data/blobs");
     std::fs::remove_file(blobs.join(&lost[..2]).join(lost)).unwrap();
+    application.kill();
+    let application = home.serve();
     let done = run(&application, &[&over[..], &["--json", "--name", "Walks"]].concat()).await;
     assert_eq!(done.status.code(), Some(1), "{}", said(&done));
     assert!(said(&done).contains("1 set could not be made"), "{}", said(&done));
