@@ -14,7 +14,8 @@
 //! 6. People [`describe`] a picture; [`naming`] proposes file names.
 //! 7. [`issue`] lists what can be worth mending, [`status`] what is for a picture and [`showing`]
 //!    for a place, [`budget`] what margin is left.
-//! 8. Long work is a [`job`].
+//! 8. A [`publication`] writes to a site, and can be taken back.
+//! 9. Long work is a [`job`].
 
 pub mod adjustments;
 pub mod background;
@@ -51,6 +52,7 @@ pub mod place_kind;
 pub mod place_status;
 pub mod place_use;
 pub mod placement;
+pub mod publication;
 pub mod recognise;
 pub mod render_spec;
 pub mod responsive;

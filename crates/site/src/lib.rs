@@ -7,12 +7,16 @@
 //!   `pseudo_boxes` are asked of the browser; [`reading`] is what it tells,
 //!   [`fetched`] the files that came, each a [`file_reader`].
 //! - [`measure`](mod@measure): one page or a whole site; [`measured`] is what was found.
+//! - [`elements`]: where all that a page has stands, before and after a change of it.
+//! - [`source`]: pages and style sheets byte for byte; [`rewriting`] has them offer other files.
+//! - [`publishing`]: what is written to a site's folder, and how it goes back.
 //! - [`archive`]: sites that come as files.
 //! - [`host`]: serves a folder as a customer's web host would.
 
 pub mod archive;
 pub mod chromium;
 mod devtools;
+pub mod elements;
 pub mod error;
 pub mod fetched;
 pub mod file_reader;
@@ -24,6 +28,9 @@ pub mod page;
 mod page_scripts;
 pub mod plan;
 mod pseudo_boxes;
+pub mod publishing;
 pub mod reading;
+pub mod rewriting;
+pub mod source;
 mod tabs;
 mod traffic;

@@ -13,6 +13,7 @@ use tokio::sync::mpsc;
 use url::Url;
 
 use crate::chromium::Chromium;
+use crate::elements::ElementBox;
 use crate::error::{MeasureError, PageError};
 use crate::fetched::{Files, KnownFiles};
 use crate::gate::{Authority, Gate};
@@ -103,10 +104,11 @@ impl Measurer {
         let last = self.at(&tab, address, *widest).await?;
         let mut files = Files::new();
         let mut sheet = Sheet::default();
-        for Opened { viewport, density, reading, files: new } in
+        for Opened { viewport, density, reading, files: new, elements } in
             others.into_iter().chain([last]).flatten()
         {
             files.extend(new);
+            sheet.add_elements(viewport, elements);
             sheet.add(viewport, density, &reading, &files);
         }
         sheet.open_hidden();
@@ -169,7 +171,7 @@ impl Measurer {
         for &density in &self.plan.densities {
             let same = opened.first().filter(|first| !first.reading.depends_on_density);
             if let Some(same) = same {
-                let same = Opened { density, ..same.clone() };
+                let same = Opened { density, elements: Vec::new(), ..same.clone() };
                 opened.push(same);
                 continue;
             }
@@ -183,7 +185,12 @@ impl Measurer {
             self.loads.fetch_add(1, Ordering::Relaxed);
             let found = tab.open(address, opening).await;
             let (reading, files) = found.map_err(|error| self.explain(address, error))?;
-            opened.push(Opened { viewport, density, reading, files });
+            // They are the same at every density.
+            let elements = match self.plan.tells_elements && opened.is_empty() {
+                true => tab.elements().await?,
+                false => Vec::new(),
+            };
+            opened.push(Opened { viewport, density, reading, files, elements });
         }
         Ok(opened)
     }
@@ -289,6 +296,7 @@ struct Opened {
     density: Density,
     reading: Reading,
     files: Files,
+    elements: Vec<ElementBox>,
 }
 
 /// An address without the part that only says where on the page.

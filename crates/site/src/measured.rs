@@ -8,6 +8,7 @@ use brisk_margin_core::place_kind::PlaceKind;
 use brisk_margin_core::shown_by::{Fixed, FixedPicture, ShownBy};
 use brisk_margin_core::units::{Bytes, Density};
 
+use crate::elements::ElementBox;
 use crate::fetched::{Fetched, Files};
 use crate::reading::{Found, Icon, Known, Opened, PageRect, Reading};
 
@@ -33,6 +34,10 @@ pub struct MeasuredPage {
     pub icons: Vec<PageIcon>,
     /// Places beyond the limit of 1,000.
     pub left: usize,
+    /// How many `<img>` elements it has.
+    pub images: usize,
+    /// Where all its elements stand, by layout width, where that was asked for.
+    pub elements: BTreeMap<u32, Vec<ElementBox>>,
     /// Where it links to.
     pub links: Vec<String>,
     /// The files that came, by their addresses.
@@ -59,6 +64,8 @@ pub struct FoundPlace {
     pub selector: String,
     /// The same without positions.
     pub loose: String,
+    /// Which of the page's `<img>` elements it is, where it is one.
+    pub image: Option<usize>,
     /// What it is for.
     pub kind: PlaceKind,
     /// What was measured; no copy of its files is kept yet.
@@ -75,6 +82,8 @@ pub(crate) struct Sheet {
     places: Vec<Entry>,
     icons: Vec<Icon>,
     left: usize,
+    images: usize,
+    elements: BTreeMap<u32, Vec<ElementBox>>,
     links: Vec<String>,
 }
 
@@ -106,6 +115,7 @@ impl Sheet {
         self.breakpoints.clone_from(&reading.breakpoints);
         self.icons.clone_from(&reading.icons);
         self.left = reading.left;
+        self.images = reading.images;
         self.links.clone_from(&reading.links);
         for found in &reading.found {
             let file = files.get(&found.address).filter(|file| file.status < 400 && found.loaded);
@@ -127,6 +137,13 @@ impl Sheet {
             }
             details.above_fold |= size.is_shown() && found.rect.y < f64::from(viewport.height);
             details.lcp |= reading.lcp.as_ref() == Some(&found.selector);
+        }
+    }
+
+    /// Notes where all elements stand at a layout width.
+    pub(crate) fn add_elements(&mut self, viewport: LayoutWidth, elements: Vec<ElementBox>) {
+        if !elements.is_empty() {
+            self.elements.insert(viewport.width, elements);
         }
     }
 
@@ -205,6 +222,8 @@ impl Sheet {
                 })
                 .collect(),
             left: self.left,
+            images: self.images,
+            elements: self.elements,
             links: self.links,
             files,
         }
@@ -234,6 +253,7 @@ impl Entry {
         let place = FoundPlace {
             selector: found.selector.clone(),
             loose: found.loose.clone(),
+            image: found.image,
             kind: found.kind,
             details,
         };

@@ -11,6 +11,7 @@ use serde_json::{Value, json};
 use tokio::time::timeout;
 
 use crate::devtools::{DevtoolsError, Session};
+use crate::elements::ElementBox;
 use crate::error::PageError;
 use crate::fetched::{Files, KnownFiles};
 use crate::file_reader::FileReader;
@@ -213,6 +214,11 @@ impl Tab {
             boxes[at] = told;
         }
         Ok(boxes)
+    }
+
+    /// Where all that the page has stands now.
+    pub async fn elements(&self) -> Result<Vec<ElementBox>, PageError> {
+        read_as(self.evaluate(page_scripts::ELEMENTS).await?)
     }
 
     /// Reads the page as it is laid out now.

@@ -26,6 +26,8 @@ pub struct Plan {
     pub patience: Duration,
     /// Tells what the files that come are.
     pub reader: FileReader,
+    /// Whether the boxes of all elements are told, besides those of the places.
+    pub tells_elements: bool,
 }
 
 impl Plan {
@@ -44,6 +46,7 @@ impl Plan {
             pages: 50,
             patience: Duration::from_secs(20),
             reader,
+            tells_elements: false,
         })
     }
 }

@@ -18,6 +18,8 @@ pub struct Reading {
     pub address: String,
     /// Every place that shows a picture.
     pub found: Vec<Found>,
+    /// How many `<img>` elements it has.
+    pub images: usize,
     /// Places beyond the limit.
     pub left: usize,
     /// The icons that its head names.
@@ -43,6 +45,8 @@ pub struct Found {
     pub selector: String,
     /// The same without positions: elements alike share it.
     pub loose: String,
+    /// Which of the page's `<img>` elements it is, where it is one.
+    pub image: Option<usize>,
     /// Finds the element that it belongs to, which may show several.
     pub base: String,
     /// How it is shown.

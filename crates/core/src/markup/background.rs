@@ -76,8 +76,30 @@ impl Background {
         css
     }
 
+    /// The image of each range of viewports, by the narrowest one that is in it, those first: what stands
+    /// in place of the address in a declaration. `quote` is that of its strings.
+    pub fn images(&self, quote: char) -> Vec<(u32, String)> {
+        let image = |choices: &[Choice<'_>]| {
+            let url = |file: &File| format!("url({quote}{}{quote})", quoted(&file.address, quote));
+            match choices {
+                [] => "none".to_owned(),
+                [only] => url(only.file),
+                several => {
+                    let option = |choice: &Choice<'_>| {
+                        let Choice { file, format, density } = choice;
+                        let (kind, density) = (format.media_type(), density.get());
+                        format!("{} type({quote}{kind}{quote}) {density}x", url(file))
+                    };
+                    let list: Vec<String> = several.iter().map(option).collect();
+                    format!("image-set({})", list.join(", "))
+                }
+            }
+        };
+        self.rules().iter().map(|rule| (rule.from, image(&rule.options))).collect()
+    }
+
     fn declared(&self, options: &[Choice<'_>]) -> String {
-        let url = |file: &File| format!("url(\"{}\")", quoted(&file.address));
+        let url = |file: &File| format!("url(\"{}\")", quoted(&file.address, '"'));
         let universal: Vec<_> = options.iter().filter(|o| o.format.is_universal()).collect();
         let mut out = format!("{} {{\n", self.selector);
         // Browsers that know no `image-set()` get what is neither blurred nor very heavy.
@@ -134,9 +156,10 @@ impl Background {
     }
 }
 
-/// As the content of a string in a style sheet (CSS Syntax 3, 4.3.5).
-fn quoted(address: &str) -> String {
-    address.replace('\\', "\\\\").replace('"', "\\\"").replace('\n', "\\a ")
+/// As the content of a string in such quotes in a style sheet (CSS Syntax 3, 4.3.5).
+fn quoted(address: &str, quote: char) -> String {
+    let escaped = address.replace('\\', "\\\\").replace('\n', "\\a ");
+    escaped.replace(quote, &format!("\\{quote}"))
 }
 
 #[cfg(test)]
@@ -215,6 +238,22 @@ mod tests {
     }
 
     #[test]
+    fn an_image_takes_the_place_of_an_address() {
+        let widths = [390, 780, 1_280];
+        let images = background(vec![offer(0, Format::Avif, &widths)]).images('\'');
+        assert_eq!(
+            images[0],
+            (
+                0,
+                "image-set(url('dome-390.avif') type('image/avif') 1x, \
+            url('dome-780.avif') type('image/avif') 2x)"
+                    .to_owned()
+            )
+        );
+        assert_eq!(images[1], (391, "url('dome-1280.avif')".to_owned()));
+    }
+
+    #[test]
     fn one_file_for_all_needs_no_set() {
         let css = background(vec![offer(0, Format::Png, &[64])]).css();
         assert_eq!(css, ".hero {\n  background-image: url(\"dome-64.png\");\n}\n");
@@ -222,7 +261,8 @@ mod tests {
 
     #[test]
     fn a_quote_in_an_address_does_not_end_it() {
-        assert_eq!(quoted(r#"a"b\c"#), r#"a\"b\\c"#);
+        assert_eq!(quoted(r#"a"b\c"#, '"'), r#"a\"b\\c"#);
+        assert_eq!(quoted("a'b", '\''), r"a\'b");
     }
 
     proptest! {

@@ -84,12 +84,34 @@ impl Offer {
         self.files.get(n)
     }
 
+    /// What tells a browser of its files: `srcset` and `sizes`.
+    pub fn chosen_by(&self) -> [(&'static str, String); 2] {
+        [("srcset", self.srcset()), ("sizes", self.sizes.to_string())]
+    }
+
+    /// The file for browsers that read no `srcset`: neither blurred nor very heavy.
+    pub fn middle(&self) -> Option<&File> {
+        self.files.get(self.files.len() / 2)
+    }
+
+    /// As a `<source>`.
+    pub fn source(&self) -> String {
+        let mut tag = "<source".to_owned();
+        if self.from > 0 {
+            let _ = write!(tag, " media=\"(min-width: {}px)\"", self.from);
+        }
+        if !self.format.is_universal() {
+            let _ = write!(tag, " type=\"{}\"", self.format.media_type());
+        }
+        format!("{tag} {}>", self.attributes())
+    }
+
     fn attributes(&self) -> String {
         let shape = self.files.last().map_or(Size::new(1, 1), |file| file.size);
+        let [(_, srcset), (_, sizes)] = self.chosen_by();
         format!(
-            "srcset=\"{}\" sizes=\"{}\" width=\"{}\" height=\"{}\"",
-            escaped(&self.srcset()),
-            self.sizes,
+            "srcset=\"{}\" sizes=\"{sizes}\" width=\"{}\" height=\"{}\"",
+            escaped(&srcset),
             shape.width,
             shape.height
         )
@@ -107,16 +129,7 @@ impl PictureElement {
     pub fn html(&self) -> String {
         let Some((last, sources)) = self.offers.split_last() else { return String::new() };
         let mut lines = Vec::new();
-        for offer in sources {
-            let mut line = "<source".to_owned();
-            if offer.from > 0 {
-                let _ = write!(line, " media=\"(min-width: {}px)\"", offer.from);
-            }
-            if !offer.format.is_universal() {
-                let _ = write!(line, " type=\"{}\"", offer.format.media_type());
-            }
-            lines.push(format!("  {line} {}>", offer.attributes()));
-        }
+        lines.extend(sources.iter().map(|offer| format!("  {}", offer.source())));
         let image = self.image(last);
         if sources.is_empty() {
             lines.push(image);
@@ -162,9 +175,7 @@ impl PictureElement {
     }
 
     fn image(&self, offer: &Offer) -> String {
-        // Browsers that read no `srcset` get what is neither blurred nor very heavy.
-        let middle = offer.files.get(offer.files.len() / 2);
-        let source = middle.map_or("", |file| &file.address);
+        let source = offer.middle().map_or("", |file| &file.address);
         format!("<img src=\"{}\" {} {}>", escaped(source), offer.attributes(), self.words())
     }
 }

@@ -31,6 +31,9 @@ pub(crate) const READ: &str = concat!(
     "})()"
 );
 
+/// The boxes of all elements; see [`ElementBox`](crate::elements::ElementBox).
+pub(crate) const ELEMENTS: &str = concat!("(() => {", include_str!("elements.js"), "})()");
+
 /// Has lazy pictures load, of a page that is `scripted` also those that wait to be scrolled to.
 pub(crate) fn load_lazy(scripted: bool) -> String {
     format!("(async (scripted) => {{{}}})({scripted})", include_str!("lazy.js"))

@@ -20,8 +20,10 @@ const openedAt = (element, edge, inWindow) => {
 
 const largest = globalThis.__lcp;
 const isLargest = (one) => largest && one.of === largest.element && (!largest.address || largest.address === one.address);
+const images = new Map([...document.images].map((image, n) => [image, n]));
 const told = ({ of: element, suffix, ...one }) => ({
   ...one,
+  image: images.get(element) ?? null,
   // Enough to see what it is; the length tells the rest.
   length: one.address.length,
   address: one.address.startsWith("data:") ? one.address.slice(0, 60) : one.address,
@@ -40,6 +42,7 @@ return {
   title: document.title,
   address: location.href,
   found: found.slice(0, MOST).map(told),
+  images: images.size,
   left: Math.max(0, found.length - MOST),
   dependsOnDensity: rules.asksForDensity,
   icons,

@@ -340,7 +340,7 @@ impl Measuring {
         // A file is served at many widths and densities, and kept once.
         let mut kept = HashMap::new();
         let mut places = Vec::new();
-        for FoundPlace { selector, loose, kind, mut details } in page.places {
+        for FoundPlace { selector, loose, kind, mut details, .. } in page.places {
             for file in details.files.values_mut().flat_map(|at| at.values_mut()) {
                 file.hash = self.keep_file(file, &page.files, &mut kept).await?;
                 file.url = shown(&file.url);

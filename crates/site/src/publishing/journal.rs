@@ -1,0 +1,424 @@
+//! The journal of a publication: what it writes and what was there before, kept in a folder of its own
+//! before anything of the site is touched.
+
+use std::collections::BTreeMap;
+use std::fs::{self, File};
+use std::io::{self, Write};
+use std::path::{Path, PathBuf};
+
+use brisk_margin_core::publication::{Publication, Step, StepKind, StepState};
+use serde::{Deserialize, Serialize};
+use tempfile::NamedTempFile;
+use thiserror::Error;
+
+use super::folder::{FileNotes, FolderError, SiteFolder, hash_of};
+
+const PLAN: &str = "publication.json";
+const BYTES: &str = "bytes";
+
+/// A file that a publication shall write.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct NewFile {
+    /// Its path from the root of the site.
+    pub path: String,
+    /// What it is.
+    pub kind: StepKind,
+    /// The hash of what it was when the publication was prepared; nothing where it was not there.
+    pub seen: Option<String>,
+    /// What it shall be.
+    pub bytes: Vec<u8>,
+}
+
+/// A publication to a site's folder, written down.
+#[derive(Debug)]
+pub struct Journal {
+    home: PathBuf,
+    plan: Plan,
+}
+
+#[derive(Debug, Serialize, Deserialize)]
+struct Plan {
+    publication: Publication,
+    /// What each file that is replaced had beside its bytes.
+    notes: BTreeMap<String, FileNotes>,
+    /// Whether all of it is written.
+    is_done: bool,
+}
+
+/// Why a publication is not made or taken back.
+#[derive(Debug, Error)]
+pub enum PublishError {
+    /// Somebody wrote to the site meanwhile.
+    #[error("changed since it was read: {}; nothing was written, begin again", .0.join(", "))]
+    Changed(Vec<String>),
+    /// There is another one, which would be lost.
+    #[error("{} holds a publication already; take that back first", .0.display())]
+    Taken(PathBuf),
+    /// There is none.
+    #[error("{} holds no publication", .0.display())]
+    Nothing(PathBuf),
+    /// The journal cannot be read.
+    #[error("{} cannot be read: {reason}", path.display())]
+    Damaged {
+        /// Its plan.
+        path: PathBuf,
+        /// Why not.
+        reason: String,
+    },
+    /// A file of the site.
+    #[error(transparent)]
+    Folder(#[from] FolderError),
+    /// The journal's own folder.
+    #[error("the journal cannot be written: {0}")]
+    Disk(#[from] io::Error),
+}
+
+impl Journal {
+    /// Writes down in `home` that `files` are to be written to `site`, with what is there now. Nothing
+    /// of the site is touched.
+    ///
+    /// # Errors
+    /// [`PublishError::Changed`] where a file is not as it was seen, and those of both folders.
+    pub fn begin(
+        home: &Path,
+        site: &SiteFolder,
+        files: Vec<NewFile>,
+    ) -> Result<Self, PublishError> {
+        if home.join(PLAN).exists() {
+            return Err(PublishError::Taken(home.to_owned()));
+        }
+        fs::create_dir_all(home.join(BYTES))?;
+        let (mut steps, mut notes, mut changed) = (Vec::new(), BTreeMap::new(), Vec::new());
+        for NewFile { path, kind, seen, bytes } in files {
+            let there = site.read(&path)?;
+            let before = there.as_deref().map(hash_of);
+            let after = hash_of(&bytes);
+            if before != seen && before.as_ref() != Some(&after) {
+                changed.push(path);
+                continue;
+            }
+            keep(home, &after, &bytes)?;
+            if let (Some(hash), Some(there)) = (&before, &there) {
+                keep(home, hash, there)?;
+                notes.extend(site.notes(&path)?.map(|found| (path.clone(), found)));
+            }
+            steps.push(Step { path, kind, before, after });
+        }
+        if !changed.is_empty() {
+            return Err(PublishError::Changed(changed));
+        }
+        File::open(home.join(BYTES))?.sync_all()?;
+        let plan = Plan { publication: Publication::new(steps), notes, is_done: false };
+        let journal = Self { home: home.to_owned(), plan };
+        journal.write_down()?;
+        Ok(journal)
+    }
+
+    /// The publication that is written down in `home`.
+    ///
+    /// # Errors
+    /// [`PublishError::Nothing`] where there is none.
+    pub fn open(home: &Path) -> Result<Self, PublishError> {
+        let text = match fs::read(home.join(PLAN)) {
+            Ok(text) => text,
+            Err(error) if error.kind() == io::ErrorKind::NotFound => {
+                return Err(PublishError::Nothing(home.to_owned()));
+            }
+            Err(error) => return Err(error.into()),
+        };
+        let plan = serde_json::from_slice(&text);
+        let damaged = |error: serde_json::Error| PublishError::Damaged {
+            path: home.join(PLAN),
+            reason: error.to_string(),
+        };
+        Ok(Self { home: home.to_owned(), plan: plan.map_err(damaged)? })
+    }
+
+    /// What it writes.
+    pub const fn publication(&self) -> &Publication {
+        &self.plan.publication
+    }
+
+    /// Whether all of it was written.
+    pub const fn is_done(&self) -> bool {
+        self.plan.is_done
+    }
+
+    /// Writes what is not written yet: files, then style sheets, then pages. May be called again after
+    /// an end in the middle.
+    ///
+    /// # Errors
+    /// [`PublishError::Changed`] where somebody wrote one of its files since, before anything is
+    /// written, and those of the disk, after which it can go on or be taken back.
+    pub fn publish(&mut self, site: &SiteFolder) -> Result<(), PublishError> {
+        self.publish_some(site, usize::MAX)
+    }
+
+    /// [`publish`](Self::publish), ended after so many files.
+    fn publish_some(&mut self, site: &SiteFolder, most: usize) -> Result<(), PublishError> {
+        let changed = self.changed(site)?;
+        if !changed.is_empty() {
+            return Err(PublishError::Changed(changed));
+        }
+        for step in self.plan.publication.steps().iter().take(most) {
+            site.tidy(&step.path)?;
+            if self.state(site, step)? == StepState::Before {
+                // Who may do what with a page stays; when it was written does not.
+                let notes = self.plan.notes.get(&step.path).copied();
+                let notes = notes.map(|notes| FileNotes { modified: now(), ..notes });
+                site.write(&step.path, &self.kept(&step.after)?, notes)?;
+            }
+        }
+        if most >= self.plan.publication.steps().len() {
+            self.plan.is_done = true;
+            self.write_down()?;
+        }
+        Ok(())
+    }
+
+    /// Takes it back: what was replaced is as it was, with its mode and time, and what was added is
+    /// gone. What somebody wrote since is left alone, and told; `forced`, it goes as well. Where nothing
+    /// was left alone, the journal goes, too.
+    ///
+    /// # Errors
+    /// Those of the disk; it can be taken back again then.
+    pub fn take_back(self, site: &SiteFolder, forced: bool) -> Result<Vec<String>, PublishError> {
+        let left = self.take_back_some(site, forced, usize::MAX)?;
+        if left.is_empty() {
+            // Without its plan it is none.
+            fs::remove_file(self.home.join(PLAN))?;
+            let _ = fs::remove_dir_all(&self.home);
+        }
+        Ok(left)
+    }
+
+    fn take_back_some(
+        &self,
+        site: &SiteFolder,
+        forced: bool,
+        most: usize,
+    ) -> Result<Vec<String>, PublishError> {
+        let mut left = Vec::new();
+        for step in self.plan.publication.back().take(most) {
+            site.tidy(&step.path)?;
+            match (self.state(site, step)?, &step.before) {
+                (StepState::Changed, _) if !forced => left.push(step.path.clone()),
+                (StepState::Before, Some(_)) => {}
+                // Its folder may have been made without it.
+                (_, None) => site.remove(&step.path)?,
+                (_, Some(before)) => {
+                    let notes = self.plan.notes.get(&step.path).copied();
+                    site.write(&step.path, &self.kept(before)?, notes)?;
+                }
+            }
+        }
+        Ok(left)
+    }
+
+    /// Its files that somebody wrote since.
+    ///
+    /// # Errors
+    /// Those of the disk.
+    pub fn changed(&self, site: &SiteFolder) -> Result<Vec<String>, PublishError> {
+        let mut changed = Vec::new();
+        for step in self.plan.publication.steps() {
+            if self.state(site, step)? == StepState::Changed {
+                changed.push(step.path.clone());
+            }
+        }
+        Ok(changed)
+    }
+
+    fn state(&self, site: &SiteFolder, step: &Step) -> Result<StepState, PublishError> {
+        let now = site.read(&step.path)?;
+        Ok(step.state(now.as_deref().map(hash_of).as_deref()))
+    }
+
+    fn kept(&self, hash: &str) -> Result<Vec<u8>, PublishError> {
+        Ok(fs::read(self.home.join(BYTES).join(hash))?)
+    }
+
+    fn write_down(&self) -> Result<(), PublishError> {
+        let text = serde_json::to_vec_pretty(&self.plan).map_err(io::Error::other)?;
+        put(&self.home, PLAN, &text)?;
+        Ok(File::open(&self.home)?.sync_all()?)
+    }
+}
+
+fn now() -> (u64, u32) {
+    let now = std::time::SystemTime::now().duration_since(std::time::UNIX_EPOCH);
+    now.map_or((0, 0), |now| (now.as_secs(), now.subsec_nanos()))
+}
+
+/// Keeps `bytes` under their `hash`.
+fn keep(home: &Path, hash: &str, bytes: &[u8]) -> io::Result<()> {
+    let folder = home.join(BYTES);
+    match folder.join(hash).exists() {
+        true => Ok(()),
+        false => put(&folder, hash, bytes),
+    }
+}
+
+fn put(folder: &Path, name: &str, bytes: &[u8]) -> io::Result<()> {
+    let mut whole = NamedTempFile::new_in(folder)?;
+    whole.write_all(bytes)?;
+    whole.as_file().sync_all()?;
+    whole.persist(folder.join(name))?;
+    Ok(())
+}
+
+#[cfg(test)]
+mod tests {
+    use std::os::unix::fs::{MetadataExt, PermissionsExt};
+
+    use super::*;
+    use proptest::prelude::*;
+    use tempfile::TempDir;
+
+    /// Path, bytes, mode and time of every file.
+    type Seen = BTreeMap<PathBuf, (Vec<u8>, u32, (i64, i64))>;
+
+    fn seen(folder: &Path) -> Seen {
+        let mut all = Seen::new();
+        for entry in fs::read_dir(folder).unwrap() {
+            let path = entry.unwrap().path();
+            if path.is_dir() {
+                let below = seen(&path);
+                assert!(!below.is_empty(), "an empty folder is left: {}", path.display());
+                all.extend(below);
+            } else {
+                let found = fs::metadata(&path).unwrap();
+                let told = (found.mode(), (found.mtime(), found.mtime_nsec()));
+                all.insert(path.clone(), (fs::read(path).unwrap(), told.0, told.1));
+            }
+        }
+        all
+    }
+
+    struct Site {
+        _home: TempDir,
+        root: PathBuf,
+        journal: PathBuf,
+    }
+
+    fn site(files: &[(&str, &str)]) -> Site {
+        let home = tempfile::tempdir().unwrap();
+        let (root, journal) = (home.path().join("site"), home.path().join("journal"));
+        for (n, (path, text)) in files.iter().enumerate() {
+            let path = root.join(path);
+            fs::create_dir_all(path.parent().unwrap()).unwrap();
+            fs::write(&path, text).unwrap();
+            fs::set_permissions(&path, fs::Permissions::from_mode(0o640 + n as u32 % 8)).unwrap();
+        }
+        Site { _home: home, root, journal }
+    }
+
+    fn new(path: &str, kind: StepKind, seen: Option<&str>, text: &str) -> NewFile {
+        let seen = seen.map(|text| hash_of(text.as_bytes()));
+        NewFile { path: path.to_owned(), kind, seen, bytes: text.as_bytes().to_vec() }
+    }
+
+    fn change() -> (Site, Vec<NewFile>) {
+        let site = site(&[("index.html", "old page"), ("a/style.css", "old style"), ("b", "b")]);
+        let files = vec![
+            new("index.html", StepKind::Page, Some("old page"), "new page"),
+            new("a/style.css", StepKind::Style, Some("old style"), "new style"),
+            new("v/1.webp", StepKind::File, None, "one"),
+            new("v/2.webp", StepKind::File, None, "two"),
+        ];
+        (site, files)
+    }
+
+    #[test]
+    fn what_is_published_and_taken_back_is_as_it_was_after_an_end_at_any_step() {
+        for (written, gone) in (0..=4).flat_map(|written| (0..=4).map(move |gone| (written, gone)))
+        {
+            let (site, files) = change();
+            let before = seen(&site.root);
+            let folder = SiteFolder::open(&site.root).unwrap();
+            let mut journal = Journal::begin(&site.journal, &folder, files).unwrap();
+            assert_eq!(seen(&site.root), before, "nothing is touched before");
+            journal.publish_some(&folder, written).unwrap();
+            // An end in the middle of writing, and one in the middle of taking back.
+            Journal::open(&site.journal).unwrap().take_back_some(&folder, false, gone).unwrap();
+            let left = Journal::open(&site.journal).unwrap().take_back(&folder, false).unwrap();
+            assert!(left.is_empty(), "{left:?}");
+            assert_eq!(seen(&site.root), before, "after {written} written and {gone} taken back");
+            assert!(!site.journal.exists());
+        }
+    }
+
+    #[test]
+    fn after_an_end_in_the_middle_it_goes_on() {
+        let (site, files) = change();
+        let folder = SiteFolder::open(&site.root).unwrap();
+        let mut journal = Journal::begin(&site.journal, &folder, files.clone()).unwrap();
+        journal.publish_some(&folder, 3).unwrap();
+        let page = fs::read_to_string(site.root.join("index.html")).unwrap();
+        assert_eq!(page, "old page", "pages come last");
+        let mut journal = Journal::open(&site.journal).unwrap();
+        assert!(!journal.is_done());
+        journal.publish(&folder).unwrap();
+        assert!(Journal::open(&site.journal).unwrap().is_done());
+        assert_eq!(fs::read_to_string(site.root.join("index.html")).unwrap(), "new page");
+        let mode = fs::metadata(site.root.join("index.html")).unwrap().mode() & 0o777;
+        assert_eq!(mode, 0o640, "who may read it stays");
+        let again = Journal::begin(&site.journal, &folder, files).unwrap_err();
+        assert!(matches!(again, PublishError::Taken(_)), "{again}");
+    }
+
+    #[test]
+    fn what_somebody_wrote_meanwhile_is_told_and_stays() {
+        let (site, files) = change();
+        let folder = SiteFolder::open(&site.root).unwrap();
+        fs::write(site.root.join("index.html"), "theirs").unwrap();
+        let refused = Journal::begin(&site.journal, &folder, files).unwrap_err();
+        assert!(refused.to_string().contains("index.html"), "{refused}");
+        assert!(matches!(Journal::open(&site.journal), Err(PublishError::Nothing(_))));
+
+        let (site, files) = change();
+        let folder = SiteFolder::open(&site.root).unwrap();
+        let mut journal = Journal::begin(&site.journal, &folder, files).unwrap();
+        fs::write(site.root.join("a/style.css"), "theirs").unwrap();
+        assert!(matches!(journal.publish(&folder), Err(PublishError::Changed(_))));
+        assert!(!site.root.join("v").exists(), "nothing was written");
+
+        let (site, files) = change();
+        let folder = SiteFolder::open(&site.root).unwrap();
+        let mut journal = Journal::begin(&site.journal, &folder, files).unwrap();
+        journal.publish(&folder).unwrap();
+        fs::write(site.root.join("index.html"), "theirs").unwrap();
+        let left = journal.take_back(&folder, false).unwrap();
+        assert_eq!(left, ["index.html"]);
+        assert_eq!(fs::read_to_string(site.root.join("index.html")).unwrap(), "theirs");
+        assert_eq!(fs::read_to_string(site.root.join("a/style.css")).unwrap(), "old style");
+        let journal = Journal::open(&site.journal).unwrap();
+        assert!(journal.take_back(&folder, true).unwrap().is_empty());
+        assert_eq!(fs::read_to_string(site.root.join("index.html")).unwrap(), "old page");
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(40))]
+        #[test]
+        fn any_site_is_as_it_was_after_publishing_and_taking_back(
+            there in prop::collection::btree_map("[a-c]/[a-d]{1,2}", "[a-z]{0,8}", 1..8),
+            written in prop::collection::btree_map("[a-e]/[a-d]{1,2}", "[A-Z]{0,8}", 1..8),
+            ended in 0usize..9,
+        ) {
+            let files: Vec<(&str, &str)> =
+                there.iter().map(|(path, text)| (path.as_str(), text.as_str())).collect();
+            let site = site(&files);
+            let before = seen(&site.root);
+            let folder = SiteFolder::open(&site.root).unwrap();
+            let kinds = [StepKind::File, StepKind::Style, StepKind::Page];
+            let news = written.iter().enumerate().map(|(n, (path, text))| {
+                new(path, kinds[n % 3], there.get(path).map(String::as_str), text)
+            });
+            let mut journal = Journal::begin(&site.journal, &folder, news.collect()).unwrap();
+            journal.publish_some(&folder, ended).unwrap();
+            let left = Journal::open(&site.journal).unwrap().take_back(&folder, false).unwrap();
+            prop_assert!(left.is_empty());
+            prop_assert_eq!(seen(&site.root), before);
+        }
+    }
+}

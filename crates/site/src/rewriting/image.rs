@@ -1,0 +1,134 @@
+//! Images: an `<img>` or `<picture>` of a page that offers new files (HTML Standard, 4.8.1 to 4.8.4).
+//!
+//! Its class, id, handlers, alternative text and all else stay as they are written. A `<picture>` around
+//! it has no box of its own (CSS Display 3, `display: contents`), and no space in it that could be seen.
+
+use brisk_margin_core::layout::BoxSize;
+use brisk_margin_core::markup::picture::{Loading, Offer};
+
+use crate::source::page::PageSource;
+use crate::source::splice::Splice;
+
+/// What an image of a page offers from now on.
+#[derive(Debug, Clone, PartialEq)]
+pub struct NewImage<'a> {
+    /// In the order in which browsers look; the last is the `<img>` itself, and the only one where no
+    /// `<picture>` is to be around it.
+    pub offers: &'a [Offer],
+    /// When it is loaded.
+    pub loading: Loading,
+    /// The box that an `<img>` which names no size is given.
+    pub size: Option<BoxSize>,
+}
+
+/// What is to be changed for the `<img>` that is the tag `at` of `page` to offer `new`.
+pub fn change(page: &PageSource<'_>, at: usize, new: &NewImage<'_>) -> Vec<Splice> {
+    let image = &page.tags()[at];
+    let Some((own, others)) = new.offers.split_last() else { return Vec::new() };
+    let mut changes: Vec<Splice> = Vec::new();
+    if let Some(middle) = own.middle() {
+        changes.push(image.set("src", &middle.address));
+    }
+    changes.extend(own.chosen_by().map(|(name, value)| image.set(name, &value)));
+    if let Some(size) = new.size.filter(|_| !image.names_size()) {
+        changes.push(image.set("width", &size.width.round().to_string()));
+        changes.push(image.set("height", &size.height.round().to_string()));
+    }
+    match new.loading {
+        // It would wait for the layout, though it is what a visitor waits for.
+        Loading::First => {
+            let waits = image.value("loading").is_some_and(|v| v.eq_ignore_ascii_case("lazy"));
+            changes.extend(waits.then(|| image.set("loading", "eager")));
+            changes.extend(image.set_where_silent("fetchpriority", "high"));
+        }
+        Loading::WithPage => {}
+        Loading::Lazy => changes.extend(image.set_where_silent("loading", "lazy")),
+    }
+    changes.extend(image.set_where_silent("decoding", "async"));
+    let sources: String = others.iter().map(Offer::source).collect();
+    match page.picture_of(at) {
+        Some(picture) => {
+            let old = picture.sources.iter().map(|&source| page.tags()[source].range.clone());
+            changes.extend(old.map(|range| Splice::new(range, "")));
+            changes.push(Splice::insert(image.range.start, sources));
+        }
+        None if others.is_empty() => {}
+        None => {
+            let open = format!("<picture style=\"display:contents\">{sources}");
+            changes.push(Splice::insert(image.range.start, open));
+            changes.push(Splice::insert(image.range.end, "</picture>"));
+        }
+    }
+    let encode = |change: Splice| match String::from_utf8(change.text) {
+        Ok(text) => Splice::new(change.range, page.encoded(&text)),
+        Err(bytes) => Splice::new(change.range, bytes.into_bytes()),
+    };
+    changes.into_iter().map(encode).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::source::splice::spliced;
+    use brisk_margin_core::format::Format;
+    use brisk_margin_core::geometry::Size;
+    use brisk_margin_core::markup::picture::File;
+    use brisk_margin_core::sizes::Sizes;
+
+    fn offer(format: Format) -> Offer {
+        let file = |width: u32| File {
+            address: format!("v/dome-{width}.{}", format.extension()),
+            size: Size::new(width, width / 2),
+        };
+        let sizes = Sizes::of(&[(390, 300.0), (1_280, 300.0)].into(), &[]).unwrap();
+        Offer { from: 0, format, sizes, files: vec![file(300), file(600)] }
+    }
+
+    fn changed(page: &str, offers: &[Offer], loading: Loading) -> String {
+        let size = Some(BoxSize::new(300.0, 150.0));
+        let source = PageSource::read(page.as_bytes()).unwrap();
+        let at = source.tags().iter().position(|tag| tag.name == "img").unwrap();
+        let changes = change(&source, at, &NewImage { offers, loading, size });
+        String::from_utf8(spliced(page.as_bytes(), changes).unwrap()).unwrap()
+    }
+
+    #[test]
+    fn one_format_changes_the_image_itself_and_nothing_else_of_it() {
+        let page = "<a\thref=x><IMG onclick='go(1 > 0)' CLASS=hero src='m/dome.jpg'   alt=\"The\ndome\" \
+            data-x width=300 height=150 /></a>";
+        assert_eq!(
+            changed(page, &[offer(Format::Jpeg)], Loading::WithPage),
+            "<a\thref=x><IMG onclick='go(1 > 0)' CLASS=hero src='v/dome-600.jpg'   alt=\"The\ndome\" \
+             data-x width=300 height=150 srcset=\"v/dome-300.jpg 300w, v/dome-600.jpg 600w\" \
+             sizes=\"300px\" decoding=\"async\" /></a>"
+        );
+    }
+
+    #[test]
+    fn several_formats_are_put_around_it_without_a_box_or_a_space() {
+        let page = "<p> <img src=m/dome.jpg loading=lazy> </p>";
+        let offers = [offer(Format::Webp), offer(Format::Jpeg)];
+        assert_eq!(
+            changed(page, &offers, Loading::First),
+            "<p> <picture style=\"display:contents\"><source type=\"image/webp\" \
+             srcset=\"v/dome-300.webp 300w, v/dome-600.webp 600w\" sizes=\"300px\" width=\"600\" \
+             height=\"300\"><img src=\"v/dome-600.jpg\" loading=\"eager\" \
+             srcset=\"v/dome-300.jpg 300w, v/dome-600.jpg 600w\" sizes=\"300px\" width=\"300\" \
+             height=\"150\" fetchpriority=\"high\" decoding=\"async\"></picture> </p>"
+        );
+    }
+
+    #[test]
+    fn a_picture_that_is_there_keeps_its_element_and_loses_its_old_sources() {
+        let page = "<picture class=p>\n <source srcset=a.webp type=image/webp><!-- kept -->\n \
+            <img src=a.jpg srcset='b.jpg 2x' width=3 decoding=sync>\n</picture>";
+        let made = changed(page, &[offer(Format::Webp), offer(Format::Png)], Loading::Lazy);
+        assert_eq!(
+            made,
+            "<picture class=p>\n <!-- kept -->\n <source type=\"image/webp\" \
+             srcset=\"v/dome-300.webp 300w, v/dome-600.webp 600w\" sizes=\"300px\" width=\"600\" \
+             height=\"300\"><img src=\"v/dome-600.png\" srcset='v/dome-300.png 300w, v/dome-600.png \
+             600w' width=3 decoding=sync sizes=\"300px\" loading=\"lazy\">\n</picture>"
+        );
+    }
+}

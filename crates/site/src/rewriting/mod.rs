@@ -1,0 +1,10 @@
+//! Rewriting: pages and style sheets that offer browsers new files, and differ from what was there in
+//! nothing else.
+//!
+//! - [`address`]: how new files are written in the manner of the page.
+//! - [`image`](mod@image): an `<img>` or `<picture>`.
+//! - [`style`]: a background, in a style sheet or in the page.
+
+pub mod address;
+pub mod image;
+pub mod style;
