@@ -138,3 +138,24 @@ pub fn rendered_class(
         other => other,
     }
 }
+
+/// Those of `formats`, the best first, that are worth offering: one whose files came out heavier than
+/// those of a format behind it would only make pages slower. `weight` is that of a format's files, where
+/// they are all made.
+///
+/// ```
+/// use brisk_margin_core::choice::worth_offering;
+/// use brisk_margin_core::format::Format;
+/// use brisk_margin_core::units::Bytes;
+///
+/// let weight = |format| Some(Bytes(if format == Format::Avif { 900 } else { 800 }));
+/// assert_eq!(worth_offering(&[Format::Avif, Format::Jpeg], weight), [Format::Jpeg]);
+/// ```
+pub fn worth_offering(formats: &[Format], weight: impl Fn(Format) -> Option<Bytes>) -> Vec<Format> {
+    let lighter = |n: usize, format: Format| {
+        let behind = formats[n + 1..].iter().filter_map(|&other| weight(other)).min();
+        weight(format).zip(behind).is_none_or(|(own, behind)| own < behind)
+    };
+    let formats = formats.iter().copied().enumerate();
+    formats.filter(|&(n, format)| lighter(n, format)).map(|(_, format)| format).collect()
+}

@@ -41,6 +41,32 @@ pub struct Slot {
 }
 
 impl Slot {
+    /// A slot that was recognised on a page, by its `selector` without positions, with its boxes at the
+    /// layout widths and at every viewport that was looked at. What it is for names it until what is
+    /// around it does.
+    pub fn recognised(
+        id: Uuid,
+        kind: PlaceKind,
+        selector: &str,
+        fit: Fit,
+        measured: Boxes,
+        looked_at: Boxes,
+    ) -> Self {
+        Self {
+            id,
+            name: kind.name().to_owned(),
+            kind,
+            selector: Some(selector.to_owned()),
+            fit,
+            measured,
+            looked_at,
+            hand_boxes: None,
+            cropping: None,
+            densities: vec![Density::ONE, Density::REFERENCE],
+            budget: None,
+        }
+    }
+
     /// Its boxes by layout width: those set by hand before those measured.
     pub fn boxes(&self) -> &Boxes {
         self.hand_boxes.as_ref().unwrap_or(&self.measured)

@@ -4,6 +4,7 @@ use serde::{Deserialize, Serialize};
 use thiserror::Error;
 
 use crate::geometry::Size;
+use crate::object_fit::ObjectFit;
 use crate::units::{CssPx, UnitError};
 
 /// The longest side of a slot, in CSS pixels.
@@ -41,6 +42,18 @@ impl Fit {
     /// Whether it cuts the picture to the box's shape.
     pub const fn crops(self) -> bool {
         matches!(self, Self::Cover | Self::Exact)
+    }
+}
+
+impl From<ObjectFit> for Fit {
+    /// How a picture fills a place that a page shows so. Where the box takes the file's shape, its width
+    /// is what counts.
+    fn from(painting: ObjectFit) -> Self {
+        match painting {
+            ObjectFit::Cover => Self::Cover,
+            ObjectFit::Contain => Self::Contain,
+            ObjectFit::Fill | ObjectFit::Natural => Self::Width,
+        }
     }
 }
 

@@ -203,6 +203,14 @@ impl Bytes {
     }
 }
 
+impl std::ops::Add for Bytes {
+    type Output = Self;
+
+    fn add(self, other: Self) -> Self {
+        Self(self.0 + other.0)
+    }
+}
+
 impl std::iter::Sum for Bytes {
     fn sum<I: Iterator<Item = Self>>(iter: I) -> Self {
         Self(iter.map(Self::get).sum())

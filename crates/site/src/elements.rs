@@ -1,15 +1,21 @@
 //! Elements: where all that a page has stands, to tell whether a change of it moved anything.
 
+use std::collections::BTreeSet;
+
 use serde::Deserialize;
 
-/// Boxes may differ by so many CSS px and be the same to whoever looks.
-const TOLERANCE: f64 = 0.5;
+/// Boxes that differ by less than so many CSS px are the same to whoever looks.
+const TOLERANCE: f64 = 1.0;
 
 /// An element of a page, where it stands.
 #[derive(Debug, Clone, PartialEq, Deserialize)]
 pub struct ElementBox {
     /// Its name, as in `img`.
     pub name: String,
+    /// The place of the element around it in the list.
+    pub around: Option<usize>,
+    /// A number for how it looks by its styles, but for its size.
+    pub looks: i32,
     /// CSS px from the left of the page.
     pub x: f64,
     /// CSS px from its top.
@@ -25,52 +31,94 @@ pub struct ElementBox {
 pub enum Difference {
     /// It stands elsewhere.
     Moved,
-    /// It has another size.
-    Resized,
+    /// It has another size, or other styles.
+    Changed,
 }
 
 /// The elements that differ, by their places in the list; nothing where the elements themselves are
 /// not the same ones.
+///
+/// A file has whole pixels, so that a picture whose height follows from its width can be a part of a pixel
+/// higher or lower than before: by as much as these parts come to in all, others may move and grow.
 pub fn differences(
     before: &[ElementBox],
     after: &[ElementBox],
 ) -> Option<Vec<(usize, Difference)>> {
     let same = before.len() == after.len()
         && before.iter().zip(after).all(|(before, after)| before.name == after.name);
-    let far = |a: f64, b: f64| (a - b).abs() > TOLERANCE;
-    let differs = |before: &ElementBox, after: &ElementBox| {
-        if far(before.width, after.width) || far(before.height, after.height) {
-            Some(Difference::Resized)
-        } else if far(before.x, after.x) || far(before.y, after.y) {
-            Some(Difference::Moved)
+    if !same {
+        return None;
+    }
+    let pairs = || before.iter().zip(after);
+    let parts = pairs().filter(|(before, _)| before.name == "img");
+    let parts = parts.map(|(before, after)| (before.height - after.height).abs());
+    let drift: f64 = parts.filter(|part| *part < TOLERANCE).sum();
+    let differs = |(n, (before, after)): (usize, (&ElementBox, &ElementBox))| {
+        let most = if before.name == "img" { TOLERANCE } else { TOLERANCE + drift };
+        let far = |a: f64, b: f64, most: f64| (a - b).abs() >= most;
+        let is_resized =
+            far(before.width, after.width, TOLERANCE) || far(before.height, after.height, most);
+        if is_resized || before.looks != after.looks {
+            Some((n, Difference::Changed))
+        } else if far(before.x, after.x, TOLERANCE) || far(before.y, after.y, TOLERANCE + drift) {
+            Some((n, Difference::Moved))
         } else {
             None
         }
     };
-    let pairs = before.iter().zip(after).enumerate();
-    let found = pairs.filter_map(|(n, (before, after))| Some((n, differs(before, after)?)));
-    same.then(|| found.collect())
+    Some(pairs().enumerate().filter_map(differs).collect())
+}
+
+/// Those of `changed` elements in which no other one is: where it comes from.
+pub fn innermost(elements: &[ElementBox], changed: &BTreeSet<usize>) -> BTreeSet<usize> {
+    let around: BTreeSet<usize> = changed.iter().flat_map(|&at| ancestors(elements, at)).collect();
+    changed.difference(&around).copied().collect()
+}
+
+/// The elements around the one at `at`, the nearest first.
+pub fn ancestors(elements: &[ElementBox], at: usize) -> impl Iterator<Item = usize> {
+    std::iter::successors(elements[at].around, |&at| elements[at].around)
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
 
-    fn element(name: &str, x: f64, width: f64) -> ElementBox {
-        ElementBox { name: name.to_owned(), x, y: 0.0, width, height: 10.0 }
+    fn element(name: &str, around: Option<usize>, y: f64, height: f64) -> ElementBox {
+        ElementBox { name: name.to_owned(), around, x: 0.0, looks: 0, y, width: 10.0, height }
     }
 
     #[test]
-    fn what_moved_and_what_was_resized_is_told_apart() {
-        let before = [element("p", 0.0, 100.0), element("img", 0.0, 50.0), element("a", 60.0, 9.0)];
+    fn what_moved_and_what_was_changed_is_told_apart() {
+        let before = [
+            element("p", None, 0.0, 100.0),
+            element("img", Some(0), 0.0, 50.0),
+            element("a", None, 100.0, 9.0),
+        ];
         let mut after = before.clone();
         assert_eq!(differences(&before, &after), Some(vec![]));
-        after[1].width = 50.4;
-        assert_eq!(differences(&before, &after), Some(vec![]), "nobody sees a part of a pixel");
-        after[1].width = 51.0;
-        after[2].x = 61.0;
+        after[1].height = 50.4;
+        after[2].y = 101.3;
+        assert_eq!(differences(&before, &after), Some(vec![]), "as far as the picture pushes it");
+        after[1].height = 52.0;
         let told = differences(&before, &after);
-        assert_eq!(told, Some(vec![(1, Difference::Resized), (2, Difference::Moved)]));
+        assert_eq!(told, Some(vec![(1, Difference::Changed), (2, Difference::Moved)]));
         assert_eq!(differences(&before, &after[..2]), None);
+        let mut after = before.clone();
+        after[2].looks = 1;
+        assert_eq!(differences(&before, &after), Some(vec![(2, Difference::Changed)]));
+    }
+
+    #[test]
+    fn what_grows_with_something_in_it_is_not_where_it_comes_from() {
+        let elements = [
+            element("body", None, 0.0, 1.0),
+            element("p", Some(0), 0.0, 1.0),
+            element("img", Some(1), 0.0, 1.0),
+            element("p", Some(0), 0.0, 1.0),
+        ];
+        assert_eq!(innermost(&elements, &[0, 1, 2].into()), [2].into());
+        assert_eq!(innermost(&elements, &[0, 3].into()), [3].into());
+        assert_eq!(ancestors(&elements, 2).collect::<Vec<_>>(), [1, 0]);
     }
 }

@@ -10,6 +10,7 @@ use axum::middleware::{Next, from_fn};
 use axum::response::{IntoResponse, Response};
 use tokio::net::TcpListener;
 use tower_http::services::ServeDir;
+use tower_http::set_header::SetResponseHeaderLayer;
 
 /// What the host does not do as it should, by file extensions without the dot.
 #[derive(Debug, Clone, Default)]
@@ -38,6 +39,21 @@ pub fn serve(
     faults: Faults,
 ) -> impl Future<Output = std::io::Result<()>> + Send + 'static {
     axum::serve(listener, router(folder, faults)).into_future()
+}
+
+/// Serves `folder` on `listener`, but for what is in `front`, until it is aborted. Both may change
+/// meanwhile: browsers keep nothing of it.
+pub fn serve_layered(
+    listener: TcpListener,
+    front: &Path,
+    folder: &Path,
+) -> impl Future<Output = std::io::Result<()>> + Send + 'static {
+    let files = ServeDir::new(front).fallback(ServeDir::new(folder));
+    let unkept = SetResponseHeaderLayer::overriding(
+        header::CACHE_CONTROL,
+        HeaderValue::from_static("no-store"),
+    );
+    axum::serve(listener, Router::new().fallback_service(files).layer(unkept)).into_future()
 }
 
 async fn faulty(faults: &Faults, request: Request, next: Next) -> Response {

@@ -21,7 +21,7 @@ use crate::measured::{MeasuredPage, Sheet};
 use crate::page::{Opening, Tab};
 use crate::plan::Plan;
 use crate::reading::Reading;
-use crate::tabs::Tabs;
+use crate::tabs::{TabInUse, Tabs};
 
 /// Viewports between the layout widths at which only boxes are read, besides those at the page's
 /// own breakpoints.
@@ -92,9 +92,36 @@ impl Measurer {
     /// # Errors
     /// Why it could not be measured.
     pub async fn page(&self, address: &str) -> Result<MeasuredPage, MeasureError> {
-        let Some((widest, others)) = self.plan.widths.split_last() else {
+        let Some((mut sheet, files, tab)) = self.at_widths(address).await? else {
             return Ok(Sheet::default().finish(Files::new()));
         };
+        let mut ends: BTreeSet<u32> = EDGES.into();
+        let inside = |b: &&u32| (EDGES[0]..=EDGES[1]).contains(*b);
+        ends.extend(sheet.breakpoints.iter().filter(inside).flat_map(|&b| [b - 1, b]));
+        for &viewport in ends.iter().take(MOST_BETWEEN) {
+            Self::boxes_at(&tab, viewport, &mut sheet).await?;
+        }
+        self.refine(&tab, &mut sheet).await?;
+        Ok(sheet.finish(files))
+    }
+
+    /// Measures one page at the layout widths alone.
+    ///
+    /// # Errors
+    /// Why it could not be measured.
+    pub async fn page_at_widths(&self, address: &str) -> Result<MeasuredPage, MeasureError> {
+        let measured = self.at_widths(address).await?;
+        let (sheet, files) = measured.map(|(sheet, files, _)| (sheet, files)).unwrap_or_default();
+        Ok(sheet.finish(files))
+    }
+
+    /// What is on a page at the layout widths, its files, and the tab that has the widest open; nothing
+    /// where there are no widths.
+    async fn at_widths(
+        &self,
+        address: &str,
+    ) -> Result<Option<(Sheet, Files, TabInUse<'_>)>, MeasureError> {
+        let Some((widest, others)) = self.plan.widths.split_last() else { return Ok(None) };
         let mut under_way = FuturesOrdered::new();
         for &viewport in others {
             under_way.push_back(self.at_free_tab(address, viewport));
@@ -112,14 +139,7 @@ impl Measurer {
             sheet.add(viewport, density, &reading, &files);
         }
         sheet.open_hidden();
-        let mut ends: BTreeSet<u32> = EDGES.into();
-        let inside = |b: &&u32| (EDGES[0]..=EDGES[1]).contains(*b);
-        ends.extend(sheet.breakpoints.iter().filter(inside).flat_map(|&b| [b - 1, b]));
-        for &viewport in ends.iter().take(MOST_BETWEEN) {
-            Self::boxes_at(&tab, viewport, &mut sheet).await?;
-        }
-        self.refine(&tab, &mut sheet).await?;
-        Ok(sheet.finish(files))
+        Ok(Some((sheet, files, tab)))
     }
 
     async fn at_free_tab(

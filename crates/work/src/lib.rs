@@ -10,8 +10,10 @@
 //!   and [`removal`] sweeps.
 //! - [`measuring`]: pages measured, and kept; [`layouts`]: how well their places do.
 //! - [`making`]: files and previews of pictures.
+//! - [`applying`]: a site's folder made lighter in one step, without a database.
 
 pub mod analysis;
+pub mod applying;
 pub mod data_folder;
 pub mod events;
 pub mod folder_watch;

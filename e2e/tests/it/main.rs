@@ -1,5 +1,6 @@
 //! Journeys through the real interface, and the processes as a whole.
 
+mod apply_command;
 mod barriers;
 mod bench;
 mod demo_command;

@@ -93,7 +93,7 @@ fn parse_box(text: &str) -> Result<(f64, f64), String> {
     Ok((width, height))
 }
 
-fn parse_density(text: &str) -> Result<Density, String> {
+pub(super) fn parse_density(text: &str) -> Result<Density, String> {
     let value = text.trim().parse().map_err(|_| "write a number, as in 1 or 1.5".to_owned())?;
     Density::new(value).map_err(|error| error.to_string())
 }
@@ -106,7 +106,7 @@ fn parse_focus(text: &str) -> Result<FocalPoint, String> {
     FocalPoint::new(x, y).map_err(|error| error.to_string())
 }
 
-fn parse_grade(text: &str) -> Result<QualityTarget, String> {
+pub(super) fn parse_grade(text: &str) -> Result<QualityTarget, String> {
     match text {
         "lossless" => Ok(QualityTarget::Lossless),
         _ => Grade::named(text)

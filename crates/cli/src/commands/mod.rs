@@ -1,5 +1,6 @@
 //! The subcommands of the binary.
 
+mod apply;
 mod blobs;
 mod fit;
 mod host;
@@ -25,6 +26,7 @@ use crate::home::Failure;
 const EXAMPLES: &str = "\
 Examples:
   brisk-margin serve --data ./data
+  brisk-margin apply ./site --out ./light
   brisk-margin measure https://tarnlight.example/visit.html
   brisk-margin fit dome.jpg --slot 912x344 --density 1,2 --format webp,jpeg --out ./made
   brisk-margin completions bash > ~/.local/share/bash-completion/completions/brisk-margin
@@ -53,6 +55,8 @@ enum Command {
     Seed(seed::Seed),
     /// Makes the files of pictures for a slot, without a database
     Fit(fit::Fit),
+    /// Makes a site's folder lighter, without a database
+    Apply(apply::Apply),
     /// Measures the slots of pages, without a database
     Measure(measure::Measure),
     /// Serves a folder as a stand-in for a customer's web host
@@ -102,6 +106,7 @@ pub fn run() -> ExitCode {
         Command::Run(run) => within_runtime(run.run()),
         Command::Seed(seed) => within_runtime(seed.run()),
         Command::Fit(fit) => return fit.run(),
+        Command::Apply(apply) => return apply.run(),
         Command::Measure(measure) => within_runtime(measure.run()),
         Command::Host(host) => within_runtime(host.run()),
         Command::Blobs(blobs) => within_runtime(blobs.run()),
@@ -130,7 +135,7 @@ pub fn run() -> ExitCode {
     }
 }
 
-fn within_runtime(work: impl Future<Output = Result<(), Failure>>) -> Result<(), Failure> {
+fn within_runtime<T>(work: impl Future<Output = Result<T, Failure>>) -> Result<T, Failure> {
     tokio::runtime::Runtime::new()?.block_on(work)
 }
 

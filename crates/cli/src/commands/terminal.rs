@@ -45,6 +45,12 @@ impl Watched {
         self.0.set_position(done);
     }
 
+    /// So many pieces of so many are done.
+    pub(super) fn of_all(&self, done: u64, all: u64) {
+        self.0.set_length(all);
+        self.at(done);
+    }
+
     /// Prints lines of an answer between two drawings.
     pub(super) fn print(&self, lines: impl FnOnce()) {
         self.0.suspend(lines);

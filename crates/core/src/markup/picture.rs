@@ -94,8 +94,8 @@ impl Offer {
         self.files.get(self.files.len() / 2)
     }
 
-    /// As a `<source>`.
-    pub fn source(&self) -> String {
+    /// As a `<source>`, `sized` with the size that the element has by it.
+    pub fn source(&self, sized: bool) -> String {
         let mut tag = "<source".to_owned();
         if self.from > 0 {
             let _ = write!(tag, " media=\"(min-width: {}px)\"", self.from);
@@ -103,7 +103,13 @@ impl Offer {
         if !self.format.is_universal() {
             let _ = write!(tag, " type=\"{}\"", self.format.media_type());
         }
-        format!("{tag} {}>", self.attributes())
+        match sized {
+            true => format!("{tag} {}>", self.attributes()),
+            false => {
+                let [(_, srcset), (_, sizes)] = self.chosen_by();
+                format!("{tag} srcset=\"{}\" sizes=\"{sizes}\">", escaped(&srcset))
+            }
+        }
     }
 
     fn attributes(&self) -> String {
@@ -129,7 +135,7 @@ impl PictureElement {
     pub fn html(&self) -> String {
         let Some((last, sources)) = self.offers.split_last() else { return String::new() };
         let mut lines = Vec::new();
-        lines.extend(sources.iter().map(|offer| format!("  {}", offer.source())));
+        lines.extend(sources.iter().map(|offer| format!("  {}", offer.source(true))));
         let image = self.image(last);
         if sources.is_empty() {
             lines.push(image);

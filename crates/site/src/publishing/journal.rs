@@ -245,6 +245,38 @@ impl Journal {
     }
 }
 
+/// The journals in `folder`, the oldest first.
+///
+/// # Errors
+/// Those of the disk.
+pub fn journals(folder: &Path) -> io::Result<Vec<PathBuf>> {
+    let entries = match fs::read_dir(folder) {
+        Ok(entries) => entries,
+        Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(Vec::new()),
+        Err(error) => return Err(error),
+    };
+    let mut found = Vec::new();
+    for entry in entries {
+        let home = entry?.path();
+        if home.join(PLAN).exists() {
+            found.push(home);
+        }
+    }
+    found.sort();
+    Ok(found)
+}
+
+/// Where the next journal in `folder` goes.
+///
+/// # Errors
+/// Those of the disk.
+pub fn next_journal(folder: &Path) -> io::Result<PathBuf> {
+    let last = journals(folder)?.pop();
+    let number = |home: &PathBuf| home.file_name()?.to_str()?.parse::<u32>().ok();
+    let next = last.as_ref().and_then(number).unwrap_or(0) + 1;
+    Ok(folder.join(format!("{next:06}")))
+}
+
 fn now() -> (u64, u32) {
     let now = std::time::SystemTime::now().duration_since(std::time::UNIX_EPOCH);
     now.map_or((0, 0), |now| (now.as_secs(), now.subsec_nanos()))

@@ -3,7 +3,7 @@
 //! Its class, id, handlers, alternative text and all else stay as they are written. A `<picture>` around
 //! it has no box of its own (CSS Display 3, `display: contents`), and no space in it that could be seen.
 
-use brisk_margin_core::layout::BoxSize;
+use brisk_margin_core::geometry::Size;
 use brisk_margin_core::markup::picture::{Loading, Offer};
 
 use crate::source::page::PageSource;
@@ -17,8 +17,8 @@ pub struct NewImage<'a> {
     pub offers: &'a [Offer],
     /// When it is loaded.
     pub loading: Loading,
-    /// The box that an `<img>` which names no size is given.
-    pub size: Option<BoxSize>,
+    /// The size that an `<img>` which names none is given.
+    pub size: Option<Size>,
 }
 
 /// What is to be changed for the `<img>` that is the tag `at` of `page` to offer `new`.
@@ -31,8 +31,8 @@ pub fn change(page: &PageSource<'_>, at: usize, new: &NewImage<'_>) -> Vec<Splic
     }
     changes.extend(own.chosen_by().map(|(name, value)| image.set(name, &value)));
     if let Some(size) = new.size.filter(|_| !image.names_size()) {
-        changes.push(image.set("width", &size.width.round().to_string()));
-        changes.push(image.set("height", &size.height.round().to_string()));
+        changes.push(image.set("width", &size.width.to_string()));
+        changes.push(image.set("height", &size.height.to_string()));
     }
     match new.loading {
         // It would wait for the layout, though it is what a visitor waits for.
@@ -45,7 +45,10 @@ pub fn change(page: &PageSource<'_>, at: usize, new: &NewImage<'_>) -> Vec<Splic
         Loading::Lazy => changes.extend(image.set_where_silent("loading", "lazy")),
     }
     changes.extend(image.set_where_silent("decoding", "async"));
-    let sources: String = others.iter().map(Offer::source).collect();
+    // A source's size is the element's, whatever that says itself.
+    let several = new.offers.iter().any(|offer| offer.from != own.from);
+    let sized = several && new.size.is_some();
+    let sources: String = others.iter().map(|offer| offer.source(sized)).collect();
     match page.picture_of(at) {
         Some(picture) => {
             let old = picture.sources.iter().map(|&source| page.tags()[source].range.clone());
@@ -71,7 +74,6 @@ mod tests {
     use super::*;
     use crate::source::splice::spliced;
     use brisk_margin_core::format::Format;
-    use brisk_margin_core::geometry::Size;
     use brisk_margin_core::markup::picture::File;
     use brisk_margin_core::sizes::Sizes;
 
@@ -85,7 +87,7 @@ mod tests {
     }
 
     fn changed(page: &str, offers: &[Offer], loading: Loading) -> String {
-        let size = Some(BoxSize::new(300.0, 150.0));
+        let size = Some(Size::new(300, 150));
         let source = PageSource::read(page.as_bytes()).unwrap();
         let at = source.tags().iter().position(|tag| tag.name == "img").unwrap();
         let changes = change(&source, at, &NewImage { offers, loading, size });
@@ -111,8 +113,7 @@ mod tests {
         assert_eq!(
             changed(page, &offers, Loading::First),
             "<p> <picture style=\"display:contents\"><source type=\"image/webp\" \
-             srcset=\"v/dome-300.webp 300w, v/dome-600.webp 600w\" sizes=\"300px\" width=\"600\" \
-             height=\"300\"><img src=\"v/dome-600.jpg\" loading=\"eager\" \
+             srcset=\"v/dome-300.webp 300w, v/dome-600.webp 600w\" sizes=\"300px\"><img src=\"v/dome-600.jpg\" loading=\"eager\" \
              srcset=\"v/dome-300.jpg 300w, v/dome-600.jpg 600w\" sizes=\"300px\" width=\"300\" \
              height=\"150\" fetchpriority=\"high\" decoding=\"async\"></picture> </p>"
         );
@@ -126,8 +127,7 @@ mod tests {
         assert_eq!(
             made,
             "<picture class=p>\n <!-- kept -->\n <source type=\"image/webp\" \
-             srcset=\"v/dome-300.webp 300w, v/dome-600.webp 600w\" sizes=\"300px\" width=\"600\" \
-             height=\"300\"><img src=\"v/dome-600.png\" srcset='v/dome-300.png 300w, v/dome-600.png \
+             srcset=\"v/dome-300.webp 300w, v/dome-600.webp 600w\" sizes=\"300px\"><img src=\"v/dome-600.png\" srcset='v/dome-300.png 300w, v/dome-600.png \
              600w' width=3 decoding=sync sizes=\"300px\" loading=\"lazy\">\n</picture>"
         );
     }

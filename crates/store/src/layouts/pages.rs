@@ -3,12 +3,9 @@
 use super::{PlaceFilter, row_of};
 use std::collections::BTreeSet;
 
-use brisk_margin_core::object_fit::ObjectFit;
 use brisk_margin_core::page_name::{TitledPage, page_names};
 use brisk_margin_core::recognise::{Likeness, Signature};
 use brisk_margin_core::shown_by::FixedPicture;
-use brisk_margin_core::slot_shape::Fit;
-use brisk_margin_core::units::Density;
 use chrono::Utc;
 use sea_orm::sea_query::OnConflict;
 use sea_orm::{
@@ -201,24 +198,15 @@ async fn join(
             Some(Likeness::Different) | None => {}
         }
     }
-    let row = Slot {
-        id: Uuid::now_v7(),
-        // Until what is around it gives it one.
-        name: place.kind.name().to_owned(),
-        kind: place.kind,
-        selector: Some(place.loose.clone()),
-        fit: match place.details.painting {
-            ObjectFit::Cover => Fit::Cover,
-            ObjectFit::Contain => Fit::Contain,
-            ObjectFit::Fill | ObjectFit::Natural => Fit::Width,
-        },
-        measured: place.details.boxes.clone(),
-        looked_at: place.details.rendered.clone(),
-        hand_boxes: None,
-        cropping: None,
-        densities: vec![Density::ONE, Density::new(2.0).expect("within range")],
-        budget: None,
-    };
+    let details = &place.details;
+    let row = Slot::recognised(
+        Uuid::now_v7(),
+        place.kind,
+        &place.loose,
+        details.painting.into(),
+        details.boxes.clone(),
+        details.rendered.clone(),
+    );
     slot::Entity::insert(row_of(&row, Named::BySurroundings)).exec_without_returning(db).await?;
     slots.push(row);
     Ok((slots[slots.len() - 1].id, uncertain))

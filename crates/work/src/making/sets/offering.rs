@@ -1,5 +1,6 @@
 //! Offering a set's files to browsers.
 
+use brisk_margin_core::choice::worth_offering;
 use brisk_margin_core::format::Format;
 use brisk_margin_core::markup::background::Background;
 use brisk_margin_core::markup::picture::{File, Offer, PictureElement};
@@ -40,19 +41,13 @@ impl ResponsiveSet {
         }
     }
 
-    /// The formats that are worth offering: one whose files came out heavier than those of a
-    /// format behind it would only make pages slower.
+    /// The formats that are worth offering.
     pub fn offered(&self) -> Vec<Format> {
         let weight = |format: Format| -> Option<Bytes> {
             let files = self.files.iter().filter(|file| file.format == format);
             files.map(|file| Some(file.made.as_ref()?.variant.bytes)).sum()
         };
-        let lighter = |n: usize, format: Format| {
-            let behind = self.formats[n + 1..].iter().filter_map(|&other| weight(other)).min();
-            weight(format).zip(behind).is_none_or(|(own, behind)| own < behind)
-        };
-        let formats = self.formats.iter().copied().enumerate();
-        formats.filter(|&(n, format)| lighter(n, format)).map(|(_, format)| format).collect()
+        worth_offering(&self.formats, weight)
     }
 
     /// The element that offers the set to browsers; files that were not made yet have their names

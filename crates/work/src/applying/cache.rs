@@ -1,0 +1,75 @@
+//! Files that were made, kept in a folder under what they were made of: the same is never encoded
+//! twice.
+
+use std::fs;
+use std::io::{self, Write};
+use std::path::{Path, PathBuf};
+
+use brisk_margin_core::cache_key::CacheKey;
+use brisk_margin_core::choice::EncodeRequest;
+use brisk_margin_core::render_spec::RenderSpec;
+use serde::Serialize;
+use serde::de::DeserializeOwned;
+use tempfile::NamedTempFile;
+
+/// Counts up where files come out otherwise than before.
+const GENERATION: u16 = 1;
+
+/// A folder of files that were made.
+#[derive(Debug, Clone)]
+pub struct MadeFiles {
+    folder: PathBuf,
+}
+
+/// What a file was made of.
+#[derive(Debug, Serialize)]
+pub(super) struct MadeOf<'a> {
+    /// The hash of the picture.
+    pub(super) source: &'a str,
+    pub(super) spec: &'a RenderSpec,
+    pub(super) request: EncodeRequest,
+}
+
+impl MadeFiles {
+    /// Those in `folder`, which is made where it is missing.
+    ///
+    /// # Errors
+    /// Those of the disk.
+    pub fn open(folder: &Path) -> io::Result<Self> {
+        fs::create_dir_all(folder)?;
+        Ok(Self { folder: folder.to_owned() })
+    }
+
+    /// The file that was made of `of`, where it is there.
+    pub(super) fn file(&self, of: &MadeOf<'_>) -> Option<Vec<u8>> {
+        fs::read(self.at(of)).ok()
+    }
+
+    /// Keeps a file that was made of `of`: all of it or nothing.
+    pub(super) fn keep(&self, of: &MadeOf<'_>, bytes: &[u8]) -> io::Result<()> {
+        self.put(&self.at(of), bytes)
+    }
+
+    /// What is known of `key`, of a kind called `kind`.
+    pub(super) fn known<T: DeserializeOwned>(&self, kind: &str, key: &str) -> Option<T> {
+        let text = fs::read(self.folder.join(format!("{key}.{kind}.json"))).ok()?;
+        serde_json::from_slice(&text).ok()
+    }
+
+    /// Keeps what is known of `key`.
+    pub(super) fn note(&self, kind: &str, key: &str, what: &impl Serialize) -> io::Result<()> {
+        let text = serde_json::to_vec(what).map_err(io::Error::other)?;
+        self.put(&self.folder.join(format!("{key}.{kind}.json")), &text)
+    }
+
+    fn at(&self, of: &MadeOf<'_>) -> PathBuf {
+        self.folder.join(CacheKey::versioned(GENERATION, of).as_str())
+    }
+
+    fn put(&self, path: &Path, bytes: &[u8]) -> io::Result<()> {
+        let mut whole = NamedTempFile::new_in(&self.folder)?;
+        whole.write_all(bytes)?;
+        whole.persist(path)?;
+        Ok(())
+    }
+}

@@ -1,0 +1,213 @@
+//! A site's folder, served on loopback and measured page by page.
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::path::Path;
+
+use brisk_margin_imaging::codecs::Codecs;
+use brisk_margin_site::archive;
+use brisk_margin_site::error::MeasureError;
+use brisk_margin_site::host;
+use brisk_margin_site::measure::Measurer;
+use brisk_margin_site::measured::{FoundPlace, MeasuredPage};
+use brisk_margin_site::plan::Plan;
+use futures::StreamExt;
+use tempfile::TempDir;
+use tokio::net::TcpListener;
+use tokio::task::JoinHandle;
+
+use super::wanted::{LeftPlace, LeftReason, PlaceAt};
+use super::{ApplyError, is_own, path_of};
+use crate::measuring::file_reader;
+
+/// Pages that are measured side by side; each has as many tabs as are free.
+const SIDE_BY_SIDE: usize = 3;
+
+/// Serves a site for as long as it lives.
+struct SiteServer {
+    /// What addresses begin with, without a slash at the end.
+    origin: String,
+    server: JoinHandle<std::io::Result<()>>,
+}
+
+impl SiteServer {
+    /// Serves `folder`, but for what is in `front`.
+    async fn start(front: &Path, folder: &Path) -> Result<Self, ApplyError> {
+        let listener = TcpListener::bind(("127.0.0.1", 0)).await?;
+        let origin = format!("http://{}", listener.local_addr()?);
+        let server = tokio::spawn(host::serve_layered(listener, front, folder));
+        Ok(Self { origin, server })
+    }
+}
+
+impl Drop for SiteServer {
+    fn drop(&mut self) {
+        self.server.abort();
+    }
+}
+
+/// A site that is served twice, as it is and with changes, with a browser that measures both.
+pub(super) struct ServedSite {
+    pages: Vec<String>,
+    own: SiteServer,
+    changed: SiteServer,
+    /// What is changed.
+    front: TempDir,
+    measurer: Measurer,
+}
+
+impl ServedSite {
+    /// Serves `folder`, and starts a browser; what it loads is read by `codecs`.
+    pub(super) async fn start(folder: &Path, codecs: &Codecs) -> Result<Self, ApplyError> {
+        let all = folder.to_owned();
+        let pages = tokio::task::spawn_blocking(move || archive::pages(&all)).await??;
+        let pages: Vec<String> = pages.into_iter().filter(|page| is_own(page)).collect();
+        if pages.is_empty() {
+            return Err(ApplyError::NoPages);
+        }
+        let front = tempfile::tempdir()?;
+        let own = SiteServer::start(folder, folder).await?;
+        let changed = SiteServer::start(front.path(), folder).await?;
+        let plan = |origin| Plan::for_page(&format!("{origin}/"), file_reader(codecs.clone()));
+        let mut both = plan(&own.origin)?;
+        both.rules.allowed.extend(plan(&changed.origin)?.rules.allowed);
+        both.tells_elements = true;
+        let measurer = Measurer::start(both).await?;
+        Ok(Self { pages, own, changed, front, measurer })
+    }
+
+    /// Where changes are laid out.
+    pub(super) fn front(&self) -> &Path {
+        self.front.path()
+    }
+
+    /// Measures every page as it is.
+    pub(super) async fn measured(
+        &self,
+        told: impl Fn(usize, usize),
+    ) -> Result<MeasuredSite, ApplyError> {
+        let origin = self.own.origin.clone();
+        let mut site = MeasuredSite { origin, pages: Vec::new(), unmeasured: Vec::new() };
+        let pages: BTreeSet<String> = self.pages.iter().cloned().collect();
+        let measured = self.each(&self.own, &pages, &told, async |address: &str| {
+            self.measurer.page(address).await
+        });
+        for (page, outcome) in measured.await? {
+            match outcome {
+                // A page that leads elsewhere is measured there.
+                Ok(found) if path_of(&site.origin, &found.address).as_ref() != Some(&page) => {}
+                Ok(found) => site.pages.push((page, found)),
+                Err(error) => {
+                    let words = error.to_string().replace(&site.origin, "");
+                    site.unmeasured.push((page, words));
+                }
+            }
+        }
+        Ok(site)
+    }
+
+    /// Some pages at the layout widths alone, as they are.
+    pub(super) async fn again(
+        &self,
+        pages: &BTreeSet<String>,
+    ) -> Result<BTreeMap<String, MeasuredPage>, ApplyError> {
+        self.at_widths(&self.own, pages, &|_, _| {}).await
+    }
+
+    /// Some pages at the layout widths alone, with the changes.
+    pub(super) async fn changed(
+        &self,
+        pages: &BTreeSet<String>,
+        told: impl Fn(usize, usize),
+    ) -> Result<BTreeMap<String, MeasuredPage>, ApplyError> {
+        self.at_widths(&self.changed, pages, &told).await
+    }
+
+    /// A page that cannot be measured is not among them.
+    async fn at_widths(
+        &self,
+        server: &SiteServer,
+        pages: &BTreeSet<String>,
+        told: &dyn Fn(usize, usize),
+    ) -> Result<BTreeMap<String, MeasuredPage>, ApplyError> {
+        let measured = self.each(server, pages, told, async |address: &str| {
+            self.measurer.page_at_widths(address).await
+        });
+        let measured = measured.await?.into_iter();
+        Ok(measured.filter_map(|(page, outcome)| Some((page, outcome.ok()?))).collect())
+    }
+
+    /// What `measure` tells of each page, in their order.
+    async fn each(
+        &self,
+        server: &SiteServer,
+        pages: &BTreeSet<String>,
+        told: &dyn Fn(usize, usize),
+        measure: impl AsyncFn(&str) -> Result<MeasuredPage, MeasureError>,
+    ) -> Result<Vec<(String, Result<MeasuredPage, MeasureError>)>, ApplyError> {
+        let all = pages.len();
+        told(0, all);
+        let measure = &measure;
+        let under_way = futures::stream::iter(pages).map(|page| async move {
+            let address = format!("{}/{}", server.origin, encoded(page));
+            (page.clone(), measure(&address).await)
+        });
+        let mut under_way = std::pin::pin!(under_way.buffer_unordered(SIDE_BY_SIDE));
+        let mut outcomes = Vec::new();
+        while let Some((page, outcome)) = under_way.next().await {
+            match outcome {
+                Err(error @ (MeasureError::Browser(_) | MeasureError::Gate(_))) => {
+                    return Err(error.into());
+                }
+                outcome => outcomes.push((page, outcome)),
+            }
+            told(outcomes.len(), all);
+        }
+        outcomes.sort_by(|a, b| a.0.cmp(&b.0));
+        Ok(outcomes)
+    }
+}
+
+/// The pages of a site as they were measured.
+pub(super) struct MeasuredSite {
+    pub(super) origin: String,
+    /// By their paths.
+    pub(super) pages: Vec<(String, MeasuredPage)>,
+    pub(super) unmeasured: Vec<(String, String)>,
+}
+
+impl MeasuredSite {
+    pub(super) fn page(&self, at: PlaceAt) -> &(String, MeasuredPage) {
+        &self.pages[at.page]
+    }
+
+    pub(super) fn path(&self, at: PlaceAt) -> String {
+        self.page(at).0.clone()
+    }
+
+    pub(super) fn place(&self, at: PlaceAt) -> &FoundPlace {
+        &self.page(at).1.places[at.place]
+    }
+
+    /// Every place of every page.
+    pub(super) fn places(&self) -> impl Iterator<Item = PlaceAt> {
+        self.pages.iter().enumerate().flat_map(|(page, (_, measured))| {
+            (0..measured.places.len()).map(move |place| PlaceAt { page, place })
+        })
+    }
+
+    pub(super) fn left(&self, at: PlaceAt, reason: LeftReason) -> LeftPlace {
+        let selector = self.place(at).selector.clone();
+        LeftPlace { page: self.path(at), selector, reason }
+    }
+}
+
+/// A path as it stands in an address.
+pub(super) fn encoded(path: &str) -> String {
+    const KEPT: percent_encoding::AsciiSet = percent_encoding::NON_ALPHANUMERIC
+        .remove(b'/')
+        .remove(b'-')
+        .remove(b'_')
+        .remove(b'.')
+        .remove(b'~');
+    percent_encoding::utf8_percent_encode(path, &KEPT).to_string()
+}

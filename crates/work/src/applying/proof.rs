@@ -1,0 +1,239 @@
+//! Proof: whether a page that was rewritten stands as it did, and whether browsers load from it what
+//! they should.
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::path::Path;
+
+use brisk_margin_core::markup::position::Holder;
+use brisk_margin_core::units::{Bytes, Density};
+use brisk_margin_site::elements::{Difference, ancestors, differences, innermost};
+use brisk_margin_site::measured::{FoundPlace, MeasuredPage};
+use brisk_margin_site::publishing::folder::SiteFolder;
+use brisk_margin_site::publishing::journal::NewFile;
+
+use super::measuring::MeasuredSite;
+use super::sets::MadeSet;
+use super::wanted::PlaceAt;
+use super::{ApplyError, Manner};
+
+/// What the pictures of a page weigh as a browser downloads them.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Weight {
+    /// The page, by its path.
+    pub page: String,
+    /// At which layout width, in CSS px.
+    pub width: u32,
+    /// At which density.
+    pub density: Density,
+    /// As it was.
+    pub before: Bytes,
+    /// As it would be.
+    pub after: Bytes,
+}
+
+/// The pages that are changed, and those of them that could be measured with the change.
+#[derive(Default)]
+pub(super) struct Changed {
+    pub(super) named: BTreeSet<String>,
+    pub(super) pages: BTreeMap<String, MeasuredPage>,
+}
+
+/// Lays `files` out in `front`, instead of what lay there before.
+pub(super) fn lay_out(front: &Path, files: &[NewFile]) -> Result<(), ApplyError> {
+    std::fs::remove_dir_all(front)?;
+    std::fs::create_dir_all(front)?;
+    let folder = SiteFolder::open(front)?;
+    for file in files {
+        folder.write(&file.path, &file.bytes, None)?;
+    }
+    Ok(())
+}
+
+/// The places that are to offer their files in another manner, since something on their page stands
+/// elsewhere than before, or they do not show what they offer. Nothing where all is well. `again` are
+/// pages that were measured a second time without a change: what moved there moves by itself.
+pub(super) fn moved(
+    before: &MeasuredSite,
+    again: &BTreeMap<String, MeasuredPage>,
+    after: &Changed,
+    sets: &[MadeSet],
+    manners: &BTreeMap<PlaceAt, Manner>,
+) -> Vec<PlaceAt> {
+    let mut moved = Vec::new();
+    for (n, (path, page)) in before.pages.iter().enumerate() {
+        let changed: Vec<PlaceAt> = manners
+            .iter()
+            .filter(|(at, manner)| at.page == n && **manner != Manner::Left)
+            .map(|(&at, _)| at)
+            .collect();
+        let now = match after.pages.get(path) {
+            Some(now) => now,
+            // It cannot be measured any more.
+            None if after.named.contains(path) => {
+                moved.extend(changed);
+                continue;
+            }
+            None => continue,
+        };
+        match culprits(page, again.get(path), now) {
+            Culprits::Nobody => {}
+            Culprits::Images(images) => {
+                let known: Vec<PlaceAt> = changed
+                    .iter()
+                    .copied()
+                    .filter(|at| before.place(*at).image.is_some_and(|n| images.contains(&n)))
+                    .collect();
+                // Where it is none of those that were changed, it can be any.
+                moved.extend(if known.is_empty() { changed.clone() } else { known });
+            }
+            Culprits::Anybody => moved.extend(changed.iter().copied()),
+        }
+        for set in sets.iter().filter(|set| set.wanted.slot.holder() == Holder::Element) {
+            let places = set.places().filter(|at| changed.contains(at));
+            let silent: Vec<PlaceAt> = places.filter(|&at| !loads(before, now, at)).collect();
+            for &at in &silent {
+                tracing::debug!(page = path, selector = before.place(at).selector, "shows nothing");
+            }
+            moved.extend(silent);
+        }
+    }
+    moved.sort_unstable();
+    moved.dedup();
+    moved
+}
+
+enum Culprits {
+    Nobody,
+    /// Images of the page, by number.
+    Images(BTreeSet<usize>),
+    Anybody,
+}
+
+/// Whose fault it is where something differs: of the images that have another size or style, or else of those in
+/// the innermost elements that have, or else of those that stand elsewhere.
+fn culprits(before: &MeasuredPage, again: Option<&MeasuredPage>, after: &MeasuredPage) -> Culprits {
+    let mut images = BTreeSet::new();
+    let mut any = false;
+    for (width, elements) in &before.elements {
+        let Some(now) = after.elements.get(width) else { return Culprits::Anybody };
+        let Some(mut found) = differences(elements, now) else { return Culprits::Anybody };
+        if let Some(again) = again.and_then(|again| again.elements.get(width)) {
+            let Some(restless) = differences(elements, again) else { return Culprits::Anybody };
+            found.retain(|(at, _)| !restless.iter().any(|(moving, _)| moving == at));
+        }
+        any |= !found.is_empty();
+        for (at, how) in &found {
+            tracing::debug!(page = before.address, width, ?how, from = ?elements[*at], to = ?now[*at]);
+        }
+        let of =
+            |kind: Difference| found.iter().filter(move |(_, how)| *how == kind).map(|(at, _)| *at);
+        let mut innermost = innermost(elements, &of(Difference::Changed).collect());
+        if innermost.is_empty() {
+            innermost = of(Difference::Moved).filter(|at| elements[*at].name == "img").collect();
+        }
+        // What is beside a picture may grow with it.
+        let own = |at: &usize| elements[*at].name == "img";
+        if innermost.iter().any(own) {
+            innermost.retain(own);
+        }
+        let all = elements.iter().enumerate().filter(|(_, element)| element.name == "img");
+        let at_fault = all.enumerate().filter(|(_, (at, _))| {
+            innermost.contains(at)
+                || ancestors(elements, *at).any(|around| innermost.contains(&around))
+        });
+        images.extend(at_fault.map(|(number, _)| number));
+    }
+    match (any, images.is_empty()) {
+        (false, _) => Culprits::Nobody,
+        (true, true) => Culprits::Anybody,
+        (true, false) => Culprits::Images(images),
+    }
+}
+
+/// Whether an image shows a file at each layout width, as it did before.
+fn loads(before: &MeasuredSite, now: &MeasuredPage, at: PlaceAt) -> bool {
+    let place = before.place(at);
+    let Some(then) = now.places.iter().find(|then| then.image == place.image) else {
+        return false;
+    };
+    place.details.files.keys().all(|width| {
+        let files = then.details.files.get(width);
+        files.is_some_and(|files| files.values().all(|file| file.size.is_some()))
+    })
+}
+
+/// Whether a browser loads for a place, at each layout width and density, just the file that `set`
+/// promises.
+pub(super) fn is_as_promised(
+    before: &MeasuredSite,
+    after: &Changed,
+    set: &MadeSet,
+    at: PlaceAt,
+    manner: Manner,
+) -> bool {
+    let place = before.place(at);
+    let Some(now) = after.pages.get(&before.path(at)) else { return false };
+    let same = |then: &&FoundPlace| match place.image {
+        Some(_) => then.image == place.image,
+        None => then.selector == place.selector,
+    };
+    let Some(then) = now.places.iter().find(same) else { return false };
+    place.details.files.iter().all(|(&width, files)| {
+        let is_shown = place.details.boxes.get(&width).is_some_and(|size| size.is_shown());
+        !is_shown
+            || files.keys().all(|&density| {
+                let promised = set.files.downloaded(&set.wanted, manner, width, density);
+                let loaded = then.details.files.get(&width).and_then(|files| files.get(&density));
+                match (promised, loaded) {
+                    (Some(promised), Some(loaded)) => {
+                        let is_kept = loaded.url.ends_with(&promised.path);
+                        if !is_kept {
+                            let (promised, density) = (&promised.path, density.get());
+                            tracing::debug!(
+                                width,
+                                density,
+                                promised,
+                                loaded = loaded.url,
+                                "not as promised"
+                            );
+                        }
+                        is_kept
+                    }
+                    (None, None) => true,
+                    _ => false,
+                }
+            })
+    })
+}
+
+/// What the pictures of each page weigh before and after, at each layout width and density.
+pub(super) fn weights(before: &MeasuredSite, after: &Changed) -> Vec<Weight> {
+    let mut weights = Vec::new();
+    for (path, page) in &before.pages {
+        let now = after.pages.get(path);
+        let then = weighed(page);
+        let now = now.map_or_else(|| then.clone(), weighed);
+        for (&(width, density), &before) in &then {
+            let after = now.get(&(width, density)).copied().unwrap_or(before);
+            weights.push(Weight { page: path.clone(), width, density, before, after });
+        }
+    }
+    weights
+}
+
+/// What the pictures of a page weigh at each layout width and density; a file counts once.
+fn weighed(page: &MeasuredPage) -> BTreeMap<(u32, Density), Bytes> {
+    let mut files: BTreeMap<(u32, Density), BTreeMap<&str, Bytes>> = BTreeMap::new();
+    for place in &page.places {
+        for (&width, at) in &place.details.files {
+            // What is not shown there may not be loaded there.
+            if !place.details.boxes.get(&width).is_some_and(|size| size.is_shown()) {
+                continue;
+            }
+            for (&density, file) in at.iter() {
+                files.entry((width, density)).or_default().insert(&file.url, file.bytes);
+            }
+        }
+    }
+    files.into_iter().map(|(at, files)| (at, files.into_values().sum())).collect()
+}

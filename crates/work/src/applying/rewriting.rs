@@ -1,0 +1,396 @@
+//! Rewriting: the pages and style sheets of a site that offer what was made.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use brisk_margin_core::geometry::Size;
+use brisk_margin_core::markup::picture::Loading;
+use brisk_margin_core::markup::position::Holder;
+use brisk_margin_core::publication::StepKind;
+use brisk_margin_site::archive;
+use brisk_margin_site::measured::MeasuredPage;
+use brisk_margin_site::publishing::folder::SiteFolder;
+use brisk_margin_site::publishing::journal::NewFile;
+use brisk_margin_site::rewriting::address::Addresses;
+use brisk_margin_site::rewriting::image::{self, NewImage};
+use brisk_margin_site::rewriting::style;
+use brisk_margin_site::source::page::PageSource;
+use brisk_margin_site::source::splice::{Splice, spliced};
+use brisk_margin_site::source::style::{StyleUrl, style_urls};
+use brisk_margin_site::source::tag::Tag;
+use url::Url;
+
+use super::measuring::{MeasuredSite, encoded};
+use super::sets::MadeSet;
+use super::wanted::{LeftPlace, LeftReason, PlaceAt};
+use super::{ApplyError, Manner, Wish, is_own, new_file, path_of};
+
+/// Properties of style sheets that show a background.
+const BACKGROUNDS: [&str; 2] = ["background", "background-image"];
+
+/// What is to be written to a site.
+pub(super) struct Rewriting {
+    pub(super) files: Vec<NewFile>,
+    /// Places that no source was found to stand for.
+    pub(super) unsaid: BTreeSet<PlaceAt>,
+    pub(super) left: Vec<LeftPlace>,
+    /// Backgrounds that a `style` attribute names.
+    by_attribute: BTreeSet<PlaceAt>,
+}
+
+struct Rewriter<'a> {
+    folder: &'a SiteFolder,
+    site: &'a MeasuredSite,
+    sets: &'a [MadeSet],
+    manners: &'a BTreeMap<PlaceAt, Manner>,
+    /// Backgrounds that were found in some source.
+    said: BTreeSet<PlaceAt>,
+    out: Rewriting,
+}
+
+impl Rewriting {
+    /// Has the places of `sets` offer their files, each in its manner.
+    ///
+    /// # Errors
+    /// Those of the folder.
+    pub(super) fn new(
+        folder: &SiteFolder,
+        site: &MeasuredSite,
+        sets: &[MadeSet],
+        manners: &BTreeMap<PlaceAt, Manner>,
+        wish: &Wish,
+    ) -> Result<Self, ApplyError> {
+        let out = Self {
+            files: Vec::new(),
+            unsaid: BTreeSet::new(),
+            left: Vec::new(),
+            by_attribute: BTreeSet::new(),
+        };
+        let mut rewriter = Rewriter { folder, site, sets, manners, said: BTreeSet::new(), out };
+        for page in 0..site.pages.len() {
+            rewriter.page(page)?;
+        }
+        let sheets = archive::files_ending(folder.root(), ".css")?;
+        for sheet in sheets.into_iter().filter(|sheet| is_own(sheet)) {
+            if !sheet.starts_with(&format!("{}/", wish.folder)) {
+                rewriter.sheet(&sheet)?;
+            }
+        }
+        rewriter.note_unsaid();
+        rewriter.pictures()?;
+        Ok(rewriter.out)
+    }
+
+    /// The manner in which a place offers its files.
+    pub(super) fn manner(&self, at: PlaceAt, manners: &BTreeMap<PlaceAt, Manner>) -> Manner {
+        match manners[&at] {
+            Manner::Left => Manner::Left,
+            _ if self.by_attribute.contains(&at) => Manner::Attribute,
+            manner => manner,
+        }
+    }
+
+    /// The pages that look otherwise: those that are written, and those that show a background which a
+    /// written style sheet fills.
+    pub(super) fn changed_pages(&self, site: &MeasuredSite) -> BTreeSet<String> {
+        let written = |kind: StepKind| self.files.iter().filter(move |file| file.kind == kind);
+        match written(StepKind::Style).next() {
+            // Any page may have it.
+            Some(_) => site.pages.iter().map(|(path, _)| path.clone()).collect(),
+            None => written(StepKind::Page).map(|file| file.path.clone()).collect(),
+        }
+    }
+}
+
+impl Rewriter<'_> {
+    fn address(&self, path: &str) -> Url {
+        let address = format!("{}/{}", self.site.origin, encoded(path));
+        Url::parse(&address).expect("a path on a host is an address")
+    }
+
+    /// The places that a page shows as elements, with their sets.
+    fn elements(&self, page: usize) -> Vec<(PlaceAt, &MadeSet, Manner)> {
+        let sets = self.sets.iter().filter(|set| set.wanted.slot.holder() == Holder::Element);
+        let places = sets.flat_map(|set| set.wanted.places.iter().map(move |&at| (at, set)));
+        let mut found: Vec<_> = places
+            .filter(|(at, _)| at.page == page)
+            .map(|(at, set)| (at, set, self.manners[&at]))
+            .filter(|(_, _, manner)| *manner != Manner::Left)
+            .collect();
+        found.sort_by_key(|(at, _, _)| *at);
+        found
+    }
+
+    fn page(&mut self, page: usize) -> Result<(), ApplyError> {
+        let (path, measured) = &self.site.pages[page];
+        let Some(bytes) = self.folder.read(path)? else { return Ok(()) };
+        let source = match PageSource::read(&bytes) {
+            Ok(source) => source,
+            Err(error) => {
+                let reason = LeftReason::Page(error.to_string());
+                let places: Vec<PlaceAt> = self.elements(page).iter().map(|one| one.0).collect();
+                self.leave(places, &reason);
+                return Ok(());
+            }
+        };
+        let addresses = Addresses::new(&self.address(path), source.base());
+        let mut changes = Vec::new();
+        let mut unsaid = Vec::new();
+        let tags = tags_of(&source, &addresses, measured);
+        for (at, set, manner) in self.elements(page) {
+            match tags.get(&at.place) {
+                Some(&tag) => {
+                    changes.extend(self.image(&source, &addresses, tag, at, set, manner));
+                }
+                None => unsaid.push(at),
+            }
+        }
+        self.leave(unsaid, &LeftReason::NotInSource);
+        let of_page: Vec<PlaceAt> = self.site.places().filter(|at| at.page == page).collect();
+        for range in source.styles() {
+            let own = self.styles(&bytes[range.clone()], &addresses, Some(&of_page));
+            changes.extend(own.into_iter().map(|change| change.moved(range.start)));
+        }
+        for tag in source.tags() {
+            changes.extend(self.attribute(&source, tag, &addresses, page));
+        }
+        self.write(path, StepKind::Page, &bytes, changes);
+        Ok(())
+    }
+
+    fn image(
+        &self,
+        source: &PageSource<'_>,
+        addresses: &Addresses,
+        tag: usize,
+        at: PlaceAt,
+        set: &MadeSet,
+        manner: Manner,
+    ) -> Vec<Splice> {
+        let details = &self.site.place(at).details;
+        let old = source.tags()[tag].value("src").unwrap_or_default();
+        let write = |path: &str| addresses.write_like(old, &self.address(path));
+        let offers = set.files.offers(manner, &write);
+        let loading = match (details.lcp, details.above_fold) {
+            (true, _) => Loading::First,
+            (_, true) => Loading::WithPage,
+            _ => Loading::Lazy,
+        };
+        // What it had by itself, so that its layout is what it was.
+        let natural = details.files.values().flat_map(|at| at.values()).find_map(|file| file.size);
+        let natural = natural.filter(|_| manner.is_sized() && details.srcset.is_none());
+        let size = natural.map(|(width, height)| Size::new(width, height));
+        image::change(source, tag, &NewImage { offers: &offers, loading, size })
+    }
+
+    fn sheet(&mut self, path: &str) -> Result<(), ApplyError> {
+        let Some(bytes) = self.folder.read(path)? else { return Ok(()) };
+        let addresses = Addresses::new(&self.address(path), None);
+        let changes = self.styles(&bytes, &addresses, None);
+        self.write(path, StepKind::Style, &bytes, changes);
+        Ok(())
+    }
+
+    /// The set that the address in a declaration stands for, and its places.
+    fn background(&self, addresses: &Addresses, url: &StyleUrl) -> Option<&MadeSet> {
+        let address = addresses.read(&url.address)?;
+        let path = path_of(&self.site.origin, address.as_str())?;
+        let is_left = |at: &PlaceAt| self.manners[at] == Manner::Left;
+        self.sets.iter().find(|set| {
+            set.wanted.slot.holder() == Holder::Background
+                && set.wanted.source == path
+                && !set.wanted.places.iter().any(is_left)
+                && BACKGROUNDS.contains(&url.property.as_str())
+                && !url.is_in_function
+        })
+    }
+
+    /// The changes of some CSS; `of` are the places that it can be about, where not all are.
+    fn styles(&mut self, css: &[u8], addresses: &Addresses, of: Option<&[PlaceAt]>) -> Vec<Splice> {
+        let mut changes = Vec::new();
+        let mut said = BTreeSet::new();
+        let urls = style_urls(css);
+        for url in urls.iter().filter(|url| url.rule.is_some()) {
+            // Of two in one declaration the second would undo the first.
+            if urls.iter().any(|other| other != url && other.declaration == url.declaration) {
+                continue;
+            }
+            let Some(set) = self.background(addresses, url) else { continue };
+            let write = |path: &str| addresses.write_like(&url.address, &self.address(path));
+            let images = set.files.background(&set.wanted, Manner::Plain, &write).images('"');
+            changes.extend(style::change_rule(css, url, &images));
+            let places = set.wanted.places.iter().copied();
+            said.extend(places.filter(|at| of.is_none_or(|of| of.contains(at))));
+        }
+        self.said.extend(said);
+        changes
+    }
+
+    /// The change of a `style` attribute.
+    fn attribute(
+        &mut self,
+        source: &PageSource<'_>,
+        tag: &Tag,
+        addresses: &Addresses,
+        page: usize,
+    ) -> Vec<Splice> {
+        let Some((range, quote)) = tag.quoted("style") else { return Vec::new() };
+        let css = &source.bytes()[range.clone()];
+        // With references in it the bytes are not what they say.
+        if css.contains(&b'&') {
+            return Vec::new();
+        }
+        let inner = if quote == b'"' { '\'' } else { '"' };
+        let mut changes = Vec::new();
+        let urls = style_urls(css);
+        for url in &urls {
+            if urls.iter().any(|other| other != url && other.declaration == url.declaration) {
+                continue;
+            }
+            let Some(set) = self.background(addresses, url) else { continue };
+            let write = |path: &str| addresses.write_like(&url.address, &self.address(path));
+            let images = set.files.background(&set.wanted, Manner::Attribute, &write).images(inner);
+            // It knows no viewports, so that the widest get what they need.
+            let Some((_, widest)) = images.last() else { continue };
+            changes.push(style::change_attribute(css, url, widest).moved(range.start));
+            let here: Vec<PlaceAt> = set.places().filter(|at| at.page == page).collect();
+            self.said.extend(&here);
+            self.out.by_attribute.extend(here);
+        }
+        changes
+    }
+
+    fn write(&mut self, path: &str, kind: StepKind, bytes: &[u8], changes: Vec<Splice>) {
+        if changes.is_empty() {
+            return;
+        }
+        if let Some(new) = spliced(bytes, changes) {
+            self.out.files.push(new_file(path, kind, Some(bytes), new));
+        }
+    }
+
+    /// Leaves places as they are.
+    fn leave(&mut self, places: Vec<PlaceAt>, reason: &LeftReason) {
+        for at in places {
+            self.out.left.push(self.site.left(at, reason.clone()));
+            self.out.unsaid.insert(at);
+        }
+    }
+
+    fn note_unsaid(&mut self) {
+        let sets = self.sets.iter().filter(|s| s.wanted.slot.holder() == Holder::Background);
+        let places = sets.flat_map(|set| set.wanted.places.iter().copied());
+        let unsaid = |at: &PlaceAt| self.manners[at] != Manner::Left && !self.said.contains(at);
+        let unsaid: Vec<PlaceAt> = places.filter(unsaid).collect();
+        self.leave(unsaid, &LeftReason::NotInSource);
+    }
+
+    /// The files that pages and style sheets name.
+    fn pictures(&mut self) -> Result<(), ApplyError> {
+        let mut written = BTreeSet::new();
+        for set in self.sets {
+            let offering = set.wanted.places.iter().filter(|at| !self.out.unsaid.contains(at));
+            for manner in
+                offering.map(|&at| self.out.manner(at, self.manners)).collect::<BTreeSet<Manner>>()
+            {
+                let offers = set.files.offers(manner, &|path| path.to_owned());
+                let named = offers.iter().flat_map(|offer| &offer.files);
+                written.extend(named.map(|file| file.address.clone()));
+            }
+        }
+        for file in self.sets.iter().flat_map(|set| &set.files.files) {
+            if written.remove(&file.path) {
+                let there = self.folder.read(&file.path)?;
+                let new =
+                    new_file(&file.path, StepKind::File, there.as_deref(), file.bytes.clone());
+                self.out.files.push(new);
+            }
+        }
+        Ok(())
+    }
+}
+
+/// The `<img>` tag that each place of a page is: by its number among the page's images, where the page has
+/// as many in its source as in the browser. Where scripts add or remove some, the tags stand for those of
+/// the places that show a file which they name, as many as can be in the order of both.
+fn tags_of(
+    source: &PageSource<'_>,
+    addresses: &Addresses,
+    page: &MeasuredPage,
+) -> BTreeMap<usize, usize> {
+    let tags = source.tags().iter().enumerate();
+    let tags: Vec<usize> = tags.filter(|(_, tag)| tag.name == "img").map(|(n, _)| n).collect();
+    let named: Vec<BTreeSet<String>> = tags
+        .iter()
+        .map(|&tag| named_by(source, addresses, tag).into_iter().map(String::from).collect())
+        .collect();
+    let places = page.places.iter().enumerate();
+    let mut images: Vec<(usize, usize)> =
+        places.filter_map(|(n, place)| Some((place.image?, n))).collect();
+    images.sort_unstable();
+    let names = |tag: usize, place: usize| {
+        let files = page.places[place].details.files.values().flat_map(|files| files.values());
+        let mut urls = files.map(|file| &file.url);
+        urls.any(|url| named[tag].contains(url))
+    };
+    if tags.len() == page.images {
+        let own = images.into_iter().filter(|&(image, place)| names(image, place));
+        return own.map(|(image, place)| (place, tags[image])).collect();
+    }
+    let pairs = longest_common(images.len(), tags.len(), |image, tag| names(tag, images[image].1));
+    pairs.into_iter().map(|(image, tag)| (images[image].1, tags[tag])).collect()
+}
+
+/// The longest list of pairs that are the same, of `a` and `b` things, in the order of both.
+fn longest_common(a: usize, b: usize, same: impl Fn(usize, usize) -> bool) -> Vec<(usize, usize)> {
+    let mut longest = vec![vec![0_u32; b + 1]; a + 1];
+    for i in (0..a).rev() {
+        for j in (0..b).rev() {
+            longest[i][j] = match same(i, j) {
+                true => longest[i + 1][j + 1] + 1,
+                false => longest[i + 1][j].max(longest[i][j + 1]),
+            };
+        }
+    }
+    let (mut i, mut j, mut pairs) = (0, 0, Vec::new());
+    while i < a && j < b {
+        if same(i, j) {
+            pairs.push((i, j));
+            (i, j) = (i + 1, j + 1);
+        } else if longest[i + 1][j] >= longest[i][j + 1] {
+            i += 1;
+        } else {
+            j += 1;
+        }
+    }
+    pairs
+}
+
+/// The files that the `<img>` of a tag names, with those of its `<picture>`.
+fn named_by(source: &PageSource<'_>, addresses: &Addresses, tag: usize) -> Vec<Url> {
+    let picture = source.picture_of(tag);
+    let sources = picture.map(|picture| picture.sources.as_slice()).unwrap_or_default();
+    let of = |tag: &usize| {
+        let tag = &source.tags()[*tag];
+        let mut named: Vec<Url> =
+            tag.value("srcset").map(|set| addresses.read_srcset(set)).unwrap_or_default();
+        named.extend(tag.value("src").and_then(|src| addresses.read(src)));
+        named
+    };
+    sources.iter().chain([&tag]).flat_map(of).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_scripts_add_or_remove_leaves_the_others_their_order() {
+        let pairs = |a: &str, b: &str| {
+            let (a, b) = (a.as_bytes(), b.as_bytes());
+            longest_common(a.len(), b.len(), |i, j| a[i] == b[j])
+        };
+        assert_eq!(pairs("pbxpb", "pbpb"), [(0, 0), (1, 1), (3, 2), (4, 3)]);
+        assert_eq!(pairs("pb", "pnb"), [(0, 0), (1, 2)]);
+        assert_eq!(pairs("", "p"), []);
+    }
+}
