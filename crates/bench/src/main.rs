@@ -75,6 +75,12 @@ enum What {
         /// Two files of each picture only, so that very many can be made
         #[arg(long)]
         light: bool,
+        /// Keeps blobs in a store that speaks S3, in a process beside it
+        #[arg(long)]
+        buckets: bool,
+        /// So many more workers in processes of their own
+        #[arg(long, default_value_t = 0)]
+        more_workers: usize,
         /// Times the plan and the queries of a run over so many made-up pictures instead
         #[arg(long, conflicts_with = "pictures")]
         rows: Option<u32>,
@@ -94,8 +100,9 @@ fn main() -> ExitCode {
         What::Framing { home, times } => within_runtime(framing::run(home, times)),
         What::Measuring { pages, site } => within_runtime(measuring::run(pages, site)),
         What::Runs { home, rows: Some(rows), .. } => within_runtime(runs::rows(home, rows)),
-        What::Runs { home, pictures, light, .. } => {
-            within_runtime(runs::work(home, pictures, light))
+        What::Runs { buckets: true, .. } => within_runtime(runs::beside_buckets()),
+        What::Runs { home, pictures, light, more_workers, .. } => {
+            within_runtime(runs::work(home, pictures, light, more_workers))
         }
         What::Encoding(encoding) => encoding.run(),
         What::Codec => return brisk_margin_codec_pool::child::run(),

@@ -1,6 +1,7 @@
 //! `runs`: a run over many pictures against the bare core doing the same, and its queries over very
 //! many rows.
 
+use std::process::Stdio;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex};
 use std::time::{Duration, Instant};
@@ -13,7 +14,6 @@ use brisk_margin_core::content::ContentClass;
 use brisk_margin_core::encoding::{Encoding, Quality};
 use brisk_margin_core::fitting::Fitting;
 use brisk_margin_core::format::Format;
-use brisk_margin_core::geometry::Rect;
 use brisk_margin_core::job::JobKind;
 use brisk_margin_core::layout::BoxSize;
 use brisk_margin_core::place_kind::PlaceKind;
@@ -27,13 +27,13 @@ use brisk_margin_core::units::{Bytes, Density};
 use brisk_margin_imaging::codec::extras::Extras;
 use brisk_margin_imaging::codecs::Codecs;
 use brisk_margin_imaging::original::Original;
-use brisk_margin_imaging::raster::Raster;
 use brisk_margin_imaging::reference::Reference;
 use brisk_margin_store::layouts::NewSlot;
 use brisk_margin_store::output_rules::RuleFor;
 use brisk_margin_store::pictures::{Filter, Picture};
 use brisk_margin_store::runs::Run;
 use brisk_margin_store::runs::items::{DoneItem, ItemOutcome, ItemsShown};
+use brisk_margin_testing::Buckets;
 use brisk_margin_testing::pictures::spots;
 use brisk_margin_testing::{made_up, of_schema};
 use brisk_margin_work::jobs::runner::PATIENCE;
@@ -62,8 +62,32 @@ const SIZES: [(u32, u32); 10] = [
     (6_000, 4_000),
 ];
 
-/// Makes the files of `pictures` pictures for a slot, by the queue and by the bare core.
-pub async fn work(home: Home, pictures: u32, light: bool) -> Result<(), Failure> {
+/// The same command once more, with its blobs in buckets of this process.
+pub async fn beside_buckets() -> Result<(), Failure> {
+    let buckets = Buckets::start().await;
+    let arguments = std::env::args().skip(1).filter(|argument| argument != "--buckets");
+    let mut again = tokio::process::Command::new(std::env::current_exe()?);
+    again.args(arguments).args(["--blobs", &buckets.address("bench")]);
+    let status = again.envs(buckets.settings(None)).status().await?;
+    println!("requests to the buckets: {}", buckets.asked());
+    if status.success() { Ok(()) } else { Err("it failed beside buckets".into()) }
+}
+
+/// So many workers in processes of their own, until the value is dropped.
+fn more_workers(home: &Home, count: usize) -> Result<Vec<tokio::process::Child>, Failure> {
+    let program = std::env::current_exe()?.with_file_name("brisk-margin");
+    let worker = |_| {
+        let mut worker = tokio::process::Command::new(&program);
+        worker.arg("worker").arg("--data").arg(&home.data).args(["--database", &home.database]);
+        worker.stdout(Stdio::null()).kill_on_drop(true);
+        Ok(worker.spawn()?)
+    };
+    (0..count).map(worker).collect()
+}
+
+/// Makes the files of `pictures` pictures for a slot, by the queue and by the bare core; by `more`
+/// workers in other processes, too.
+pub async fn work(home: Home, pictures: u32, light: bool, more: usize) -> Result<(), Failure> {
     let (sites, app) = opened(&home).await?;
     let runner = home.runner(&sites);
     if light {
@@ -84,6 +108,11 @@ pub async fn work(home: Home, pictures: u32, light: bool) -> Result<(), Failure>
     println!("bare core: {}, {}", pace(pictures, bare), share(busy));
 
     let workers = Workers::start(&runner);
+    let _others = more_workers(&home, more)?;
+    if more > 0 {
+        // They open the database, and tell that they are there.
+        tokio::time::sleep(Duration::from_secs(3)).await;
+    }
     let wish = || RunWish {
         pictures: all.iter().map(|picture| picture.id).collect(),
         over: RunOver::Slots(vec![slot.id]),
@@ -236,21 +265,20 @@ fn card(light: bool) -> NewSlot {
     }
 }
 
-/// Pictures as JPEG, made and taken in one after the other.
+/// Pictures as JPEG, made and taken in one after the other. Drawing and encoding takes longer than all
+/// else: those of one size are told apart by a comment in the file alone.
 async fn filled(app: &App, pictures: u32) -> Result<Vec<Picture>, Failure> {
+    let codecs = app.maker.pool.codecs();
+    let mut drawn: Vec<Vec<u8>> = Vec::new();
+    for (n, (width, height)) in (0..).zip(SIZES) {
+        let encoding = Encoding::Jpeg(Quality::new(85 + n as u8)?);
+        drawn.push(codecs.encode(&spots(n + 1, width, height), encoding, &Extras::default())?);
+    }
     let mut all = Vec::new();
-    // Drawing takes longer than all else: each is a part of one that has its size.
-    let drawn: Vec<Raster> =
-        (0..).zip(SIZES).map(|(n, (width, height))| spots(n + 1, width, height)).collect();
     for n in 0..pictures {
-        let whole = &drawn[n as usize % drawn.len()];
-        let edge = n / drawn.len() as u32;
-        let size = whole.size();
-        let (width, height) = (size.width - edge % 97, size.height - edge / 97 % 97);
-        let part = Rect { x: edge % 97, y: edge / 97 % 97, width, height };
-        let codecs = app.maker.pool.codecs();
-        let encoding = Encoding::Jpeg(Quality::new(85 + (n % 12) as u8)?);
-        let file = codecs.encode(&whole.crop(part), encoding, &Extras::default())?;
+        let (start, rest) = drawn[n as usize % drawn.len()].split_at(2);
+        // A comment of four bytes (ITU-T T.81, B.2.4.5).
+        let file = [start, &[0xFF, 0xFE, 0, 6], &n.to_be_bytes(), rest].concat();
         all.push(taken_in(app, &format!("{n:04}.jpg"), file).await?);
     }
     Ok(all)

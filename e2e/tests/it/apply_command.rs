@@ -313,3 +313,43 @@ async fn a_shop_list_has_its_boxes_backgrounds_and_loading() {
     let refused = site.apply(&["--out", inside.to_str().unwrap()]).await;
     assert!(refused.said().contains("lie in one another"), "{}", refused.said());
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn what_is_broken_costs_itself_and_nothing_is_written_through_a_link() {
+    let pictures = [("img/fine.jpg", 900, 600), ("IMG/Fine.jpg", 800, 600)];
+    let site = DrawnSite::new("faults", &pictures);
+    let folder = site.folder();
+    fs::write(folder.join("img/broken.jpg"), "no picture").unwrap();
+    let drawing = "<svg xmlns='http://www.w3.org/2000/svg' width='300' height='200'/>";
+    fs::write(folder.join("img/plan.svg"), drawing).unwrap();
+    let elsewhere = tempfile::tempdir().unwrap();
+    fs::write(elsewhere.path().join("far.jpg"), encoded(&spots(9, 900, 600), Format::Jpeg, 95))
+        .unwrap();
+    std::os::unix::fs::symlink(elsewhere.path(), folder.join("out")).unwrap();
+    let page =
+        "\u{feff}<!doctype html><title>Wide</title><img src='img/fine.jpg' width=300 height=200>";
+    let wide: Vec<u8> = page.encode_utf16().flat_map(u16::to_le_bytes).collect();
+    fs::write(folder.join("wide.html"), &wide).unwrap();
+
+    let applied = site.apply(&["--formats", "webp,jpeg,png", "--json", "--in-place"]).await;
+    assert_eq!(applied.code(), 1);
+    let left = applied.left();
+    assert_eq!(left.get("page"), Some(&1), "UTF-16: {:#?}", applied.lines());
+    assert_eq!(left.get("drawing"), Some(&1), "{left:?}");
+    assert_eq!(left.get("unreadable"), Some(&3), "broken, missing and behind a link: {left:?}");
+    let changed: Vec<String> =
+        applied.changed().iter().map(|line| line["source"].as_str().unwrap().to_owned()).collect();
+    // The last tag is closed by what follows it.
+    assert_eq!(changed, ["img/fine.jpg", "IMG/Fine.jpg", "img/fine.jpg"], "{:#?}", applied.lines());
+    all_as_promised(&applied);
+    assert_eq!(fs::read(folder.join("wide.html")).unwrap(), wide);
+    assert_eq!(fs::read_dir(elsewhere.path()).unwrap().count(), 1);
+    assert!(applied.said().contains("could be mended"), "{}", applied.said());
+
+    let taken_back = site.apply(&["--take-back"]).await;
+    assert_eq!(taken_back.code(), 0, "{}", taken_back.said());
+    assert!(!folder.join("variants").exists());
+    assert!(!site.home.path().join("site.brisk-margin").exists(), "the journal is gone");
+    let nowhere = site.apply(&["--dry-run", "--formats", "webp,avif"]).await;
+    assert!(nowhere.said().contains("some browsers read no other"), "{}", nowhere.said());
+}

@@ -98,6 +98,7 @@ pub fn run() -> ExitCode {
     let coloured = std::io::stderr().is_terminal() && std::env::var_os("NO_COLOR").is_none();
     let log = tracing_subscriber::fmt().with_env_filter(filter).with_ansi(coloured);
     log.with_writer(std::io::stderr).init();
+    end_with_the_pipe();
     let command = CommandLine::parse().command;
     let done = match command {
         Command::Serve(serve) => within_runtime(serve.run()),
@@ -133,6 +134,20 @@ pub fn run() -> ExitCode {
             ExitCode::FAILURE
         }
     }
+}
+
+/// Ends quietly where nobody reads what is printed any more, as in `brisk-margin … | head`.
+fn end_with_the_pipe() {
+    /// What shells tell of a program that a closed pipe ended.
+    const PIPE: i32 = 128 + 13;
+    let usual = std::panic::take_hook();
+    std::panic::set_hook(Box::new(move |panic| {
+        let told = panic.payload_as_str().unwrap_or_default();
+        if told.starts_with("failed printing to stdout") {
+            std::process::exit(PIPE);
+        }
+        usual(panic);
+    }));
 }
 
 fn within_runtime<T>(work: impl Future<Output = Result<T, Failure>>) -> Result<T, Failure> {

@@ -54,6 +54,9 @@ pub enum PublishError {
     /// There is another one, which would be lost.
     #[error("{} holds a publication already; take that back first", .0.display())]
     Taken(PathBuf),
+    /// Somebody else publishes.
+    #[error("another publication to this site is under way ({}); wait until it has ended", .0.display())]
+    Busy(PathBuf),
     /// There is none.
     #[error("{} holds no publication", .0.display())]
     Nothing(PathBuf),
@@ -245,6 +248,26 @@ impl Journal {
     }
 }
 
+/// Keeps others from publishing to the same site while it lives.
+#[derive(Debug)]
+pub struct SiteTurn(#[expect(dead_code, reason = "it is held")] File);
+
+impl SiteTurn {
+    /// Takes the turn for the journals in `folder`, which is made where it is missing.
+    ///
+    /// # Errors
+    /// [`PublishError::Busy`] where somebody else has it.
+    pub fn take(folder: &Path) -> Result<Self, PublishError> {
+        fs::create_dir_all(folder)?;
+        let file = File::create(folder.join("lock"))?;
+        match file.try_lock() {
+            Ok(()) => Ok(Self(file)),
+            Err(fs::TryLockError::WouldBlock) => Err(PublishError::Busy(folder.to_owned())),
+            Err(fs::TryLockError::Error(error)) => Err(error.into()),
+        }
+    }
+}
+
 /// The journals in `folder`, the oldest first.
 ///
 /// # Errors
@@ -427,6 +450,96 @@ mod tests {
         let journal = Journal::open(&site.journal).unwrap();
         assert!(journal.take_back(&folder, true).unwrap().is_empty());
         assert_eq!(fs::read_to_string(site.root.join("index.html")).unwrap(), "old page");
+    }
+
+    /// Set where this program is the one that is killed: the folders of the site and of the journal.
+    const VICTIM: &str = "BRISK_MARGIN_TEST_PUBLISHES";
+
+    fn many_files() -> Vec<NewFile> {
+        let page = new("index.html", StepKind::Page, Some("old page"), "new page");
+        let style = new("a/style.css", StepKind::Style, Some("old style"), "new style");
+        let files = (0..40).map(|n| {
+            let file = new(&format!("v/{}/{n}.webp", n % 3), StepKind::File, None, "");
+            NewFile { bytes: vec![n as u8; 60_000], ..file }
+        });
+        files.chain([page, style]).collect()
+    }
+
+    #[test]
+    fn a_program_that_is_killed_at_any_moment_leaves_what_can_go_on_and_go_back() {
+        if let Ok(folders) = std::env::var(VICTIM) {
+            let (root, journal) = folders.split_once(':').unwrap();
+            let folder = SiteFolder::open(Path::new(root)).unwrap();
+            let begun = Journal::begin(Path::new(journal), &folder, many_files()).unwrap();
+            { begun }.publish(&folder).unwrap();
+            return;
+        }
+        let own = std::env::current_exe().unwrap();
+        let name = "publishing::journal::tests::\
+            a_program_that_is_killed_at_any_moment_leaves_what_can_go_on_and_go_back";
+        let mut wholes = 0;
+        for round in 0..20_u64 {
+            let (site, _) = change();
+            let before = seen(&site.root);
+            let folders = format!("{}:{}", site.root.display(), site.journal.display());
+            let mut victim = std::process::Command::new(&own);
+            victim.args([name, "--exact"]).env(VICTIM, folders);
+            victim.stdout(std::process::Stdio::null()).stderr(std::process::Stdio::null());
+            let mut victim = victim.spawn().unwrap();
+            // Spread over the time that it takes, and a little more.
+            std::thread::sleep(std::time::Duration::from_millis(5 + round * round));
+            victim.kill().unwrap();
+            victim.wait().unwrap();
+            let folder = SiteFolder::open(&site.root).unwrap();
+            let page = fs::read_to_string(site.root.join("index.html")).unwrap();
+            assert!(page == "old page" || page == "new page", "{page}");
+            if page == "new page" {
+                wholes += 1;
+                assert!(site.root.join("v/0/39.webp").exists(), "a page names what is there");
+            }
+            match Journal::open(&site.journal) {
+                // It had not begun.
+                Err(PublishError::Nothing(_)) => assert_eq!(seen(&site.root), before),
+                Err(error) => panic!("{error}"),
+                Ok(mut journal) => {
+                    if round % 2 == 0 {
+                        journal.publish(&folder).unwrap();
+                        let page = fs::read_to_string(site.root.join("index.html")).unwrap();
+                        assert_eq!(page, "new page");
+                    }
+                    assert!(journal.take_back(&folder, false).unwrap().is_empty());
+                    assert_eq!(seen(&site.root), before, "round {round}");
+                }
+            }
+        }
+        assert!(wholes < 20, "some were killed before their end");
+    }
+
+    #[test]
+    fn two_at_once_do_not_write_into_each_other() {
+        let home = tempfile::tempdir().unwrap();
+        let first = SiteTurn::take(home.path()).unwrap();
+        let second = SiteTurn::take(home.path()).unwrap_err();
+        assert!(matches!(second, PublishError::Busy(_)), "{second}");
+        drop(first);
+        SiteTurn::take(home.path()).unwrap();
+    }
+
+    #[test]
+    fn what_cannot_be_written_is_told_and_what_was_written_goes_back() {
+        let (site, files) = change();
+        let before = seen(&site.root);
+        let folder = SiteFolder::open(&site.root).unwrap();
+        let mut journal = Journal::begin(&site.journal, &folder, files).unwrap();
+        // A file stands where a folder is needed.
+        fs::write(site.root.join("v"), "theirs").unwrap();
+        let error = journal.publish(&folder).unwrap_err();
+        assert!(error.to_string().contains("v/1.webp"), "{error}");
+        let page = fs::read_to_string(site.root.join("index.html")).unwrap();
+        assert_eq!(page, "old page", "no page names a file that is not there");
+        fs::remove_file(site.root.join("v")).unwrap();
+        assert!(journal.take_back(&folder, false).unwrap().is_empty());
+        assert_eq!(seen(&site.root), before);
     }
 
     proptest! {

@@ -27,6 +27,9 @@ use super::{ApplyError, Manner, Wish, is_own, new_file, path_of};
 /// Properties of style sheets that show a background.
 const BACKGROUNDS: [&str; 2] = ["background", "background-image"];
 
+/// Places times tags up to which their common order is looked for.
+const MOST_PAIRS: usize = 10_000_000;
+
 /// What is to be written to a site.
 pub(super) struct Rewriting {
     pub(super) files: Vec<NewFile>,
@@ -335,6 +338,10 @@ fn tags_of(
     if tags.len() == page.images {
         let own = images.into_iter().filter(|&(image, place)| names(image, place));
         return own.map(|(image, place)| (place, tags[image])).collect();
+    }
+    // The table of a page with very many would not fit.
+    if images.len() * tags.len() > MOST_PAIRS {
+        return BTreeMap::new();
     }
     let pairs = longest_common(images.len(), tags.len(), |image, tag| names(tag, images[image].1));
     pairs.into_iter().map(|(image, tag)| (images[image].1, tags[tag])).collect()

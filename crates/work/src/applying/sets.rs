@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use brisk_margin_core::adjustments::Adjustments;
-use brisk_margin_core::choice::worth_offering;
+use brisk_margin_core::choice::{EncodeRequest, worth_offering};
 use brisk_margin_core::content::{ContentClass, WeightSample};
 use brisk_margin_core::facts::PictureFacts;
 use brisk_margin_core::fitting::Fitting;
@@ -34,6 +34,10 @@ use super::{ApplyError, ChangedPlace, Manner, Wish};
 
 /// A file is worth another one where that is lighter by this share.
 const WORTH: f64 = 0.97;
+
+/// The pixels of one picture that are kept at once, to be encoded and compared with; one width may
+/// need more.
+const PIXELS: Bytes = Bytes::mb(200);
 
 /// The files for some places.
 pub(super) struct MadeSet {
@@ -119,116 +123,147 @@ struct Maker {
     cache: MadeFiles,
 }
 
+/// A picture of the site, read.
+struct Source {
+    bytes: Vec<u8>,
+    hash: String,
+    known: Known,
+}
+
+/// A file that is asked for.
+struct Asked {
+    width: SetWidth,
+    format: Format,
+    request: EncodeRequest,
+}
+
 impl Maker {
     fn make(&self, wanted: &Wanted) -> Result<SetFiles, LeftReason> {
-        let unreadable = |error: &dyn std::fmt::Display| LeftReason::Unreadable(error.to_string());
-        let bytes = self.folder.read(&wanted.source).map_err(|error| unreadable(&error))?;
-        let bytes = bytes.ok_or_else(|| unreadable(&"it is gone"))?;
-        let source = hash_of(&bytes);
-        let known = self.known(&source, &bytes).map_err(|error| unreadable(&error))?;
-        if known.class == ContentClass::Animation {
-            return Err(LeftReason::Animated);
-        }
-        let adjustments = Adjustments::plain(FocalPoint::CENTRE);
-        let of = SetSource {
-            size: known.facts.size,
-            sample: Some(known.sample),
-            adjustments: &adjustments,
-        };
-        let (cropping, _) = wanted.slot.who_crops(&adjustments);
-        let colours = self.wish.rule.colours(&known.facts);
-        let parts = |cropping: Cropping| {
-            let planner =
-                SetPlanner::new(of, &wanted.slot, &self.wish.densities, cropping, colours)?;
-            planner.parts(&wanted.breakpoints)
-        };
-        let whole = parts(cropping).map_err(|error| unreadable(&error))?;
-        // Where each shape has files of its own, the element alone needs others.
-        let single = match cropping {
-            Cropping::ArtDirection => {
-                parts(Cropping::Browser).map_err(|error| unreadable(&error))?
-            }
-            _ => whole.clone(),
-        };
-        let mut formats = self.wish.rule.worth_trying(known.class, known.is_transparent);
-        formats.sort_by_key(|format| format.is_universal());
-        let budget = wanted.slot.budget();
+        let source = self.source(&wanted.source)?;
+        let mut made = self.planned(wanted, &source.known)?;
+        let asked = self.asked(wanted, &made);
         let stem = stem_of(&wanted.source);
-        let mut made = SetFiles {
-            parts: whole,
-            single,
-            formats,
-            files: Vec::new(),
-            encoded: 0,
-            densities: self.wish.densities.clone(),
-        };
-        let widths = made.parts.iter().chain(&made.single).flat_map(|part| &part.widths);
-        let mut widths: Vec<SetWidth> = widths.cloned().collect();
-        widths.dedup();
-        let mut asked: Vec<(SetWidth, Format)> = Vec::new();
-        for width in widths {
-            for &format in &made.formats {
-                if !asked.iter().any(|(known, of)| known.fitting == width.fitting && *of == format)
-                {
-                    asked.push((width.clone(), format));
-                }
-            }
-        }
-        let request = |format: Format| self.wish.rule.request(format, None, budget);
-        let of = |width: &SetWidth, format: Format| (width.spec.clone(), request(format));
-        let mut missing: Vec<Fitting> = Vec::new();
-        let mut kept: Vec<Option<Vec<u8>>> = Vec::new();
-        for (width, format) in &asked {
-            let (spec, request) = of(width, *format);
-            let file = self.cache.file(&MadeOf { source: &source, spec: &spec, request });
-            if file.is_none() && !missing.contains(&width.fitting) {
-                missing.push(width.fitting);
-            }
-            kept.push(file);
-        }
-        let pixels = match missing.is_empty() {
-            true => Vec::new(),
-            false => {
-                let original = Original::open(&self.codecs, &bytes).map_err(|e| unreadable(&e))?;
-                Reference::ladder(&original, &missing, colours).map_err(|e| unreadable(&e))?
-            }
-        };
-        let file = |(n, (width, format)): (usize, &(SetWidth, Format))| {
-            if let Some(file) = &kept[n] {
-                return Ok((file.clone(), false));
-            }
-            let at = missing.iter().position(|fitting| *fitting == width.fitting);
-            let pixels = &pixels[at.unwrap_or_default()];
-            let (spec, request) = of(width, *format);
-            let chosen = pixels
-                .choose(&self.codecs, known.class, request, None, &choosing::never)
-                .map_err(|error| unreadable(&error))?;
-            let of = MadeOf { source: &source, spec: &spec, request };
-            let file = chosen.trial.bytes;
-            self.cache.keep(&of, &file).map_err(|error| unreadable(&error))?;
-            Ok((file, true))
-        };
-        let files: Vec<Result<(Vec<u8>, bool), LeftReason>> =
-            asked.par_iter().enumerate().map(file).collect();
-        for ((width, format), file) in asked.iter().zip(files) {
-            let (file, is_new) = file?;
+        for (asked, (bytes, is_new)) in asked.iter().zip(self.files(&source, &asked)?) {
             made.encoded += usize::from(is_new);
-            let size = width.fitting.output;
-            let (hash, extension) = (&hash_of(&file)[..8], format.extension());
-            let (folder, Size { width: across, height: down }) = (&self.wish.folder, size);
-            let path = format!("{folder}/{stem}-{across}x{down}-{hash}.{extension}");
-            made.files.push(MadeFile {
-                path,
-                bytes: file,
-                fitting: width.fitting,
-                format: *format,
-            });
+            let (fitting, format) = (asked.width.fitting, asked.format);
+            let (hash, extension) = (&hash_of(&bytes)[..8], format.extension());
+            let (folder, Size { width, height }) = (&self.wish.folder, fitting.output);
+            let path = format!("{folder}/{stem}-{width}x{height}-{hash}.{extension}");
+            made.files.push(MadeFile { path, bytes, fitting, format });
         }
         made.formats = worth_offering(&made.formats, |format| {
             let own = made.files.iter().filter(|file| file.format == format);
             Some(own.map(|file| Bytes::of(&file.bytes)).sum())
         });
         Ok(made)
+    }
+
+    fn source(&self, path: &str) -> Result<Source, LeftReason> {
+        let bytes = self.folder.read(path).map_err(unreadable)?;
+        let bytes = bytes.ok_or_else(|| unreadable("it is gone"))?;
+        let hash = hash_of(&bytes);
+        let known = self.known(&hash, &bytes).map_err(unreadable)?;
+        match known.class {
+            ContentClass::Animation => Err(LeftReason::Animated),
+            _ => Ok(Source { bytes, hash, known }),
+        }
+    }
+
+    /// What is to be made; no file is yet.
+    fn planned(&self, wanted: &Wanted, known: &Known) -> Result<SetFiles, LeftReason> {
+        let adjustments = Adjustments::plain(FocalPoint::CENTRE);
+        let (size, sample) = (known.facts.size, Some(known.sample));
+        let of = SetSource { size, sample, adjustments: &adjustments };
+        let (cropping, _) = wanted.slot.who_crops(&adjustments);
+        let colours = self.wish.rule.colours(&known.facts);
+        let densities = &self.wish.densities;
+        let parts = |cropping: Cropping| -> Result<Vec<SetPart>, LeftReason> {
+            let planner = SetPlanner::new(of, &wanted.slot, densities, cropping, colours);
+            let planner = planner.map_err(unreadable)?;
+            planner.parts(&wanted.breakpoints).map_err(unreadable)
+        };
+        let whole = parts(cropping)?;
+        let single = match cropping {
+            // Each shape has files of its own, which one element alone does not tell apart.
+            Cropping::ArtDirection => parts(Cropping::Browser)?,
+            _ => whole.clone(),
+        };
+        let mut formats = self.wish.rule.worth_trying(known.class, known.is_transparent);
+        formats.sort_by_key(|format| format.is_universal());
+        Ok(SetFiles {
+            parts: whole,
+            single,
+            formats,
+            files: Vec::new(),
+            encoded: 0,
+            densities: densities.clone(),
+        })
+    }
+
+    /// The files of a set, each once.
+    fn asked(&self, wanted: &Wanted, set: &SetFiles) -> Vec<Asked> {
+        let budget = wanted.slot.budget();
+        let alone = match wanted.slot.holder() {
+            Holder::Element => &set.formats[set.formats.len() - 1..],
+            Holder::Background => &set.formats[..],
+        };
+        let of = |parts: &[SetPart], formats: &[Format]| -> Vec<(SetWidth, Format)> {
+            let widths = parts.iter().flat_map(|part| part.widths.iter());
+            widths.flat_map(|width| formats.iter().map(|&format| (width.clone(), format))).collect()
+        };
+        let mut asked: Vec<Asked> = Vec::new();
+        for (width, format) in
+            of(&set.parts, &set.formats).into_iter().chain(of(&set.single, alone))
+        {
+            let is_known =
+                |known: &Asked| known.width.fitting == width.fitting && known.format == format;
+            if !asked.iter().any(is_known) {
+                let request = self.wish.rule.request(format, None, budget);
+                asked.push(Asked { width, format, request });
+            }
+        }
+        asked
+    }
+
+    /// Each file, and whether it is new. The pixels of so many widths are kept at once as memory allows.
+    fn files(&self, source: &Source, asked: &[Asked]) -> Result<Vec<(Vec<u8>, bool)>, LeftReason> {
+        let mut files: Vec<Option<(Vec<u8>, bool)>> = asked
+            .iter()
+            .map(|asked| Some((self.cache.file(&source.made_of(asked))?, false)))
+            .collect();
+        let mut missing: Vec<Fitting> = Vec::new();
+        for (asked, file) in asked.iter().zip(&files) {
+            if file.is_none() && !missing.contains(&asked.width.fitting) {
+                missing.push(asked.width.fitting);
+            }
+        }
+        for fittings in within_memory(missing) {
+            let original = Original::open(&self.codecs, &source.bytes).map_err(unreadable)?;
+            let colours = self.wish.rule.colours(&source.known.facts);
+            let pixels = Reference::ladder(&original, &fittings, colours).map_err(unreadable)?;
+            let due = files.par_iter_mut().zip(asked).filter(|(file, _)| file.is_none());
+            due.try_for_each(|(file, asked)| {
+                let at = fittings.iter().position(|fitting| *fitting == asked.width.fitting);
+                if let Some(at) = at {
+                    *file = Some((self.encoded(source, asked, &pixels[at])?, true));
+                }
+                Ok(())
+            })?;
+        }
+        Ok(files.into_iter().flatten().collect())
+    }
+
+    fn encoded(
+        &self,
+        source: &Source,
+        asked: &Asked,
+        pixels: &Reference,
+    ) -> Result<Vec<u8>, LeftReason> {
+        let (class, request) = (source.known.class, asked.request);
+        let chosen = pixels.choose(&self.codecs, class, request, None, &choosing::never);
+        let file = chosen.map_err(unreadable)?.trial.bytes;
+        self.cache.keep(&source.made_of(asked), &file).map_err(unreadable)?;
+        Ok(file)
     }
 
     /// What is known of the picture `bytes`, worked out where it was not before.
@@ -247,6 +282,36 @@ impl Maker {
         self.cache.note("picture", source, &known)?;
         Ok(known)
     }
+}
+
+impl Source {
+    fn made_of<'a>(&'a self, asked: &'a Asked) -> MadeOf<'a> {
+        MadeOf { source: &self.hash, spec: &asked.width.spec, request: asked.request }
+    }
+}
+
+fn unreadable(why: impl ToString) -> LeftReason {
+    LeftReason::Unreadable(why.to_string())
+}
+
+/// `fittings` in groups, of each of which the pixels fit into [`PIXELS`].
+fn within_memory(fittings: Vec<Fitting>) -> Vec<Vec<Fitting>> {
+    let mut groups: Vec<Vec<Fitting>> = Vec::new();
+    let mut held = Bytes(0);
+    for fitting in fittings {
+        let memory = Reference::memory(fitting.output);
+        match groups.last_mut() {
+            Some(group) if (held + memory).get() <= PIXELS.get() => {
+                held = held + memory;
+                group.push(fitting);
+            }
+            _ => {
+                held = memory;
+                groups.push(vec![fitting]);
+            }
+        }
+    }
+    groups
 }
 
 /// What files of the picture at `path` are called before their size.

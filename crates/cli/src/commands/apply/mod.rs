@@ -12,7 +12,7 @@ use brisk_margin_core::format::Format;
 use brisk_margin_core::rule::{EffectiveRule, OutputRule};
 use brisk_margin_core::units::{Bytes, Density};
 use brisk_margin_site::publishing::folder::SiteFolder;
-use brisk_margin_site::publishing::journal::{Journal, NewFile, journals, next_journal};
+use brisk_margin_site::publishing::journal::{Journal, NewFile, SiteTurn, journals, next_journal};
 use brisk_margin_work::applying::cache::MadeFiles;
 use brisk_margin_work::applying::{Applied, Applying, Progress, Wish};
 use clap::{ArgGroup, Args};
@@ -114,6 +114,10 @@ impl Apply {
             format!("{} cannot be used as a site's folder: {error}", self.site.display())
         })?;
         let journal = self.journal_of(site.root());
+        let _turn = match self.in_place || self.take_back {
+            true => Some(SiteTurn::take(&journal)?),
+            false => None,
+        };
         if self.take_back {
             return self.took_back(&site, &journal);
         }
@@ -192,6 +196,7 @@ impl Apply {
     fn took_back(&self, site: &SiteFolder, journal: &Path) -> Result<bool, Failure> {
         let all = journals(journal)?;
         if all.is_empty() {
+            forget(journal);
             return Err(format!("nothing was written to {}", site.root().display()).into());
         }
         for home in all.into_iter().rev() {
@@ -204,7 +209,7 @@ impl Apply {
                 return Ok(false);
             }
         }
-        let _ = std::fs::remove_dir(journal);
+        forget(journal);
         println!("{} is as it was", site.root().display());
         Ok(true)
     }
@@ -239,4 +244,10 @@ impl Apply {
             .ok_or("there is no home folder; say with --cache where files are kept")?;
         Ok(caches.join("brisk-margin/apply"))
     }
+}
+
+/// Removes the folder of journals, where it has none.
+fn forget(journal: &Path) {
+    let _ = std::fs::remove_file(journal.join("lock"));
+    let _ = std::fs::remove_dir(journal);
 }
