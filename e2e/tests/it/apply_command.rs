@@ -61,7 +61,8 @@ impl DrawnSite {
     /// With the formats that are made quickly.
     async fn to_out(&self) -> Applied {
         let out = self.out();
-        self.apply(&["--formats", "webp,jpeg,png", "--json", "--out", out.to_str().unwrap()]).await
+        let formats = ["--formats", "webp,jpeg,png", "--density", "1"];
+        self.apply(&[&formats[..], &["--json", "--out", out.to_str().unwrap()]].concat()).await
     }
 }
 
@@ -178,11 +179,11 @@ fn all_as_promised(applied: &Applied) {
 #[tokio::test(flavor = "multi_thread")]
 async fn a_grid_keeps_its_selectors_and_a_second_time_costs_nothing() {
     let pictures = [
-        ("img/cabin.jpg", 1_400, 1_050),
-        ("img/stove.jpg", 900, 600),
-        ("img/window.jpg", 800, 600),
-        ("img/guide.jpg", 500, 500),
-        ("img/ridge.jpg", 1_600, 700),
+        ("img/cabin.jpg", 720, 540),
+        ("img/stove.jpg", 600, 400),
+        ("img/window.jpg", 600, 450),
+        ("img/guide.jpg", 300, 300),
+        ("img/ridge.jpg", 800, 350),
     ];
     let site = DrawnSite::new("grid", &pictures);
     let before = seen(&site.folder());
@@ -204,8 +205,8 @@ async fn a_grid_keeps_its_selectors_and_a_second_time_costs_nothing() {
     let again = site.to_out().await;
     assert_eq!(again.sum()["encodes"], 0, "{}", again.sum());
     assert_eq!(seen(&site.out()), made, "nothing is written again");
-    let most = ["--formats", "webp,jpeg,png", "--dry-run", "--max-page-bytes", "20000", "--json"];
-    let over = site.apply(&most).await;
+    let most = ["--formats", "webp,jpeg,png", "--density", "1", "--max-page-bytes", "4000"];
+    let over = site.apply(&[&most[..], &["--dry-run", "--json"]].concat()).await;
     assert_eq!(over.code(), 1);
     assert!(over.said().contains("index.html loads"), "{}", over.said());
 }
@@ -236,10 +237,10 @@ async fn an_old_table_keeps_its_letters_and_lines() {
 #[tokio::test(flavor = "multi_thread")]
 async fn what_scripts_do_on_a_slider_goes_on() {
     let pictures = [
-        ("img/pier.jpg", 1_600, 900),
-        ("img/boats.jpg", 1_200, 800),
-        ("img/late.jpg", 900, 600),
-        ("img/copy.jpg", 600, 400),
+        ("img/pier.jpg", 800, 450),
+        ("img/boats.jpg", 720, 480),
+        ("img/late.jpg", 450, 300),
+        ("img/copy.jpg", 300, 200),
     ];
     let site = DrawnSite::new("slider", &pictures);
     let applied = site.to_out().await;
@@ -258,15 +259,15 @@ async fn what_scripts_do_on_a_slider_goes_on() {
 #[tokio::test(flavor = "multi_thread")]
 async fn pictures_in_a_text_are_published_and_taken_back_to_the_byte() {
     let pictures = [
-        ("posts/bog pool.jpg", 1_600, 1_000),
-        ("posts/Wollgräser.jpg", 700, 900),
-        ("posts/ridge.jpg", 1_400, 700),
-        ("posts/ridge.webp", 1_400, 700),
+        ("posts/bog pool.jpg", 800, 500),
+        ("posts/Wollgräser.jpg", 420, 540),
+        ("posts/ridge.jpg", 800, 400),
+        ("posts/ridge.webp", 800, 400),
         ("posts/spot.jpg", 200, 200),
     ];
     let site = DrawnSite::new("blog", &pictures);
     let before = seen(&site.folder());
-    let formats = ["--formats", "webp,jpeg,png", "--json"];
+    let formats = ["--formats", "webp,jpeg,png", "--density", "1", "--json"];
     let applied = site.apply(&[&formats[..], &["--in-place"]].concat()).await;
     assert_eq!(applied.changed().len(), 3, "{:#?}", applied.lines());
     all_as_promised(&applied);
@@ -292,11 +293,11 @@ async fn pictures_in_a_text_are_published_and_taken_back_to_the_byte() {
 #[tokio::test(flavor = "multi_thread")]
 async fn a_shop_list_has_its_boxes_backgrounds_and_loading() {
     let pictures = [
-        ("img/one.jpg", 900, 900),
-        ("img/one-big.jpg", 1_800, 1_800),
-        ("img/two.jpg", 900, 700),
-        ("img/three.png", 500, 500),
-        ("img/shelf.jpg", 1_900, 500),
+        ("img/one.jpg", 500, 500),
+        ("img/one-big.jpg", 900, 900),
+        ("img/two.jpg", 540, 420),
+        ("img/three.png", 300, 300),
+        ("img/shelf.jpg", 960, 250),
     ];
     let site = DrawnSite::new("shop", &pictures);
     let applied = site.to_out().await;
@@ -308,7 +309,7 @@ async fn a_shop_list_has_its_boxes_backgrounds_and_loading() {
     let page = fs::read_to_string(site.out().join("index.html")).unwrap();
     assert!(page.contains("style=\"background-image: url('img/shelf.jpg');background-image: image-set(url('variants/shelf-"), "{page}");
     let cart = fs::read_to_string(site.out().join("cart/index.html")).unwrap();
-    assert!(cart.contains("../variants/one-96x96-"), "{cart}");
+    assert!(cart.contains("../variants/one-48x48-"), "{cart}");
     let inside = site.folder().join("light");
     let refused = site.apply(&["--out", inside.to_str().unwrap()]).await;
     assert!(refused.said().contains("lie in one another"), "{}", refused.said());
