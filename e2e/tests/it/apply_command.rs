@@ -195,6 +195,9 @@ async fn a_grid_keeps_its_selectors_and_a_second_time_costs_nothing() {
     assert_eq!(seen(&site.folder()), before, "the site itself is not touched");
     let page = fs::read_to_string(site.out().join("index.html")).unwrap();
     // `.tile>img+span` finds the element only where it stands alone.
+    assert!(page.contains(
+        "<link rel=\"preload\" as=\"image\" type=\"image/webp\" imagesrcset=\"variants/cabin-"
+    ));
     let tile = page.split("class=\"tile\"").nth(1).unwrap();
     assert!(tile.contains("href=\"#book\"><img src=\"variants/window-"), "{tile}");
     assert!(page.contains("<picture style=\"display:contents\"><source type=\"image/webp\""));
@@ -264,6 +267,8 @@ async fn pictures_in_a_text_are_published_and_taken_back_to_the_byte() {
         ("posts/ridge.jpg", 800, 400),
         ("posts/ridge.webp", 800, 400),
         ("posts/spot.jpg", 200, 200),
+        ("posts/day.jpg", 600, 400),
+        ("posts/night.jpg", 600, 400),
     ];
     let site = DrawnSite::new("blog", &pictures);
     let before = seen(&site.folder());
@@ -273,6 +278,7 @@ async fn pictures_in_a_text_are_published_and_taken_back_to_the_byte() {
     all_as_promised(&applied);
     let left = applied.left();
     assert_eq!(left.get("one-file"), Some(&1), "the image of a drawing: {left:?}");
+    assert_eq!(left.get("several-pictures"), Some(&1), "one for dark screens: {left:?}");
     let page = fs::read_to_string(site.folder().join("index.html")).unwrap();
     assert!(page.contains("<template><img src=\"never.jpg\"></template>"));
     assert!(page.contains("../variants/wollgraeser-"), "from the base of the page: {page}");
@@ -345,7 +351,7 @@ async fn what_is_broken_costs_itself_and_nothing_is_written_through_a_link() {
     all_as_promised(&applied);
     assert_eq!(fs::read(folder.join("wide.html")).unwrap(), wide);
     assert_eq!(fs::read_dir(elsewhere.path()).unwrap().count(), 1);
-    assert!(applied.said().contains("could be mended"), "{}", applied.said());
+    assert!(applied.said().contains("could be mended: 4 places"), "{}", applied.said());
 
     let taken_back = site.apply(&["--take-back"]).await;
     assert_eq!(taken_back.code(), 0, "{}", taken_back.said());

@@ -98,6 +98,20 @@ impl Background {
         self.rules().iter().map(|rule| (rule.from, image(&rule.options))).collect()
     }
 
+    /// The files of each range of viewports in the format that stands first, as a `srcset` by density; by
+    /// the narrowest viewport in the range, those first.
+    pub(super) fn first_srcsets(&self) -> Vec<(u32, Format, String)> {
+        let srcset = |rule: &Rule<'_>| {
+            let format = rule.options.first()?.format;
+            let own = rule.options.iter().filter(|choice| choice.format == format);
+            let entry =
+                |choice: &Choice<'_>| format!("{} {}x", choice.file.address, choice.density.get());
+            let entries: Vec<String> = own.map(entry).collect();
+            Some((rule.from, format, entries.join(", ")))
+        };
+        self.rules().iter().filter_map(srcset).collect()
+    }
+
     fn declared(&self, options: &[Choice<'_>]) -> String {
         let url = |file: &File| format!("url(\"{}\")", quoted(&file.address, '"'));
         let universal: Vec<_> = options.iter().filter(|o| o.format.is_universal()).collect();

@@ -2,12 +2,13 @@
 //!
 //! A slot has one or several [`shape`]s; what each is offered is written as a [`picture`] element,
 //! and [`choice`] tells which of its files a browser downloads. A style sheet offers files to a
-//! [`background`]. Where the browser crops, style rules say the [`position`].
+//! [`background`]. Where the browser crops, style rules say the [`position`]. A [`preload`] fetches early.
 
 pub mod background;
 pub mod choice;
 pub mod picture;
 pub mod position;
+pub mod preload;
 pub mod shape;
 
 /// `text` as it stands in HTML or XML, between tags or in an attribute in double quotes.

@@ -5,6 +5,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use brisk_margin_core::geometry::Size;
 use brisk_margin_core::markup::picture::Loading;
 use brisk_margin_core::markup::position::Holder;
+use brisk_margin_core::markup::preload::Preload;
 use brisk_margin_core::publication::StepKind;
 use brisk_margin_site::archive;
 use brisk_margin_site::measured::MeasuredPage;
@@ -137,10 +138,11 @@ impl Rewriter<'_> {
         };
         let addresses = Addresses::new(&self.address(path), source.base());
         let mut changes = Vec::new();
-        let mut unsaid = Vec::new();
+        let (mut unsaid, mut chosen) = (Vec::new(), Vec::new());
         let tags = tags_of(&source, &addresses, measured);
         for (at, set, manner) in self.elements(page) {
             match tags.get(&at.place) {
+                Some(&tag) if has_media(&source, tag) => chosen.push(at),
                 Some(&tag) => {
                     changes.extend(self.image(&source, &addresses, tag, at, set, manner));
                 }
@@ -148,11 +150,15 @@ impl Rewriter<'_> {
             }
         }
         self.leave(unsaid, &LeftReason::NotInSource);
+        self.leave(chosen, &LeftReason::SeveralPictures);
         let of_page: Vec<PlaceAt> = self.site.places().filter(|at| at.page == page).collect();
         for range in source.styles() {
             let own = self.styles(&bytes[range.clone()], &addresses, Some(&of_page));
             changes.extend(own.into_iter().map(|change| change.moved(range.start)));
         }
+        let preloads: Vec<Splice> =
+            source.tags().iter().filter_map(|tag| self.preload(tag, &addresses, page)).collect();
+        changes.extend(preloads);
         for tag in source.tags() {
             changes.extend(self.attribute(&source, tag, &addresses, page));
         }
@@ -183,6 +189,38 @@ impl Rewriter<'_> {
         let natural = natural.filter(|_| manner.is_sized() && details.srcset.is_none());
         let size = natural.map(|(width, height)| Size::new(width, height));
         image::change(source, tag, &NewImage { offers: &offers, loading, size })
+    }
+
+    /// A link that preloads a picture preloads the files that it is given: with the old one the page
+    /// would load both.
+    fn preload(&self, tag: &Tag, addresses: &Addresses, page: usize) -> Option<Splice> {
+        let is = |name: &str, value: &str| {
+            let mut words = tag.value(name).unwrap_or_default().split_ascii_whitespace();
+            words.any(|word| word.eq_ignore_ascii_case(value))
+        };
+        if tag.name != "link" || !is("rel", "preload") || !is("as", "image") {
+            return None;
+        }
+        let old = tag.value("href")?;
+        let path = path_of(&self.site.origin, addresses.read(old)?.as_str())?;
+        let here = |set: &&MadeSet| set.wanted.source == path && self.shown(set, page).is_some();
+        let set = self.sets.iter().find(here)?;
+        let manner = self.shown(set, page)?;
+        let write = |path: &str| addresses.write_like(old, &self.address(path));
+        let links = match set.wanted.slot.holder() {
+            Holder::Element => Preload::of_offers(&set.files.offers(manner, &write)),
+            Holder::Background => {
+                Preload::of_background(&set.files.background(&set.wanted, Manner::Plain, &write))
+            }
+        };
+        let links: String = links.iter().map(Preload::html).collect();
+        Some(Splice::new(tag.range.clone(), links))
+    }
+
+    /// The manner in which a page shows a set; nothing where it does not.
+    fn shown(&self, set: &MadeSet, page: usize) -> Option<Manner> {
+        let here = set.places().filter(|at| at.page == page && !self.out.unsaid.contains(at));
+        here.map(|at| self.manners[&at]).find(|manner| *manner != Manner::Left)
     }
 
     fn sheet(&mut self, path: &str) -> Result<(), ApplyError> {
@@ -370,6 +408,14 @@ fn longest_common(a: usize, b: usize, same: impl Fn(usize, usize) -> bool) -> Ve
         }
     }
     pairs
+}
+
+/// Whether somebody chose by media queries what the `<picture>` of a tag shows: by colour scheme, or another
+/// part of the picture for phones.
+fn has_media(source: &PageSource<'_>, tag: usize) -> bool {
+    let picture = source.picture_of(tag);
+    let sources = picture.map(|picture| picture.sources.as_slice()).unwrap_or_default();
+    sources.iter().any(|&tag| source.tags()[tag].value("media").is_some())
 }
 
 /// The files that the `<img>` of a tag names, with those of its `<picture>`.

@@ -459,3 +459,33 @@ impl MadeSet {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use brisk_margin_core::slot_shape::{Fit, SlotShape};
+
+    #[test]
+    fn pixels_are_kept_in_groups_that_fit() {
+        let fitting = |width: f64| {
+            let slot = SlotShape::new(width, width / 2.0, Fit::Cover).unwrap();
+            Fitting::new(Size::new(8_000, 4_000), slot, Density::ONE, FocalPoint::CENTRE).unwrap()
+        };
+        let widths = [400.0, 800.0, 1_600.0, 3_200.0, 6_400.0, 500.0];
+        let all: Vec<Fitting> = widths.map(fitting).into();
+        let groups = within_memory(all.clone());
+        assert_eq!(groups.concat(), all, "each once, in their order");
+        assert!(groups.len() > 1);
+        for group in groups.iter().filter(|group| group.len() > 1) {
+            let held: Bytes = group.iter().map(|one| Reference::memory(one.output)).sum();
+            assert!(held.get() <= PIXELS.get(), "{held}");
+        }
+        assert!(within_memory(Vec::new()).is_empty());
+    }
+
+    #[test]
+    fn files_are_named_after_their_picture() {
+        assert_eq!(stem_of("media/Haus am See.JPG"), "haus-am-see");
+        assert_eq!(stem_of("logo"), "logo");
+    }
+}

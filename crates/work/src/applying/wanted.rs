@@ -78,7 +78,7 @@ pub enum LeftReason {
     OwnSize,
     /// No layout width shows it.
     NotShown,
-    /// It is another picture at other layout widths.
+    /// It is another picture on other screens.
     SeveralPictures,
     /// It does not stand in the page's markup or style sheets.
     NotInSource,
@@ -127,9 +127,10 @@ impl LeftReason {
             Self::Fixed(fixed) => fixed.words().to_owned(),
             Self::OwnSize => "is drawn at its own size, which another file would change".to_owned(),
             Self::NotShown => "is shown at no layout width".to_owned(),
-            Self::SeveralPictures => "is another picture at other layout widths".to_owned(),
+            Self::SeveralPictures => "is another picture on other screens".to_owned(),
             Self::NotInSource => {
-                "does not stand in the page's markup or style sheets; a script puts it there"
+                "is not named in the page's markup or in a style rule that can be changed; a script \
+                 or a variable puts it there"
                     .to_owned()
             }
             Self::Moves => "would move something on the page".to_owned(),

@@ -144,8 +144,8 @@ impl Apply {
         }
         let failed = applied.left.iter().filter(|left| left.reason.is_failure()).count();
         if failed > 0 {
-            let words = if failed == 1 { "1 place was" } else { &format!("{failed} places were") };
-            eprintln!("brisk-margin: {words} left as it was and could be mended");
+            let words = telling::counted(failed, "place");
+            eprintln!("brisk-margin: left as before, though that could be mended: {words}");
         }
         for (page, why) in &applied.unmeasured {
             eprintln!("brisk-margin: {page} could not be measured: {why}");

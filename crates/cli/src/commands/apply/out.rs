@@ -42,7 +42,8 @@ pub(super) fn write(site: &SiteFolder, out: &Path, files: &[NewFile]) -> Result<
     let own = archive::files_below(site.root())?;
     let mut all: Vec<(StepKind, &str)> =
         files.iter().map(|file| (file.kind, file.path.as_str())).collect();
-    let others = own.iter().filter(|path| !new.contains_key(path.as_str()) && *path != RECORD);
+    let is_served = |path: &str| path != RECORD && !path.starts_with(".git/");
+    let others = own.iter().filter(|path| !new.contains_key(path.as_str()) && is_served(path));
     all.extend(others.map(|path| (StepKind::File, path.as_str())));
     // Pages last, as everywhere.
     all.sort_unstable();

@@ -93,13 +93,18 @@ pub(super) fn tell(applied: &Applied, taken: Duration, as_json: bool) {
         println!("pictures at {} px, {}x: {before} → {after}", weight.width, weight.density.get());
     }
     println!(
-        "{} places changed, {} left; {} files encoded, {} from before; {:.1} s",
-        sum.changed,
+        "{} changed, {} left; {} encoded, {} from before; {:.1} s",
+        counted(sum.changed, "place"),
         sum.left,
-        sum.encodes,
+        counted(sum.encodes, "file"),
         sum.kept,
         taken.as_secs_f64()
     );
+}
+
+/// `1 place`, `3 places`.
+pub(super) fn counted(count: usize, of: &str) -> String {
+    format!("{count} {of}{}", if count == 1 { "" } else { "s" })
 }
 
 fn heading<'a>(last: &mut &'a str, page: &'a str) {
