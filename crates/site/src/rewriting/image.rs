@@ -57,6 +57,8 @@ pub fn change(page: &PageSource<'_>, at: usize, new: &NewImage<'_>) -> Vec<Splic
         }
         None if others.is_empty() => {}
         None => {
+            // Without a box around them sources would be items of a flex or grid container.
+            let sources = sources.replace("<source ", "<source hidden ");
             let open = format!("<picture style=\"display:contents\">{sources}");
             changes.push(Splice::insert(image.range.start, open));
             changes.push(Splice::insert(image.range.end, "</picture>"));
@@ -112,7 +114,7 @@ mod tests {
         let offers = [offer(Format::Webp), offer(Format::Jpeg)];
         assert_eq!(
             changed(page, &offers, Loading::First),
-            "<p> <picture style=\"display:contents\"><source type=\"image/webp\" \
+            "<p> <picture style=\"display:contents\"><source hidden type=\"image/webp\" \
              srcset=\"v/dome-300.webp 300w, v/dome-600.webp 600w\" sizes=\"300px\"><img src=\"v/dome-600.jpg\" loading=\"eager\" \
              srcset=\"v/dome-300.jpg 300w, v/dome-600.jpg 600w\" sizes=\"300px\" width=\"300\" \
              height=\"150\" fetchpriority=\"high\" decoding=\"async\"></picture> </p>"
