@@ -73,6 +73,13 @@ impl Browser {
         }
     }
 
+    /// Gives the focus to the element that `css` finds, once it is there.
+    pub async fn focus(&self, css: &str) {
+        self.find(css).await;
+        let script = format!("document.querySelector({}).focus()", json!(css));
+        self.run(&script, vec![]).await;
+    }
+
     /// The link or button with that text, once it is there.
     pub async fn labelled(&self, text: &str) -> Element {
         let path = format!("//*[self::a or self::button][normalize-space()='{text}']");

@@ -53,19 +53,18 @@ async fn a_wide_picture_is_framed_finished_stepped_back_and_saved_beside() {
     browser.until("four views are painted", painted).await;
 
     // One focal point moves them all.
-    let crops = || framed(&browser);
-    let before = crops().await;
-    browser.run("document.querySelector('.focal').focus()", vec![]).await;
+    let before = framed(&browser).await;
+    browser.focus(".focal").await;
     let focal = browser.find(".focal").await;
     focal.send_keys("\u{E008}\u{E013}\u{E013}\u{E008}").await.unwrap();
     browser.until("the step is noted", &state("Unsaved changes")).await;
-    let after = crops().await;
-    assert!(after[1].as_f64() < before[1].as_f64(), "{before} became {after}");
+    let first = "document.querySelectorAll('.slot-frame')[0].offsetTop";
+    browser.until("the first frame goes up", &format!("return {first} < {}", before[1])).await;
 
     // One box is framed by hand, and only that one.
     browser.find(".slot-cell[data-viewport='820']").await.click().await.unwrap();
     browser.find("body").await.send_keys("h").await.unwrap();
-    browser.run("document.querySelector('.frame-grip').focus()", vec![]).await;
+    browser.focus(".frame-grip").await;
     let top = typed_top(&browser).await;
     let grip = browser.find(".frame-grip").await;
     grip.send_keys("\u{E008}\u{E015}\u{E008}").await.unwrap();
@@ -75,8 +74,8 @@ async fn a_wide_picture_is_framed_finished_stepped_back_and_saved_beside() {
             "return document.querySelectorAll('.slot-cell[data-hand=true]').length === 1",
         )
         .await;
-    let lower = typed_top(&browser).await;
-    assert_eq!(lower, top + 10.0, "Shift and an arrow key move it by 10 px of the picture");
+    let lower = format!("return {TYPED_TOP} === {}", top + 10.0);
+    browser.until("Shift and an arrow key move it by 10 px of the picture", &lower).await;
 
     browser.labelled("Finish").await.click().await.unwrap();
     add(&browser, "Border").await;
@@ -130,10 +129,14 @@ async fn framed(browser: &Browser) -> Value {
     browser.run(script, vec![]).await
 }
 
+/// How far from the top the chosen frame begins, as the page has it.
+const TYPED_TOP: &str =
+    "Number(document.querySelector(\"input[aria-label='Frame, px from the top']\").value)";
+
 /// How far from the top the chosen frame begins, as the figures tell it.
 async fn typed_top(browser: &Browser) -> f64 {
-    let script = "return Number(document.querySelector(\"input[aria-label='Frame, px from the top']\").value)";
-    browser.run(script, vec![]).await.as_f64().unwrap()
+    browser.find("input[aria-label='Frame, px from the top']").await;
+    browser.run(&format!("return {TYPED_TOP}"), vec![]).await.as_f64().unwrap()
 }
 
 fn state(words: &str) -> String {

@@ -34,7 +34,7 @@ async fn from_a_dropped_picture_to_its_file() {
     check_frame(&browser, 298.0 / 1200.0, 604.0 / 1200.0).await;
 
     // The subject is higher up: the frame follows the focal point.
-    browser.run("document.querySelector('.focal').focus()", vec![]).await;
+    browser.focus(".focal").await;
     let focal = browser.find(".focal").await;
     focal.send_keys("\u{E008}\u{E013}\u{E013}\u{E013}\u{E008}").await.unwrap();
     browser.until("the frame moved up", &test_text("cuts", "596 bottom px")).await;
@@ -80,7 +80,7 @@ async fn from_a_dropped_picture_to_its_file() {
     browser.client.goto(&application.url("/library")).await.unwrap();
     browser.find("[data-name='Dome at dusk.jpg']").await;
     // Enter opens the picture's own page from the list.
-    browser.run("document.querySelector('.grid').focus()", vec![]).await;
+    browser.focus(".grid").await;
     browser.find(".grid").await.send_keys("\u{E007}").await.unwrap();
     browser.until("its file is there", &shows("dome-at-dusk-912x344.jpg")).await;
     browser.close().await;

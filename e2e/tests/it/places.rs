@@ -30,7 +30,7 @@ async fn a_view_is_found_again_and_a_server_that_was_away_missed_nothing() {
     browser.type_into("Search the library", "dome").await;
     browser.until("two are found", &format!("{ROWS} === 2")).await;
     browser.click(".grid-row input[type=checkbox]").await;
-    browser.run("document.querySelector('.grid').focus()", vec![]).await;
+    browser.focus(".grid").await;
     browser.find(".grid").await.send_keys("\u{E007}").await.unwrap();
     browser.find(".picture-sheet").await;
     let titled = "return /^dome.* · Library · Tarnlight · Brisk Margin$/.test(document.title)";

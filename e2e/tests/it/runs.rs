@@ -40,7 +40,7 @@ async fn a_run_is_forecast_paused_checked_refused_and_repeated_for_nothing() {
     let estimated = "return [...document.querySelectorAll('.grid-row')]
         .some((row) => row.innerText.includes('portrait') && row.innerText.includes('~'))";
     browser.until("what it could save is known", estimated).await;
-    browser.run("document.querySelector('.grid').focus()", vec![]).await;
+    browser.focus(".grid").await;
     browser.find(".grid").await.send_keys("\u{E009}a").await.unwrap();
     browser.labelled("Run…").await.click().await.unwrap();
     browser.find("[data-testid=forecast]").await;
