@@ -9,9 +9,11 @@ use crate::content::WeightSample;
 use crate::edits::canvas::{Canvas, CanvasError, HandCrop};
 use crate::edits::plan::CropSpec;
 use crate::fitting::{Fitting, TooSmall};
+use crate::format::Format;
 use crate::framing::{self, FocalPoint};
 use crate::geometry::{Rect, Size};
 use crate::layout::{BoxSize, Cropping};
+use crate::markup::picture::{File, Offer};
 use crate::markup::position::{self, Held, Holder};
 use crate::markup::shape::{Shape, shapes};
 use crate::needs::{self, ByteModel};
@@ -44,6 +46,25 @@ pub struct SetWidth {
     pub spec: RenderSpec,
     /// How the picture fills it.
     pub fitting: Fitting,
+}
+
+/// What browsers are offered of `parts` in `formats`, those that only some read first; `file` tells the
+/// address of a part's file at one of its widths, by their places, where it is to be offered.
+pub fn offers(
+    parts: &[SetPart],
+    formats: &[Format],
+    file: impl Fn(usize, usize, Format) -> Option<String>,
+) -> Vec<Offer> {
+    let offer = |n: usize, part: &SetPart, format: Format| {
+        let widths = part.widths.iter().enumerate();
+        let files = widths.filter_map(|(width, SetWidth { fitting, .. })| {
+            Some(File { address: file(n, width, format)?, size: fitting.output })
+        });
+        Offer { from: part.from, format, sizes: part.sizes.clone(), files: files.collect() }
+    };
+    let parts = parts.iter().enumerate();
+    let all = parts.flat_map(|(n, part)| formats.iter().map(move |&format| (n, part, format)));
+    all.map(|(n, part, format)| offer(n, part, format)).collect()
 }
 
 /// Why there is no set.

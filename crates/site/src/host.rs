@@ -9,6 +9,7 @@ use axum::http::{HeaderValue, StatusCode, header};
 use axum::middleware::{Next, from_fn};
 use axum::response::{IntoResponse, Response};
 use tokio::net::TcpListener;
+use tokio::task::JoinHandle;
 use tower_http::services::ServeDir;
 use tower_http::set_header::SetResponseHeaderLayer;
 
@@ -32,28 +33,40 @@ pub fn router(folder: &Path, faults: Faults) -> Router {
     ))
 }
 
-/// Serves `folder` with `faults` on `listener`, until it is aborted.
-pub fn serve(
-    listener: TcpListener,
-    folder: &Path,
-    faults: Faults,
-) -> impl Future<Output = std::io::Result<()>> + Send + 'static {
-    axum::serve(listener, router(folder, faults)).into_future()
-}
-
-/// Serves `folder` on `listener`, but for what is in `front`, until it is aborted. Both may change
-/// meanwhile: browsers keep nothing of it.
-pub fn serve_layered(
-    listener: TcpListener,
-    front: &Path,
-    folder: &Path,
-) -> impl Future<Output = std::io::Result<()>> + Send + 'static {
+/// Serves `folder`, but for what is in `front`. Both may change meanwhile: browsers keep nothing of it.
+pub fn layered(front: &Path, folder: &Path) -> Router {
     let files = ServeDir::new(front).fallback(ServeDir::new(folder));
     let unkept = SetResponseHeaderLayer::overriding(
         header::CACHE_CONTROL,
         HeaderValue::from_static("no-store"),
     );
-    axum::serve(listener, Router::new().fallback_service(files).layer(unkept)).into_future()
+    Router::new().fallback_service(files).layer(unkept)
+}
+
+/// A host on loopback, on a free port, for as long as the value lives.
+pub struct LocalHost {
+    /// What addresses begin with, without a slash at the end.
+    pub origin: String,
+    server: JoinHandle<std::io::Result<()>>,
+}
+
+impl LocalHost {
+    /// Serves `router`.
+    ///
+    /// # Errors
+    /// Where there is no port.
+    pub async fn start(router: Router) -> std::io::Result<Self> {
+        let listener = TcpListener::bind(("127.0.0.1", 0)).await?;
+        let origin = format!("http://{}", listener.local_addr()?);
+        let server = tokio::spawn(async move { axum::serve(listener, router).await });
+        Ok(Self { origin, server })
+    }
+}
+
+impl Drop for LocalHost {
+    fn drop(&mut self) {
+        self.server.abort();
+    }
 }
 
 async fn faulty(faults: &Faults, request: Request, next: Next) -> Response {

@@ -16,7 +16,7 @@ use crate::reading::{Found, Icon, Known, Opened, PageRect, Reading};
 const EVEN: f64 = 0.25;
 
 /// A page as it was measured.
-#[derive(Debug, Clone)]
+#[derive(Debug, Clone, Default)]
 pub struct MeasuredPage {
     /// Its address, redirects followed.
     pub address: String,

@@ -5,7 +5,7 @@ use std::fmt::Write;
 use super::{choice, escaped};
 use crate::format::Format;
 use crate::geometry::Size;
-use crate::place::Place;
+use crate::place::MeasuredPlace;
 use crate::sizes::Sizes;
 use crate::units::Density;
 
@@ -44,8 +44,8 @@ pub struct File {
     pub size: Size,
 }
 
-/// When a browser loads a picture.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+/// When a browser loads a picture, the most urgent first.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
 pub enum Loading {
     /// Before others: it is the largest that is seen first.
     First,
@@ -57,15 +57,13 @@ pub enum Loading {
 
 impl Loading {
     /// When pictures in `places` are loaded: as early as the most urgent of them asks.
-    pub fn of(places: &[Place]) -> Self {
-        let any = |urgent: fn(&Place) -> bool| places.iter().any(urgent);
-        if any(|place| place.details.lcp) {
-            Self::First
-        } else if any(|place| place.details.above_fold) {
-            Self::WithPage
-        } else {
-            Self::Lazy
-        }
+    pub fn of<'a>(places: impl IntoIterator<Item = &'a MeasuredPlace>) -> Self {
+        let urgency = places.into_iter().map(|place| match (place.lcp, place.above_fold) {
+            (true, _) => Self::First,
+            (false, true) => Self::WithPage,
+            (false, false) => Self::Lazy,
+        });
+        urgency.min().unwrap_or(Self::Lazy)
     }
 }
 

@@ -6,50 +6,25 @@ use std::path::Path;
 use brisk_margin_imaging::codecs::Codecs;
 use brisk_margin_site::archive;
 use brisk_margin_site::error::MeasureError;
-use brisk_margin_site::host;
+use brisk_margin_site::host::{self, LocalHost};
 use brisk_margin_site::measure::Measurer;
 use brisk_margin_site::measured::{FoundPlace, MeasuredPage};
 use brisk_margin_site::plan::Plan;
 use futures::StreamExt;
 use tempfile::TempDir;
-use tokio::net::TcpListener;
-use tokio::task::JoinHandle;
 
-use super::wanted::{LeftPlace, LeftReason, PlaceAt};
+use super::places::{LeftPlace, LeftReason, PlaceAt};
 use super::{ApplyError, is_own, path_of};
 use crate::measuring::file_reader;
 
 /// Pages that are measured side by side; each has as many tabs as are free.
 const SIDE_BY_SIDE: usize = 3;
 
-/// Serves a site for as long as it lives.
-struct SiteServer {
-    /// What addresses begin with, without a slash at the end.
-    origin: String,
-    server: JoinHandle<std::io::Result<()>>,
-}
-
-impl SiteServer {
-    /// Serves `folder`, but for what is in `front`.
-    async fn start(front: &Path, folder: &Path) -> Result<Self, ApplyError> {
-        let listener = TcpListener::bind(("127.0.0.1", 0)).await?;
-        let origin = format!("http://{}", listener.local_addr()?);
-        let server = tokio::spawn(host::serve_layered(listener, front, folder));
-        Ok(Self { origin, server })
-    }
-}
-
-impl Drop for SiteServer {
-    fn drop(&mut self) {
-        self.server.abort();
-    }
-}
-
 /// A site that is served twice, as it is and with changes, with a browser that measures both.
 pub(super) struct ServedSite {
     pages: Vec<String>,
-    own: SiteServer,
-    changed: SiteServer,
+    own: LocalHost,
+    changed: LocalHost,
     /// What is changed.
     front: TempDir,
     measurer: Measurer,
@@ -65,8 +40,8 @@ impl ServedSite {
             return Err(ApplyError::NoPages);
         }
         let front = tempfile::tempdir()?;
-        let own = SiteServer::start(folder, folder).await?;
-        let changed = SiteServer::start(front.path(), folder).await?;
+        let own = LocalHost::start(host::layered(folder, folder)).await?;
+        let changed = LocalHost::start(host::layered(front.path(), folder)).await?;
         let plan = |origin| Plan::for_page(&format!("{origin}/"), file_reader(codecs.clone()));
         let mut both = plan(&own.origin)?;
         both.rules.allowed.extend(plan(&changed.origin)?.rules.allowed);
@@ -125,7 +100,7 @@ impl ServedSite {
     /// A page that cannot be measured is not among them.
     async fn at_widths(
         &self,
-        server: &SiteServer,
+        server: &LocalHost,
         pages: &BTreeSet<String>,
         told: &dyn Fn(usize, usize),
     ) -> Result<BTreeMap<String, MeasuredPage>, ApplyError> {
@@ -139,7 +114,7 @@ impl ServedSite {
     /// What `measure` tells of each page, in their order.
     async fn each(
         &self,
-        server: &SiteServer,
+        server: &LocalHost,
         pages: &BTreeSet<String>,
         told: &dyn Fn(usize, usize),
         measure: impl AsyncFn(&str) -> Result<MeasuredPage, MeasureError>,

@@ -2,18 +2,19 @@
 //! files for their places made, pages and style sheets rewritten, and all of it held against the site as
 //! it was, in the browser, before anything is written.
 //!
-//! - [`measuring`](mod@measuring): the folder served, and its pages measured.
-//! - [`wanted`]: which places get files, of which picture; and why the others get none.
-//! - [`sets`]: the files, made or taken from a [`cache`].
-//! - [`rewriting`]: pages and style sheets that offer them.
+//! - `measuring`: the folder served, and its pages measured.
+//! - `wanted`: which [`places`] get files, of which picture; and why the others get none.
+//! - `sets`: the files, made or taken from a [`cache`].
+//! - `rewriting`: pages and style sheets that offer them.
 //! - [`proof`]: whether anything moved, and whether browsers load what they should.
 
 pub mod cache;
 mod measuring;
+pub mod places;
 pub mod proof;
 mod rewriting;
 mod sets;
-pub mod wanted;
+mod wanted;
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::Path;
@@ -30,10 +31,10 @@ use thiserror::Error;
 
 use cache::MadeFiles;
 use measuring::{MeasuredSite, ServedSite};
+use places::{LeftPlace, LeftReason, PlaceAt};
 use proof::{Changed, Weight};
 use rewriting::Rewriting;
 use sets::MadeSet;
-use wanted::{LeftPlace, LeftReason, PlaceAt};
 
 /// How a site is made lighter.
 #[derive(Debug, Clone)]
@@ -237,8 +238,11 @@ impl Applying {
         let mut again: BTreeMap<String, MeasuredPage> = BTreeMap::new();
         let mut unproved: Option<BTreeSet<String>> = None;
         loop {
-            let rewriting = Rewriting::new(folder, before, sets, &manners, &self.wish)?;
-            proof::lay_out(served.front(), &rewriting.files)?;
+            let rewriting = tokio::task::block_in_place(|| -> Result<Rewriting, ApplyError> {
+                let rewriting = Rewriting::new(folder, before, sets, &manners, &self.wish)?;
+                proof::lay_out(served.front(), &rewriting.files)?;
+                Ok(rewriting)
+            })?;
             after.named = rewriting.changed_pages(before);
             after.pages.retain(|page, _| after.named.contains(page));
             let due: BTreeSet<String> = match &unproved {

@@ -12,8 +12,8 @@ use brisk_margin_site::publishing::folder::SiteFolder;
 use brisk_margin_site::publishing::journal::NewFile;
 
 use super::measuring::MeasuredSite;
+use super::places::PlaceAt;
 use super::sets::MadeSet;
-use super::wanted::PlaceAt;
 use super::{ApplyError, Manner};
 
 /// What the pictures of a page weigh as a browser downloads them.
@@ -102,6 +102,7 @@ pub(super) fn moved(
     moved
 }
 
+#[derive(Debug, PartialEq, Eq)]
 enum Culprits {
     Nobody,
     /// Images of the page, by number.
@@ -236,4 +237,66 @@ fn weighed(page: &MeasuredPage) -> BTreeMap<(u32, Density), Bytes> {
         }
     }
     files.into_iter().map(|(at, files)| (at, files.into_values().sum())).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use brisk_margin_site::elements::ElementBox;
+
+    /// A page with two pictures in a row each, and a clock, at one layout width.
+    fn page(change: impl FnOnce(&mut [ElementBox])) -> MeasuredPage {
+        let element = |name: &str, around, y, height| ElementBox {
+            name: name.to_owned(),
+            around,
+            looks: 0,
+            x: 0.0,
+            y,
+            width: 300.0,
+            height,
+        };
+        let mut elements = vec![
+            element("body", None, 0.0, 420.0),
+            element("p", Some(0), 0.0, 200.0),
+            element("img", Some(1), 0.0, 200.0),
+            element("p", Some(0), 200.0, 200.0),
+            element("img", Some(3), 200.0, 200.0),
+            element("b", Some(0), 400.0, 20.0),
+        ];
+        change(&mut elements);
+        MeasuredPage { elements: [(390, elements)].into(), ..MeasuredPage::default() }
+    }
+
+    fn blamed(change: impl FnOnce(&mut [ElementBox])) -> Culprits {
+        culprits(&page(|_| ()), None, &page(change))
+    }
+
+    #[test]
+    fn the_picture_that_changed_is_blamed_and_not_those_that_it_pushes() {
+        assert_eq!(blamed(|_| ()), Culprits::Nobody);
+        let grown = blamed(|elements| {
+            for (at, height) in [(0, 520.0), (1, 300.0), (2, 300.0)] {
+                elements[at].height = height;
+            }
+            for (at, y) in [(3, 300.0), (4, 300.0), (5, 500.0)] {
+                elements[at].y = y;
+            }
+        });
+        assert_eq!(grown, Culprits::Images([0].into()));
+        let restyled = blamed(|elements| elements[4].looks = 7);
+        assert_eq!(restyled, Culprits::Images([1].into()), "a selector that no longer fits");
+        let around = blamed(|elements| elements[3].height = 230.0);
+        assert_eq!(around, Culprits::Images([1].into()), "the one in what grew");
+        let moved = blamed(|elements| elements[2].x = 40.0);
+        assert_eq!(moved, Culprits::Images([0].into()));
+        assert_eq!(blamed(|elements| elements[5].y = 440.0), Culprits::Anybody);
+    }
+
+    #[test]
+    fn what_moves_by_itself_is_nobodys_fault() {
+        let ticked = |width: f64| page(|elements| elements[5].width = width);
+        let (before, again, after) = (ticked(40.0), ticked(60.0), ticked(80.0));
+        assert_eq!(culprits(&before, None, &after), Culprits::Anybody);
+        assert_eq!(culprits(&before, Some(&again), &after), Culprits::Nobody);
+    }
 }

@@ -21,8 +21,8 @@ use brisk_margin_site::source::tag::Tag;
 use url::Url;
 
 use super::measuring::{MeasuredSite, encoded};
+use super::places::{LeftPlace, LeftReason, PlaceAt};
 use super::sets::MadeSet;
-use super::wanted::{LeftPlace, LeftReason, PlaceAt};
 use super::{ApplyError, Manner, Wish, is_own, new_file, path_of};
 
 /// Properties of style sheets that show a background.
@@ -179,11 +179,7 @@ impl Rewriter<'_> {
         let old = source.tags()[tag].value("src").unwrap_or_default();
         let write = |path: &str| addresses.write_like(old, &self.address(path));
         let offers = set.files.offers(manner, &write);
-        let loading = match (details.lcp, details.above_fold) {
-            (true, _) => Loading::First,
-            (_, true) => Loading::WithPage,
-            _ => Loading::Lazy,
-        };
+        let loading = Loading::of([details]);
         // What it had by itself, so that its layout is what it was.
         let natural = details.files.values().flat_map(|at| at.values()).find_map(|file| file.size);
         let natural = natural.filter(|_| manner.is_sized() && details.srcset.is_none());

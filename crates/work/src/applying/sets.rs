@@ -12,10 +12,10 @@ use brisk_margin_core::framing::FocalPoint;
 use brisk_margin_core::geometry::Size;
 use brisk_margin_core::layout::Cropping;
 use brisk_margin_core::markup::background::Background;
-use brisk_margin_core::markup::picture::{File, Offer, PictureElement};
+use brisk_margin_core::markup::picture::{Loading, Offer, PictureElement};
 use brisk_margin_core::markup::position::Holder;
 use brisk_margin_core::naming;
-use brisk_margin_core::set_plan::{SetPart, SetPlanner, SetSource, SetWidth};
+use brisk_margin_core::set_plan::{self, SetPart, SetPlanner, SetSource, SetWidth};
 use brisk_margin_core::units::{Bytes, Density};
 use brisk_margin_imaging::analysis::analyse;
 use brisk_margin_imaging::choosing;
@@ -29,7 +29,8 @@ use serde::{Deserialize, Serialize};
 
 use super::cache::{MadeFiles, MadeOf};
 use super::measuring::MeasuredSite;
-use super::wanted::{LeftReason, PlaceAt, Wanted};
+use super::places::{LeftReason, PlaceAt};
+use super::wanted::Wanted;
 use super::{ApplyError, ChangedPlace, Manner, Wish};
 
 /// A file is worth another one where that is lighter by this share.
@@ -332,25 +333,11 @@ impl SetFiles {
             Manner::Attribute => (&self.single, &self.formats[..]),
             Manner::Left => return Vec::new(),
         };
-        let mut offers = Vec::new();
-        for part in parts {
-            for &format in formats {
-                let file = |width: &SetWidth| {
-                    let found = self
-                        .files
-                        .iter()
-                        .find(|file| file.format == format && file.fitting == width.fitting)?;
-                    Some(File { address: write(&found.path), size: width.fitting.output })
-                };
-                offers.push(Offer {
-                    from: part.from,
-                    format,
-                    sizes: part.sizes.clone(),
-                    files: part.widths.iter().filter_map(file).collect(),
-                });
-            }
-        }
-        offers
+        set_plan::offers(parts, formats, |part, width, format| {
+            let fitting = parts[part].widths[width].fitting;
+            let own = |file: &&MadeFile| file.format == format && file.fitting == fitting;
+            self.files.iter().find(own).map(|file| write(&file.path))
+        })
     }
 
     /// What a style sheet offers.
@@ -390,7 +377,7 @@ impl SetFiles {
                 let element = PictureElement {
                     offers,
                     alt: String::new(),
-                    loading: brisk_margin_core::markup::picture::Loading::Lazy,
+                    loading: Loading::Lazy,
                     caption: None,
                 };
                 let offer = element.taken(viewport, |_| true)?;

@@ -7,8 +7,9 @@ use brisk_margin_core::layout::{BoxSize, Boxes};
 use brisk_margin_core::markup::position::Holder;
 use brisk_margin_core::object_fit::ObjectFit;
 use brisk_margin_core::place::ServedFile;
+use brisk_margin_core::place_kind::PlaceKind;
 use brisk_margin_core::recognise::{Likeness, Signature};
-use brisk_margin_core::shown_by::{Fixed, ShownBy};
+use brisk_margin_core::shown_by::ShownBy;
 use brisk_margin_core::slot::Slot;
 use brisk_margin_core::slot_shape::Fit;
 use brisk_margin_core::source_format::SourceFormat;
@@ -17,19 +18,11 @@ use brisk_margin_site::publishing::folder::SiteFolder;
 use uuid::Uuid;
 
 use super::measuring::MeasuredSite;
+use super::places::{LeftPlace, LeftReason, PlaceAt};
 use super::{Wish, path_of};
 
 /// Shapes of files may differ by so much and be of one picture.
 const SAME_SHAPE: f64 = 0.02;
-
-/// Where a place is among those that were measured.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
-pub struct PlaceAt {
-    /// Its page.
-    pub page: usize,
-    /// Its place on the page.
-    pub place: usize,
-}
 
 /// Files that are wanted of a picture.
 #[derive(Debug, Clone)]
@@ -42,101 +35,6 @@ pub struct Wanted {
     pub breakpoints: Vec<u32>,
     /// Where they are shown.
     pub places: Vec<PlaceAt>,
-}
-
-/// A place that is left as it is.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct LeftPlace {
-    /// Its page, by its path.
-    pub page: String,
-    /// Finds it there.
-    pub selector: String,
-    /// Why.
-    pub reason: LeftReason,
-}
-
-/// Why a place is left as it is.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub enum LeftReason {
-    /// What is there is as small as it can be.
-    Light,
-    /// Its files were made by an earlier run.
-    Applied,
-    /// The picture is on another host.
-    Elsewhere(String),
-    /// It could not be loaded or read.
-    Unreadable(String),
-    /// It is a drawing, which fits any size.
-    Drawing,
-    /// It moves.
-    Animated,
-    /// What shows it can name one file only.
-    OneFile(ShownBy),
-    /// A border or part of a picture, or written into the page.
-    Fixed(Fixed),
-    /// It is drawn at its own size.
-    OwnSize,
-    /// No layout width shows it.
-    NotShown,
-    /// It is another picture on other screens.
-    SeveralPictures,
-    /// It does not stand in the page's markup or style sheets.
-    NotInSource,
-    /// Something on the page would move.
-    Moves,
-    /// The page itself cannot be rewritten.
-    Page(String),
-}
-
-impl LeftReason {
-    /// A word for programs.
-    pub const fn name(&self) -> &'static str {
-        match self {
-            Self::Light => "light",
-            Self::Applied => "applied",
-            Self::Elsewhere(_) => "elsewhere",
-            Self::Unreadable(_) => "unreadable",
-            Self::Drawing => "drawing",
-            Self::Animated => "animated",
-            Self::OneFile(_) => "one-file",
-            Self::Fixed(_) => "fixed",
-            Self::OwnSize => "own-size",
-            Self::NotShown => "not-shown",
-            Self::SeveralPictures => "several-pictures",
-            Self::NotInSource => "not-in-source",
-            Self::Moves => "moves",
-            Self::Page(_) => "page",
-        }
-    }
-
-    /// Whether somebody could mend it, and would want to know.
-    pub const fn is_failure(&self) -> bool {
-        matches!(self, Self::Unreadable(_) | Self::NotInSource | Self::Moves | Self::Page(_))
-    }
-
-    /// In words.
-    pub fn words(&self) -> String {
-        match self {
-            Self::Light => "is as light as it can be at this grade".to_owned(),
-            Self::Applied => "has its files from before".to_owned(),
-            Self::Elsewhere(host) => format!("is on another host, {host}"),
-            Self::Unreadable(why) => format!("cannot be read: {why}"),
-            Self::Drawing => "is a drawing, which fits any size".to_owned(),
-            Self::Animated => "moves, and is left as it is".to_owned(),
-            Self::OneFile(way) => format!("is shown as {}, which names one file", way.words()),
-            Self::Fixed(fixed) => fixed.words().to_owned(),
-            Self::OwnSize => "is drawn at its own size, which another file would change".to_owned(),
-            Self::NotShown => "is shown at no layout width".to_owned(),
-            Self::SeveralPictures => "is another picture on other screens".to_owned(),
-            Self::NotInSource => {
-                "is not named in the page's markup or in a style rule that can be changed; a script \
-                 or a variable puts it there"
-                    .to_owned()
-            }
-            Self::Moves => "would move something on the page".to_owned(),
-            Self::Page(why) => why.clone(),
-        }
-    }
 }
 
 /// What is wanted for the places of a site, and which are left.
@@ -262,12 +160,10 @@ fn slot(place: &FoundPlace, holder: Holder, size: Size, wish: &Wish) -> Slot {
         true => (Fit::Width, whole(&details.boxes), whole(&details.rendered)),
         false => (fit, details.boxes.clone(), details.rendered.clone()),
     };
-    let mut slot =
-        Slot::recognised(Uuid::nil(), place.kind, &place.loose, fit, measured, looked_at);
+    // What a style sheet fills is a background, whatever stands around it.
+    let kind = if holder == Holder::Background { PlaceKind::Background } else { place.kind };
+    let mut slot = Slot::recognised(Uuid::nil(), kind, &place.loose, fit, measured, looked_at);
     slot.densities.clone_from(&wish.densities);
-    if holder == Holder::Background {
-        slot.kind = brisk_margin_core::place_kind::PlaceKind::Background;
-    }
     slot
 }
 

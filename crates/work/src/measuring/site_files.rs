@@ -4,12 +4,10 @@ use std::io::Write;
 use std::path::{Path, PathBuf};
 
 use brisk_margin_site::archive::{self, ArchiveError, Unpacking};
-use brisk_margin_site::host::{self, Faults};
+use brisk_margin_site::host::{self, Faults, LocalHost};
 use brisk_margin_store::{BlobHash, Blobs};
 use serde::{Deserialize, Serialize};
 use tempfile::TempDir;
-use tokio::net::TcpListener;
-use tokio::task::JoinHandle;
 
 use crate::jobs::JobFailure;
 
@@ -45,15 +43,12 @@ impl SiteFiles {
             }
             Self::Folder { path } => (None, path.clone()),
         };
-        let listener = TcpListener::bind(("127.0.0.1", 0)).await.map_err(ArchiveError::Disk)?;
-        let address = listener.local_addr().map_err(ArchiveError::Disk)?;
-        let server = tokio::spawn(host::serve(listener, &folder, Faults::default()));
-        let origin = format!("http://{address}");
+        let host = LocalHost::start(host::router(&folder, Faults::default())).await;
+        let host = host.map_err(ArchiveError::Disk)?;
         Ok(ServedFiles {
             pages: pages_in(folder).await?,
             _unpacked: unpacked,
-            server,
-            origin,
+            host,
             shown_as: self.shown_as(),
         })
     }
@@ -64,31 +59,24 @@ pub(super) struct ServedFiles {
     /// Its pages by their paths, index pages first: also those that no other page links to.
     pages: Vec<String>,
     _unpacked: Option<TempDir>,
-    server: JoinHandle<std::io::Result<()>>,
-    origin: String,
+    host: LocalHost,
     shown_as: String,
 }
 
 impl ServedFiles {
     /// Where an address that is shown is served.
     pub(super) fn at(&self, address: &str) -> String {
-        address.replacen(&self.shown_as, &self.origin, 1)
+        address.replacen(&self.shown_as, &self.host.origin, 1)
     }
 
     /// How an address is shown.
     pub(super) fn shown(&self, address: &str) -> String {
-        address.replacen(&self.origin, &self.shown_as, 1)
+        address.replacen(&self.host.origin, &self.shown_as, 1)
     }
 
     /// Where each of its pages is served.
     pub(super) fn pages(&self) -> impl Iterator<Item = String> {
-        self.pages.iter().map(|page| format!("{}/{page}", self.origin))
-    }
-}
-
-impl Drop for ServedFiles {
-    fn drop(&mut self) {
-        self.server.abort();
+        self.pages.iter().map(|page| format!("{}/{page}", self.host.origin))
     }
 }
 

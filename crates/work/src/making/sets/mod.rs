@@ -158,7 +158,7 @@ impl ResponsiveSet {
             formats,
             files: Vec::new(),
             credit: decision.credit(description),
-            loading: Loading::of(&places),
+            loading: Loading::of(places.iter().map(|place| &place.details)),
             alt: alt.to_owned(),
             caption: description.caption_line(),
             style: set_plan::style(source, &slot, cropping)?,

@@ -3,8 +3,9 @@
 use brisk_margin_core::choice::worth_offering;
 use brisk_margin_core::format::Format;
 use brisk_margin_core::markup::background::Background;
-use brisk_margin_core::markup::picture::{File, Offer, PictureElement};
+use brisk_margin_core::markup::picture::{Offer, PictureElement};
 use brisk_margin_core::markup::position::Holder;
+use brisk_margin_core::set_plan;
 use brisk_margin_core::units::{Bytes, Density};
 
 use super::{ResponsiveSet, SetFile};
@@ -73,23 +74,10 @@ impl ResponsiveSet {
     }
 
     fn offers(&self) -> Vec<Offer> {
-        let offered = self.offered();
-        let mut offers = Vec::new();
-        for (n, part) in self.parts.iter().enumerate() {
-            for &format in &offered {
-                let files = self.files.iter().filter(|f| f.part == n && f.format == format);
-                let files = files.map(|file| File {
-                    address: file.name.clone(),
-                    size: self.width(file).fitting.output,
-                });
-                offers.push(Offer {
-                    from: part.from,
-                    format,
-                    sizes: part.sizes.clone(),
-                    files: files.collect(),
-                });
-            }
-        }
-        offers
+        set_plan::offers(&self.parts, &self.offered(), |part, width, format| {
+            let own =
+                |file: &&SetFile| (file.part, file.width, file.format) == (part, width, format);
+            self.files.iter().find(own).map(|file| file.name.clone())
+        })
     }
 }
