@@ -1,4 +1,4 @@
-//! The record of the files that `fit` made in a folder, so that it overwrites no others.
+//! The record of the files that a command made in a folder, so that it overwrites no others.
 
 use std::collections::{BTreeMap, HashSet};
 use std::fs;
@@ -6,14 +6,37 @@ use std::io;
 use std::path::{Path, PathBuf};
 
 use brisk_margin_store::BlobHash;
+use serde::{Deserialize, Serialize};
 use tempfile::NamedTempFile;
 
-const RECORD: &str = ".brisk-margin-made.json";
+/// What the record in a folder is called.
+pub(super) const RECORD: &str = ".brisk-margin-made.json";
+
+/// The files that a command made in a folder, each with the hash that it was written with.
+#[derive(Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub(super) struct Record(pub(super) BTreeMap<String, String>);
+
+impl Record {
+    /// Reads what stands in the file, where there is one.
+    pub(super) fn read(text: Option<&[u8]>) -> io::Result<Self> {
+        text.map_or_else(|| Ok(Self::default()), |text| Ok(serde_json::from_slice(text)?))
+    }
+
+    /// Whether the command made `name`, and nobody changed it since: its hash is `now`.
+    pub(super) fn has(&self, name: &str, now: &str) -> bool {
+        self.0.get(name).is_some_and(|hash| hash == now)
+    }
+
+    /// What stands in the file.
+    pub(super) fn text(&self) -> io::Result<Vec<u8>> {
+        Ok(serde_json::to_vec_pretty(self)?)
+    }
+}
 
 /// The files made in one folder: their names, and the hashes they were written with.
 pub struct MadeFiles {
     folder: PathBuf,
-    hashes: BTreeMap<String, String>,
+    record: Record,
     claimed: HashSet<String>,
 }
 
@@ -21,12 +44,13 @@ impl MadeFiles {
     /// Reads the record in `folder`, which is made where it is missing.
     pub fn open(folder: &Path) -> io::Result<Self> {
         fs::create_dir_all(folder)?;
-        let hashes = match fs::read(folder.join(RECORD)) {
-            Ok(text) => serde_json::from_slice(&text)?,
-            Err(error) if error.kind() == io::ErrorKind::NotFound => BTreeMap::new(),
+        let text = match fs::read(folder.join(RECORD)) {
+            Ok(text) => Some(text),
+            Err(error) if error.kind() == io::ErrorKind::NotFound => None,
             Err(error) => return Err(error),
         };
-        Ok(Self { folder: folder.to_owned(), hashes, claimed: HashSet::new() })
+        let record = Record::read(text.as_deref())?;
+        Ok(Self { folder: folder.to_owned(), record, claimed: HashSet::new() })
     }
 
     /// A name for a new file, close to `wanted` and given out once.
@@ -53,7 +77,9 @@ impl MadeFiles {
         let hash = BlobHash::of(data);
         match fs::read(&path) {
             Ok(there) if there == data => {}
-            Ok(there) if self.made(name, &there) => self.replace(&path, name, data, &hash)?,
+            Ok(there) if self.record.has(name, BlobHash::of(&there).as_str()) => {
+                self.replace(&path, name, data, &hash)?
+            }
             Ok(_) => {
                 let text = format!(
                     "{} is there already and was not made by this command; move it away or give \
@@ -70,14 +96,10 @@ impl MadeFiles {
         Ok(path)
     }
 
-    fn made(&self, name: &str, data: &[u8]) -> bool {
-        self.hashes.get(name).is_some_and(|hash| hash == BlobHash::of(data).as_str())
-    }
-
     fn replace(&mut self, path: &Path, name: &str, data: &[u8], hash: &BlobHash) -> io::Result<()> {
         self.put(path, data)?;
-        self.hashes.insert(name.to_owned(), hash.as_str().to_owned());
-        self.put(&self.folder.join(RECORD), &serde_json::to_vec_pretty(&self.hashes)?)
+        self.record.0.insert(name.to_owned(), hash.as_str().to_owned());
+        self.put(&self.folder.join(RECORD), &self.record.text()?)
     }
 
     fn put(&self, path: &Path, data: &[u8]) -> io::Result<()> {

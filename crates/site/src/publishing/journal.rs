@@ -13,7 +13,8 @@ use thiserror::Error;
 
 use super::folder::{FileNotes, FolderError, SiteFolder, hash_of};
 
-const PLAN: &str = "publication.json";
+/// The file that makes a folder a journal.
+pub(super) const PLAN: &str = "publication.json";
 const BYTES: &str = "bytes";
 
 /// A file that a publication shall write.
@@ -248,58 +249,6 @@ impl Journal {
     }
 }
 
-/// Keeps others from publishing to the same site while it lives.
-#[derive(Debug)]
-pub struct SiteTurn(#[expect(dead_code, reason = "it is held")] File);
-
-impl SiteTurn {
-    /// Takes the turn for the journals in `folder`, which is made where it is missing.
-    ///
-    /// # Errors
-    /// [`PublishError::Busy`] where somebody else has it.
-    pub fn take(folder: &Path) -> Result<Self, PublishError> {
-        fs::create_dir_all(folder)?;
-        let file = File::create(folder.join("lock"))?;
-        match file.try_lock() {
-            Ok(()) => Ok(Self(file)),
-            Err(fs::TryLockError::WouldBlock) => Err(PublishError::Busy(folder.to_owned())),
-            Err(fs::TryLockError::Error(error)) => Err(error.into()),
-        }
-    }
-}
-
-/// The journals in `folder`, the oldest first.
-///
-/// # Errors
-/// Those of the disk.
-pub fn journals(folder: &Path) -> io::Result<Vec<PathBuf>> {
-    let entries = match fs::read_dir(folder) {
-        Ok(entries) => entries,
-        Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(Vec::new()),
-        Err(error) => return Err(error),
-    };
-    let mut found = Vec::new();
-    for entry in entries {
-        let home = entry?.path();
-        if home.join(PLAN).exists() {
-            found.push(home);
-        }
-    }
-    found.sort();
-    Ok(found)
-}
-
-/// Where the next journal in `folder` goes.
-///
-/// # Errors
-/// Those of the disk.
-pub fn next_journal(folder: &Path) -> io::Result<PathBuf> {
-    let last = journals(folder)?.pop();
-    let number = |home: &PathBuf| home.file_name()?.to_str()?.parse::<u32>().ok();
-    let next = last.as_ref().and_then(number).unwrap_or(0) + 1;
-    Ok(folder.join(format!("{next:06}")))
-}
-
 fn now() -> (u64, u32) {
     let now = std::time::SystemTime::now().duration_since(std::time::UNIX_EPOCH);
     now.map_or((0, 0), |now| (now.as_secs(), now.subsec_nanos()))
@@ -513,16 +462,6 @@ mod tests {
             }
         }
         assert!(wholes < 20, "some were killed before their end");
-    }
-
-    #[test]
-    fn two_at_once_do_not_write_into_each_other() {
-        let home = tempfile::tempdir().unwrap();
-        let first = SiteTurn::take(home.path()).unwrap();
-        let second = SiteTurn::take(home.path()).unwrap_err();
-        assert!(matches!(second, PublishError::Busy(_)), "{second}");
-        drop(first);
-        SiteTurn::take(home.path()).unwrap();
     }
 
     #[test]

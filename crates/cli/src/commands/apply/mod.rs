@@ -12,7 +12,8 @@ use brisk_margin_core::format::Format;
 use brisk_margin_core::rule::{EffectiveRule, OutputRule};
 use brisk_margin_core::units::{Bytes, Density};
 use brisk_margin_site::publishing::folder::SiteFolder;
-use brisk_margin_site::publishing::journal::{Journal, NewFile, SiteTurn, journals, next_journal};
+use brisk_margin_site::publishing::journal::{Journal, NewFile};
+use brisk_margin_site::publishing::journals::{SiteTurn, journals, next_journal};
 use brisk_margin_work::applying::cache::MadeFiles;
 use brisk_margin_work::applying::{Applied, Applying, Progress, Wish};
 use clap::{ArgGroup, Args};
@@ -98,7 +99,7 @@ fn parse_folder(text: &str) -> Result<String, String> {
 
 impl Apply {
     pub(super) fn run(self) -> ExitCode {
-        match super::within_runtime(self.outcome()) {
+        match self.outcome() {
             Ok(true) => ExitCode::SUCCESS,
             Ok(false) => ExitCode::FAILURE,
             Err(error) => {
@@ -109,7 +110,7 @@ impl Apply {
     }
 
     /// Whether nothing was left that could be mended.
-    async fn outcome(self) -> Result<bool, Failure> {
+    fn outcome(self) -> Result<bool, Failure> {
         let site = SiteFolder::open(&self.site).map_err(|error| {
             format!("{} cannot be used as a site's folder: {error}", self.site.display())
         })?;
@@ -132,7 +133,7 @@ impl Apply {
             out::check(&site, out)?;
         }
         let started = Instant::now();
-        let applied = self.applied(&site).await?;
+        let applied = super::within_runtime(self.applied(&site))?;
         let over = self.over_budget(&applied);
         if over.is_empty() {
             self.write(&site, &journal, &applied.files)?;

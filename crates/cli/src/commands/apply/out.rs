@@ -2,7 +2,6 @@
 
 use std::collections::BTreeMap;
 use std::fs;
-use std::io;
 use std::path::Path;
 
 use brisk_margin_core::publication::StepKind;
@@ -10,12 +9,8 @@ use brisk_margin_site::archive;
 use brisk_margin_site::publishing::folder::{SiteFolder, hash_of};
 use brisk_margin_site::publishing::journal::NewFile;
 
+use super::super::made::{RECORD, Record};
 use crate::home::Failure;
-
-/// What this command wrote: each path with its hash.
-const RECORD: &str = ".brisk-margin-made.json";
-
-type Record = BTreeMap<String, String>;
 
 /// Refuses a folder that is the site, lies in it or around it.
 pub(super) fn check(site: &SiteFolder, out: &Path) -> Result<(), Failure> {
@@ -36,7 +31,7 @@ pub(super) fn check(site: &SiteFolder, out: &Path) -> Result<(), Failure> {
 /// command did not write stays, and nothing is written then.
 pub(super) fn write(site: &SiteFolder, out: &Path, files: &[NewFile]) -> Result<(), Failure> {
     let out = SiteFolder::open(out)?;
-    let mut record = read_record(&out)?;
+    let mut record = Record::read(out.read(RECORD)?.as_deref())?;
     let new: BTreeMap<&str, &NewFile> =
         files.iter().map(|file| (file.path.as_str(), file)).collect();
     let own = archive::files_below(site.root())?;
@@ -58,7 +53,7 @@ pub(super) fn write(site: &SiteFolder, out: &Path, files: &[NewFile]) -> Result<
         let hash = hash_of(&bytes(path)?);
         match out.read(path)?.map(|there| hash_of(&there)) {
             Some(there) if there == hash => {}
-            Some(there) if record.get(path) != Some(&there) => {
+            Some(there) if !record.has(path, &there) => {
                 return Err(format!(
                     "{path} is in {} and was not written by this command; move it away or give \
                      another folder with --out",
@@ -68,29 +63,22 @@ pub(super) fn write(site: &SiteFolder, out: &Path, files: &[NewFile]) -> Result<
             }
             _ => due.push(path),
         }
-        record.insert(path.to_owned(), hash);
+        record.0.insert(path.to_owned(), hash);
     }
     let gone: Vec<String> =
-        record.keys().filter(|path| !all.iter().any(|(_, p)| p == path)).cloned().collect();
+        record.0.keys().filter(|path| !all.iter().any(|(_, p)| p == path)).cloned().collect();
     for path in due {
         out.write(path, &bytes(path)?, None)?;
     }
     for path in gone {
-        let known = record.remove(&path);
+        let known = record.0.remove(&path);
         if out.read(&path)?.map(|there| hash_of(&there)) == known {
             out.remove(&path)?;
         }
     }
-    let text = serde_json::to_vec_pretty(&record)?;
+    let text = record.text()?;
     if out.read(RECORD)?.as_ref() != Some(&text) {
         out.write(RECORD, &text, None)?;
     }
     Ok(())
-}
-
-fn read_record(out: &SiteFolder) -> Result<Record, Failure> {
-    Ok(match out.read(RECORD)? {
-        Some(text) => serde_json::from_slice(&text).map_err(io::Error::other)?,
-        None => Record::new(),
-    })
 }

@@ -3,8 +3,8 @@
 use std::time::Duration;
 
 use brisk_margin_core::units::{Bytes, Density};
+use brisk_margin_work::applying::places::LeftPlace;
 use brisk_margin_work::applying::proof::Weight;
-use brisk_margin_work::applying::wanted::LeftPlace;
 use brisk_margin_work::applying::{Applied, ChangedPlace};
 use serde::Serialize;
 
