@@ -281,6 +281,23 @@ pub fn style(
     slot: &Slot,
     cropping: Cropping,
 ) -> Result<Option<String>, SetPlanError> {
+    let held = held(source, slot, cropping)?;
+    let rules = |held: Vec<Held>| {
+        position::position_rules(slot.holder(), slot.selector_or_default(), &held)
+    };
+    Ok(held.map(rules))
+}
+
+/// Where a browser that crops holds the files of a set, the narrowest viewports first; nothing where it
+/// does not crop.
+///
+/// # Errors
+/// [`SetPlanError`].
+pub fn held(
+    source: SetSource<'_>,
+    slot: &Slot,
+    cropping: Cropping,
+) -> Result<Option<Vec<Held>>, SetPlanError> {
     if cropping != Cropping::Browser {
         return Ok(None);
     }
@@ -289,6 +306,5 @@ pub fn style(
     let held = crops
         .iter()
         .map(|&(from, crop)| Held { from, position: framing::object_position(file, crop) });
-    let held = Vec::from_iter(held);
-    Ok(Some(position::position_rules(slot.holder(), slot.selector_or_default(), &held)))
+    Ok(Some(held.collect()))
 }

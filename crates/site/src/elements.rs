@@ -16,6 +16,9 @@ pub struct ElementBox {
     pub around: Option<usize>,
     /// A number for how it looks by its styles, but for its size.
     pub looks: i32,
+    /// Where a picture in it is held, as `object-position`.
+    #[serde(default)]
+    pub held: String,
     /// CSS px from the left of the page.
     pub x: f64,
     /// CSS px from its top.
@@ -58,7 +61,7 @@ pub fn differences(
         let far = |a: f64, b: f64, most: f64| (a - b).abs() >= most;
         let is_resized =
             far(before.width, after.width, TOLERANCE) || far(before.height, after.height, most);
-        if is_resized || before.looks != after.looks {
+        if is_resized || before.looks != after.looks || before.held != after.held {
             Some((n, Difference::Changed))
         } else if far(before.x, after.x, TOLERANCE) || far(before.y, after.y, TOLERANCE + drift) {
             Some((n, Difference::Moved))
@@ -85,7 +88,8 @@ mod tests {
     use super::*;
 
     fn element(name: &str, around: Option<usize>, y: f64, height: f64) -> ElementBox {
-        ElementBox { name: name.to_owned(), around, x: 0.0, looks: 0, y, width: 10.0, height }
+        let (name, held) = (name.to_owned(), "50% 50%".to_owned());
+        ElementBox { name, around, held, x: 0.0, looks: 0, y, width: 10.0, height }
     }
 
     #[test]

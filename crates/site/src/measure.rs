@@ -115,6 +115,24 @@ impl Measurer {
         Ok(sheet.finish(files))
     }
 
+    /// What a page looks like at each layout width, from its top, as WebP files.
+    ///
+    /// # Errors
+    /// Why it could not be opened.
+    pub async fn shots(&self, address: &str) -> Result<Vec<(u32, Vec<u8>)>, MeasureError> {
+        let mut shots = Vec::new();
+        let tab = self.tabs.free().await;
+        for &viewport in &self.plan.widths {
+            let patience = self.plan.patience;
+            let opening = Opening { known: &self.known, patience, watches_paint: true };
+            tab.resize(viewport, Density::ONE).await?;
+            let found = tab.open(address, opening).await;
+            found.map_err(|error| self.explain(address, error))?;
+            shots.push((viewport.width, tab.shot(viewport.width).await?));
+        }
+        Ok(shots)
+    }
+
     /// What is on a page at the layout widths, its files, and the tab that has the widest open; nothing
     /// where there are no widths.
     async fn at_widths(
@@ -135,7 +153,7 @@ impl Measurer {
             others.into_iter().chain([last]).flatten()
         {
             files.extend(new);
-            sheet.add_elements(viewport, elements);
+            sheet.add_elements(viewport, density, elements);
             sheet.add(viewport, density, &reading, &files);
         }
         sheet.open_hidden();
@@ -205,8 +223,8 @@ impl Measurer {
             self.loads.fetch_add(1, Ordering::Relaxed);
             let found = tab.open(address, opening).await;
             let (reading, files) = found.map_err(|error| self.explain(address, error))?;
-            // They are the same at every density.
-            let elements = match self.plan.tells_elements && opened.is_empty() {
+            // Files of other densities may have other shapes by a part of a pixel, which can move much.
+            let elements = match self.plan.tells_elements {
                 true => tab.elements().await?,
                 false => Vec::new(),
             };

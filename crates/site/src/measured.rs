@@ -36,8 +36,9 @@ pub struct MeasuredPage {
     pub left: usize,
     /// How many `<img>` elements it has.
     pub images: usize,
-    /// Where all its elements stand, by layout width, where that was asked for.
-    pub elements: BTreeMap<u32, Vec<ElementBox>>,
+    /// Where all its elements stand, by layout width and density, where that was asked for; at densities
+    /// that are left out they stand as at the others.
+    pub elements: BTreeMap<(u32, Density), Vec<ElementBox>>,
     /// Where it links to.
     pub links: Vec<String>,
     /// The files that came, by their addresses.
@@ -83,7 +84,7 @@ pub(crate) struct Sheet {
     icons: Vec<Icon>,
     left: usize,
     images: usize,
-    elements: BTreeMap<u32, Vec<ElementBox>>,
+    elements: BTreeMap<(u32, Density), Vec<ElementBox>>,
     links: Vec<String>,
 }
 
@@ -99,6 +100,16 @@ struct Entry {
     fixed: Option<Fixed>,
     /// How it was while what hides it was open, by layout width.
     opened: BTreeMap<u32, Opened>,
+}
+
+impl MeasuredPage {
+    /// Where all its elements stand at a layout width and a density; nothing where it was not looked at
+    /// at that width, or that was not asked for.
+    pub fn elements_at(&self, width: u32, density: Density) -> Option<&[ElementBox]> {
+        let of_width = || self.elements.iter().find(|(at, _)| at.0 == width);
+        let own = self.elements.get(&(width, density));
+        own.or_else(|| of_width().map(|(_, elements)| elements)).map(Vec::as_slice)
+    }
 }
 
 impl Sheet {
@@ -140,10 +151,15 @@ impl Sheet {
         }
     }
 
-    /// Notes where all elements stand at a layout width.
-    pub(crate) fn add_elements(&mut self, viewport: LayoutWidth, elements: Vec<ElementBox>) {
+    /// Notes where all elements stand at a layout width and a density.
+    pub(crate) fn add_elements(
+        &mut self,
+        viewport: LayoutWidth,
+        density: Density,
+        elements: Vec<ElementBox>,
+    ) {
         if !elements.is_empty() {
-            self.elements.insert(viewport.width, elements);
+            self.elements.insert((viewport.width, density), elements);
         }
     }
 

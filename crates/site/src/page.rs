@@ -4,6 +4,8 @@ use std::collections::BTreeSet;
 use std::sync::Mutex;
 use std::time::Duration;
 
+use base64::Engine;
+use base64::engine::general_purpose::STANDARD;
 use brisk_margin_core::layout::LayoutWidth;
 use brisk_margin_core::units::Density;
 use serde::Deserialize;
@@ -26,6 +28,11 @@ const MAP: Duration = Duration::from_secs(10);
 
 /// How long an empty page may take: it is at once there.
 const BLANK: Duration = Duration::from_secs(2);
+
+/// How much of a page a picture of it shows, in CSS px from its top.
+pub const TALLEST_SHOT: f64 = 8_000.0;
+/// How faithful such a picture is, by Chromium's measure.
+const SHOT_QUALITY: u32 = 85;
 
 /// How a page is opened.
 #[derive(Clone, Copy)]
@@ -219,6 +226,23 @@ impl Tab {
     /// Where all that the page has stands now.
     pub async fn elements(&self) -> Result<Vec<ElementBox>, PageError> {
         read_as(self.evaluate(page_scripts::ELEMENTS).await?)
+    }
+
+    /// What the page looks like, `width` CSS px across and from its top to its end or to
+    /// [`TALLEST_SHOT`], as a WebP file.
+    pub async fn shot(&self, width: u32) -> Result<Vec<u8>, PageError> {
+        let height = self.evaluate(page_scripts::SHOW).await?;
+        let height = height.as_f64().unwrap_or(1.0).clamp(1.0, TALLEST_SHOT);
+        let clip = json!({ "x": 0, "y": 0, "width": width, "height": height, "scale": 1 });
+        let params = json!({
+            "format": "webp", "quality": SHOT_QUALITY, "clip": clip, "captureBeyondViewport": true,
+        });
+        let taken = self.call("Page.captureScreenshot", params).await?;
+        let text = taken["data"].as_str().unwrap_or_default();
+        STANDARD.decode(text).map_err(|error| PageError::Unreadable {
+            address: "the picture of the page".to_owned(),
+            reason: error.to_string(),
+        })
     }
 
     /// Reads the page as it is laid out now.

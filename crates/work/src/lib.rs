@@ -10,7 +10,9 @@
 //!   and [`removal`] sweeps.
 //! - [`measuring`]: pages measured, and kept; [`layouts`]: how well their places do.
 //! - [`making`]: files and previews of pictures.
-//! - [`applying`]: a site's folder made lighter in one step, without a database.
+//! - [`publishing`]: what a site's folder would be with other files, held against it in a browser;
+//!   [`publications`] bring there what the library has, [`applying`] does all in one step, without a
+//!   database.
 
 pub mod analysis;
 pub mod applying;
@@ -23,6 +25,8 @@ pub mod jobs;
 pub mod layouts;
 pub mod making;
 pub mod measuring;
+pub mod publications;
+pub mod publishing;
 pub mod removal;
 pub mod runs;
 pub mod sites;

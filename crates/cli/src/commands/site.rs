@@ -18,7 +18,7 @@ pub struct SiteCommand {
     /// The address of its first page
     #[arg(long, value_name = "URL")]
     address: Option<String>,
-    /// The folder that holds its files; nothing is written there
+    /// The folder that holds its files; only publications write there
     #[arg(long, value_name = "DIR")]
     folder: Option<PathBuf>,
     /// Add pictures by themselves that are put into that folder

@@ -2,8 +2,10 @@
 //!
 //! A slot has one or several [`shape`]s; what each is offered is written as a [`picture`] element,
 //! and [`choice`] tells which of its files a browser downloads. A style sheet offers files to a
-//! [`background`]. Where the browser crops, style rules say the [`position`]. A [`preload`] fetches early.
+//! [`background`]. Where the browser crops, style rules say the [`position`]. A [`preload`] fetches early, and [`alt`] is what is
+//! said where nothing is seen.
 
+pub mod alt;
 pub mod background;
 pub mod choice;
 pub mod picture;

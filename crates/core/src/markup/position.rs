@@ -35,19 +35,23 @@ pub fn position_at(held: &[Held], viewport: u32) -> (f64, f64) {
     last.map_or((50.0, 50.0), |rule| rule.position)
 }
 
-/// The style rules for an element that covers its box and is held at another place from each of
-/// these viewports on; the narrowest first. Rules that change nothing are left out.
-pub fn position_rules(holder: Holder, selector: &str, held: &[Held]) -> String {
-    let (fit, place) = holder.properties();
+/// A position as it is written: percent across and down.
+pub fn position_text((x, y): (f64, f64)) -> String {
     let percent = |value: f64| {
         let text = format!("{value:.2}");
         format!("{}%", text.trim_end_matches('0').trim_end_matches('.'))
     };
-    let position = |(x, y): (f64, f64)| format!("{} {}", percent(x), percent(y));
+    format!("{} {}", percent(x), percent(y))
+}
+
+/// The style rules for an element that covers its box and is held at another place from each of
+/// these viewports on; the narrowest first. Rules that change nothing are left out.
+pub fn position_rules(holder: Holder, selector: &str, held: &[Held]) -> String {
+    let (fit, place) = holder.properties();
     let mut rules = String::new();
     let mut last = String::new();
     for (n, rule) in held.iter().enumerate() {
-        let now = position(rule.position);
+        let now = position_text(rule.position);
         if n == 0 {
             rules = format!("{selector} {{ {fit}: cover; {place}: {now} }}\n");
         } else if now != last {

@@ -10,7 +10,7 @@ const around = (element) => {
 };
 // What a selector that no longer fits would change, but for sizes, which the boxes tell.
 const LOOKS = [
-  "display", "position", "float", "clear", "opacity", "visibility", "z-index", "object-fit", "object-position",
+  "display", "position", "float", "clear", "opacity", "visibility", "z-index", "object-fit",
   "border-top", "border-right", "border-bottom", "border-left", "border-top-left-radius", "border-bottom-right-radius",
   "box-shadow", "filter", "clip-path", "mix-blend-mode", "color", "background-color", "font-size", "font-weight",
   "vertical-align", "cursor", "pointer-events", "animation-name", "transition-property", "outline-style",
@@ -26,6 +26,7 @@ return elements.map((element) => {
   const style = getComputedStyle(element);
   return {
     name: element.localName, around: around(element),
+    held: style.objectPosition,
     looks: digest(LOOKS.map((name) => style.getPropertyValue(name)).join()),
     x: rect.left + scrollX, y: rect.top + scrollY, width: rect.width, height: rect.height,
   };

@@ -14,6 +14,9 @@ pub(crate) const SCRIPTED: &str = concat!("(() => {", include_str!("scripted.js"
 /// Waits for the largest paint, and remembers it.
 pub(crate) const PAINTED: &str = concat!("(async () => {", include_str!("painted.js"), "})()");
 
+/// Has a page painted that was not, and tells its height.
+pub(crate) const SHOW: &str = concat!("(async () => {", include_str!("show.js"), "})()");
+
 /// Waits until what a new layout chooses has come.
 pub(crate) const LAID_OUT: &str = concat!("(async () => {", include_str!("laid_out.js"), "})()");
 

@@ -8,8 +8,11 @@ new PerformanceObserver((list) => {
 }).observe({ type: "largest-contentful-paint", buffered: true });
 performance.setResourceTimingBufferSize(10_000);
 // Painting is most of the work, and boxes are the same without it: decoding waits for opacity.
+const hiding = new CSSStyleSheet();
+hiding.replaceSync("html { opacity: 0 !important; }");
 globalThis.__hide = () => {
-  const sheet = new CSSStyleSheet();
-  sheet.replaceSync("html { opacity: 0 !important; }");
-  document.adoptedStyleSheets = [...document.adoptedStyleSheets, sheet];
+  document.adoptedStyleSheets = [...document.adoptedStyleSheets, hiding];
+};
+globalThis.__show = () => {
+  document.adoptedStyleSheets = [...document.adoptedStyleSheets].filter((sheet) => sheet !== hiding);
 };

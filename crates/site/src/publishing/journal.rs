@@ -1,34 +1,21 @@
 //! The journal of a publication: what it writes and what was there before, kept in a folder of its own
 //! before anything of the site is touched.
 
-use std::collections::BTreeMap;
 use std::fs::{self, File};
 use std::io::{self, Write};
 use std::path::{Path, PathBuf};
 
-use brisk_margin_core::publication::{Publication, Step, StepKind, StepState};
+use brisk_margin_core::publication::Publication;
 use serde::{Deserialize, Serialize};
 use tempfile::NamedTempFile;
-use thiserror::Error;
 
-use super::folder::{FileNotes, FolderError, SiteFolder, hash_of};
+use super::error::PublishError;
+use super::folder::SiteFolder;
+use super::site_change::{NewFile, SiteChange};
 
 /// The file that makes a folder a journal.
 pub(super) const PLAN: &str = "publication.json";
 const BYTES: &str = "bytes";
-
-/// A file that a publication shall write.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct NewFile {
-    /// Its path from the root of the site.
-    pub path: String,
-    /// What it is.
-    pub kind: StepKind,
-    /// The hash of what it was when the publication was prepared; nothing where it was not there.
-    pub seen: Option<String>,
-    /// What it shall be.
-    pub bytes: Vec<u8>,
-}
 
 /// A publication to a site's folder, written down.
 #[derive(Debug)]
@@ -39,42 +26,10 @@ pub struct Journal {
 
 #[derive(Debug, Serialize, Deserialize)]
 struct Plan {
-    publication: Publication,
-    /// What each file that is replaced had beside its bytes.
-    notes: BTreeMap<String, FileNotes>,
+    #[serde(flatten)]
+    change: SiteChange,
     /// Whether all of it is written.
     is_done: bool,
-}
-
-/// Why a publication is not made or taken back.
-#[derive(Debug, Error)]
-pub enum PublishError {
-    /// Somebody wrote to the site meanwhile.
-    #[error("changed since it was read: {}; nothing was written, begin again", .0.join(", "))]
-    Changed(Vec<String>),
-    /// There is another one, which would be lost.
-    #[error("{} holds a publication already; take that back first", .0.display())]
-    Taken(PathBuf),
-    /// Somebody else publishes.
-    #[error("another publication to this site is under way ({}); wait until it has ended", .0.display())]
-    Busy(PathBuf),
-    /// There is none.
-    #[error("{} holds no publication", .0.display())]
-    Nothing(PathBuf),
-    /// The journal cannot be read.
-    #[error("{} cannot be read: {reason}", path.display())]
-    Damaged {
-        /// Its plan.
-        path: PathBuf,
-        /// Why not.
-        reason: String,
-    },
-    /// A file of the site.
-    #[error(transparent)]
-    Folder(#[from] FolderError),
-    /// The journal's own folder.
-    #[error("the journal cannot be written: {0}")]
-    Disk(#[from] io::Error),
 }
 
 impl Journal {
@@ -92,28 +47,9 @@ impl Journal {
             return Err(PublishError::Taken(home.to_owned()));
         }
         fs::create_dir_all(home.join(BYTES))?;
-        let (mut steps, mut notes, mut changed) = (Vec::new(), BTreeMap::new(), Vec::new());
-        for NewFile { path, kind, seen, bytes } in files {
-            let there = site.read(&path)?;
-            let before = there.as_deref().map(hash_of);
-            let after = hash_of(&bytes);
-            if before != seen && before.as_ref() != Some(&after) {
-                changed.push(path);
-                continue;
-            }
-            keep(home, &after, &bytes)?;
-            if let (Some(hash), Some(there)) = (&before, &there) {
-                keep(home, hash, there)?;
-                notes.extend(site.notes(&path)?.map(|found| (path.clone(), found)));
-            }
-            steps.push(Step { path, kind, before, after });
-        }
-        if !changed.is_empty() {
-            return Err(PublishError::Changed(changed));
-        }
+        let change = SiteChange::new(site, files, &|hash, bytes| keep(home, hash, bytes))?;
         File::open(home.join(BYTES))?.sync_all()?;
-        let plan = Plan { publication: Publication::new(steps), notes, is_done: false };
-        let journal = Self { home: home.to_owned(), plan };
+        let journal = Self { home: home.to_owned(), plan: Plan { change, is_done: false } };
         journal.write_down()?;
         Ok(journal)
     }
@@ -140,7 +76,7 @@ impl Journal {
 
     /// What it writes.
     pub const fn publication(&self) -> &Publication {
-        &self.plan.publication
+        self.plan.change.publication()
     }
 
     /// Whether all of it was written.
@@ -148,46 +84,22 @@ impl Journal {
         self.plan.is_done
     }
 
-    /// Writes what is not written yet: files, then style sheets, then pages. May be called again after
-    /// an end in the middle.
+    /// Writes what is not written yet, as [`SiteChange::publish`] does.
     ///
     /// # Errors
-    /// [`PublishError::Changed`] where somebody wrote one of its files since, before anything is
-    /// written, and those of the disk, after which it can go on or be taken back.
+    /// Those of that.
     pub fn publish(&mut self, site: &SiteFolder) -> Result<(), PublishError> {
-        self.publish_some(site, usize::MAX)
+        self.plan.change.publish(site, &|hash| self.kept(hash))?;
+        self.plan.is_done = true;
+        self.write_down()
     }
 
-    /// [`publish`](Self::publish), ended after so many files.
-    fn publish_some(&mut self, site: &SiteFolder, most: usize) -> Result<(), PublishError> {
-        let changed = self.changed(site)?;
-        if !changed.is_empty() {
-            return Err(PublishError::Changed(changed));
-        }
-        for step in self.plan.publication.steps().iter().take(most) {
-            site.tidy(&step.path)?;
-            if self.state(site, step)? == StepState::Before {
-                // Who may do what with a page stays; when it was written does not.
-                let notes = self.plan.notes.get(&step.path).copied();
-                let notes = notes.map(|notes| FileNotes { modified: now(), ..notes });
-                site.write(&step.path, &self.kept(&step.after)?, notes)?;
-            }
-        }
-        if most >= self.plan.publication.steps().len() {
-            self.plan.is_done = true;
-            self.write_down()?;
-        }
-        Ok(())
-    }
-
-    /// Takes it back: what was replaced is as it was, with its mode and time, and what was added is
-    /// gone. What somebody wrote since is left alone, and told; `forced`, it goes as well. Where nothing
-    /// was left alone, the journal goes, too.
+    /// Takes it back, as [`SiteChange::take_back`] does. Where nothing was left alone, the journal goes, too.
     ///
     /// # Errors
-    /// Those of the disk; it can be taken back again then.
+    /// Those of that.
     pub fn take_back(self, site: &SiteFolder, forced: bool) -> Result<Vec<String>, PublishError> {
-        let left = self.take_back_some(site, forced, usize::MAX)?;
+        let left = self.plan.change.take_back(site, forced, &|hash| self.kept(hash))?;
         if left.is_empty() {
             // Without its plan it is none.
             fs::remove_file(self.home.join(PLAN))?;
@@ -196,50 +108,8 @@ impl Journal {
         Ok(left)
     }
 
-    fn take_back_some(
-        &self,
-        site: &SiteFolder,
-        forced: bool,
-        most: usize,
-    ) -> Result<Vec<String>, PublishError> {
-        let mut left = Vec::new();
-        for step in self.plan.publication.back().take(most) {
-            site.tidy(&step.path)?;
-            match (self.state(site, step)?, &step.before) {
-                (StepState::Changed, _) if !forced => left.push(step.path.clone()),
-                (StepState::Before, Some(_)) => {}
-                // Its folder may have been made without it.
-                (_, None) => site.remove(&step.path)?,
-                (_, Some(before)) => {
-                    let notes = self.plan.notes.get(&step.path).copied();
-                    site.write(&step.path, &self.kept(before)?, notes)?;
-                }
-            }
-        }
-        Ok(left)
-    }
-
-    /// Its files that somebody wrote since.
-    ///
-    /// # Errors
-    /// Those of the disk.
-    pub fn changed(&self, site: &SiteFolder) -> Result<Vec<String>, PublishError> {
-        let mut changed = Vec::new();
-        for step in self.plan.publication.steps() {
-            if self.state(site, step)? == StepState::Changed {
-                changed.push(step.path.clone());
-            }
-        }
-        Ok(changed)
-    }
-
-    fn state(&self, site: &SiteFolder, step: &Step) -> Result<StepState, PublishError> {
-        let now = site.read(&step.path)?;
-        Ok(step.state(now.as_deref().map(hash_of).as_deref()))
-    }
-
-    fn kept(&self, hash: &str) -> Result<Vec<u8>, PublishError> {
-        Ok(fs::read(self.home.join(BYTES).join(hash))?)
+    fn kept(&self, hash: &str) -> io::Result<Vec<u8>> {
+        fs::read(self.home.join(BYTES).join(hash))
     }
 
     fn write_down(&self) -> Result<(), PublishError> {
@@ -247,11 +117,6 @@ impl Journal {
         put(&self.home, PLAN, &text)?;
         Ok(File::open(&self.home)?.sync_all()?)
     }
-}
-
-fn now() -> (u64, u32) {
-    let now = std::time::SystemTime::now().duration_since(std::time::UNIX_EPOCH);
-    now.map_or((0, 0), |now| (now.as_secs(), now.subsec_nanos()))
 }
 
 /// Keeps `bytes` under their `hash`.
@@ -276,8 +141,24 @@ mod tests {
     use std::os::unix::fs::{MetadataExt, PermissionsExt};
 
     use super::*;
+    use std::collections::BTreeMap;
+
+    use brisk_margin_core::publication::StepKind;
     use proptest::prelude::*;
     use tempfile::TempDir;
+
+    use super::super::folder::hash_of;
+
+    impl Journal {
+        fn publish_some(&self, site: &SiteFolder, most: usize) -> Result<(), PublishError> {
+            self.plan.change.publish_some(site, &|hash| self.kept(hash), most)
+        }
+
+        fn take_back_some(&self, site: &SiteFolder, most: usize) -> Result<(), PublishError> {
+            let kept = |hash: &str| self.kept(hash);
+            self.plan.change.take_back_some(site, false, &kept, most).map(|_| ())
+        }
+    }
 
     /// Path, bytes, mode and time of every file.
     type Seen = BTreeMap<PathBuf, (Vec<u8>, u32, (i64, i64))>;
@@ -340,11 +221,11 @@ mod tests {
             let (site, files) = change();
             let before = seen(&site.root);
             let folder = SiteFolder::open(&site.root).unwrap();
-            let mut journal = Journal::begin(&site.journal, &folder, files).unwrap();
+            let journal = Journal::begin(&site.journal, &folder, files).unwrap();
             assert_eq!(seen(&site.root), before, "nothing is touched before");
             journal.publish_some(&folder, written).unwrap();
             // An end in the middle of writing, and one in the middle of taking back.
-            Journal::open(&site.journal).unwrap().take_back_some(&folder, false, gone).unwrap();
+            Journal::open(&site.journal).unwrap().take_back_some(&folder, gone).unwrap();
             let left = Journal::open(&site.journal).unwrap().take_back(&folder, false).unwrap();
             assert!(left.is_empty(), "{left:?}");
             assert_eq!(seen(&site.root), before, "after {written} written and {gone} taken back");
@@ -356,7 +237,7 @@ mod tests {
     fn after_an_end_in_the_middle_it_goes_on() {
         let (site, files) = change();
         let folder = SiteFolder::open(&site.root).unwrap();
-        let mut journal = Journal::begin(&site.journal, &folder, files.clone()).unwrap();
+        let journal = Journal::begin(&site.journal, &folder, files.clone()).unwrap();
         journal.publish_some(&folder, 3).unwrap();
         let page = fs::read_to_string(site.root.join("index.html")).unwrap();
         assert_eq!(page, "old page", "pages come last");
@@ -391,14 +272,17 @@ mod tests {
         let folder = SiteFolder::open(&site.root).unwrap();
         let mut journal = Journal::begin(&site.journal, &folder, files).unwrap();
         journal.publish(&folder).unwrap();
-        fs::write(site.root.join("index.html"), "theirs").unwrap();
+        let theirs = "theirs, with v/1.webp in it";
+        fs::write(site.root.join("index.html"), theirs).unwrap();
         let left = journal.take_back(&folder, false).unwrap();
-        assert_eq!(left, ["index.html"]);
-        assert_eq!(fs::read_to_string(site.root.join("index.html")).unwrap(), "theirs");
+        assert_eq!(left, ["index.html", "v/1.webp"], "with what it names, and nothing else");
+        assert_eq!(fs::read_to_string(site.root.join("index.html")).unwrap(), theirs);
+        assert!(site.root.join("v/1.webp").exists() && !site.root.join("v/2.webp").exists());
         assert_eq!(fs::read_to_string(site.root.join("a/style.css")).unwrap(), "old style");
         let journal = Journal::open(&site.journal).unwrap();
         assert!(journal.take_back(&folder, true).unwrap().is_empty());
         assert_eq!(fs::read_to_string(site.root.join("index.html")).unwrap(), "old page");
+        assert!(!site.root.join("v").exists());
     }
 
     /// Set where this program is the one that is killed: the folders of the site and of the journal.
@@ -498,7 +382,7 @@ mod tests {
             let news = written.iter().enumerate().map(|(n, (path, text))| {
                 new(path, kinds[n % 3], there.get(path).map(String::as_str), text)
             });
-            let mut journal = Journal::begin(&site.journal, &folder, news.collect()).unwrap();
+            let journal = Journal::begin(&site.journal, &folder, news.collect()).unwrap();
             journal.publish_some(&folder, ended).unwrap();
             let left = Journal::open(&site.journal).unwrap().take_back(&folder, false).unwrap();
             prop_assert!(left.is_empty());

@@ -1,30 +1,10 @@
-//! The journals of a site: which there are, and whose turn it is to write another.
+//! The journals of a site: which there are, and where the next one goes.
 
-use std::fs::{self, File};
+use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
 
-use super::journal::{PLAN, PublishError};
-
-/// Keeps others from publishing to the same site while it lives.
-#[derive(Debug)]
-pub struct SiteTurn(#[expect(dead_code, reason = "it is held")] File);
-
-impl SiteTurn {
-    /// Takes the turn for the journals in `folder`, which is made where it is missing.
-    ///
-    /// # Errors
-    /// [`PublishError::Busy`] where somebody else has it.
-    pub fn take(folder: &Path) -> Result<Self, PublishError> {
-        fs::create_dir_all(folder)?;
-        let file = File::create(folder.join("lock"))?;
-        match file.try_lock() {
-            Ok(()) => Ok(Self(file)),
-            Err(fs::TryLockError::WouldBlock) => Err(PublishError::Busy(folder.to_owned())),
-            Err(fs::TryLockError::Error(error)) => Err(error.into()),
-        }
-    }
-}
+use super::journal::PLAN;
 
 /// The journals in `folder`, the oldest first.
 ///
@@ -61,16 +41,6 @@ pub fn next_journal(folder: &Path) -> io::Result<PathBuf> {
 #[cfg(test)]
 mod tests {
     use super::*;
-
-    #[test]
-    fn two_at_once_do_not_write_into_each_other() {
-        let home = tempfile::tempdir().unwrap();
-        let first = SiteTurn::take(home.path()).unwrap();
-        let second = SiteTurn::take(home.path()).unwrap_err();
-        assert!(matches!(second, PublishError::Busy(_)), "{second}");
-        drop(first);
-        SiteTurn::take(home.path()).unwrap();
-    }
 
     #[test]
     fn journals_follow_each_other_and_what_is_none_does_not_count() {

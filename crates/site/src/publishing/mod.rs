@@ -2,8 +2,14 @@
 //! the byte, whatever happens in between.
 //!
 //! - [`folder`]: the site's folder, in which a file is there whole or not at all.
-//! - [`journal`]: what was there before, kept until it is taken back; a site may have several [`journals`].
+//! - [`site_change`]: what is written, and how it goes back; [`error`] is why not.
+//! - [`journal`]: one in a folder of its own, kept until it is taken back; a site may have several
+//!   [`journals`].
+//! - [`turn`]: who may write to a site now.
 
+pub mod error;
 pub mod folder;
 pub mod journal;
 pub mod journals;
+pub mod site_change;
+pub mod turn;

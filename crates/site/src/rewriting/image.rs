@@ -19,6 +19,10 @@ pub struct NewImage<'a> {
     pub loading: Loading,
     /// The size that an `<img>` which names none is given.
     pub size: Option<Size>,
+    /// What it says instead of its alternative text; nothing where that stays.
+    pub alt: Option<&'a str>,
+    /// Where it is held in its box from now on, as `object-position`; nothing where that stays.
+    pub position: Option<&'a str>,
 }
 
 /// What is to be changed for the `<img>` that is the tag `at` of `page` to offer `new`.
@@ -33,6 +37,12 @@ pub fn change(page: &PageSource<'_>, at: usize, new: &NewImage<'_>) -> Vec<Splic
     if let Some(size) = new.size.filter(|_| !image.names_size()) {
         changes.push(image.set("width", &size.width.to_string()));
         changes.push(image.set("height", &size.height.to_string()));
+    }
+    changes.extend(new.alt.map(|alt| image.set("alt", alt)));
+    if let Some(position) = new.position {
+        let own = image.value("style").unwrap_or_default().trim_end().trim_end_matches(';');
+        let before = if own.is_empty() { String::new() } else { format!("{own};") };
+        changes.push(image.set("style", &format!("{before}object-position:{position}")));
     }
     match new.loading {
         // It would wait for the layout, though it is what a visitor waits for.
@@ -92,7 +102,8 @@ mod tests {
         let size = Some(Size::new(300, 150));
         let source = PageSource::read(page.as_bytes()).unwrap();
         let at = source.tags().iter().position(|tag| tag.name == "img").unwrap();
-        let changes = change(&source, at, &NewImage { offers, loading, size });
+        let changes =
+            change(&source, at, &NewImage { offers, loading, size, alt: None, position: None });
         String::from_utf8(spliced(page.as_bytes(), changes).unwrap()).unwrap()
     }
 

@@ -17,25 +17,14 @@ use brisk_margin_site::measured::FoundPlace;
 use brisk_margin_site::publishing::folder::SiteFolder;
 use uuid::Uuid;
 
-use super::measuring::MeasuredSite;
-use super::places::{LeftPlace, LeftReason, PlaceAt};
-use super::{Wish, path_of};
+use super::Wish;
+use crate::publishing::measuring::MeasuredSite;
+use crate::publishing::path_of;
+use crate::publishing::places::{LeftPlace, LeftReason, PlaceAt};
+use crate::publishing::sets::Wanted;
 
 /// Shapes of files may differ by so much and be of one picture.
 const SAME_SHAPE: f64 = 0.02;
-
-/// Files that are wanted of a picture.
-#[derive(Debug, Clone)]
-pub struct Wanted {
-    /// The picture, by its path.
-    pub source: String,
-    /// What they are for.
-    pub slot: Slot,
-    /// Viewports at which the pages change.
-    pub breakpoints: Vec<u32>,
-    /// Where they are shown.
-    pub places: Vec<PlaceAt>,
-}
 
 /// What is wanted for the places of a site, and which are left.
 pub(super) fn wanted(
@@ -179,9 +168,13 @@ fn add(all: &mut Vec<Wanted>, found: FoundPicture, at: PlaceAt, breakpoints: &[u
             && (by_style || Signature::likeness(&self::signature(&known.slot), &signature) == Likeness::Same)
     });
     match same {
-        None => {
-            all.push(Wanted { source, slot, breakpoints: breakpoints.to_vec(), places: vec![at] })
-        }
+        None => all.push(Wanted {
+            source,
+            picture: None,
+            slot,
+            breakpoints: breakpoints.to_vec(),
+            places: vec![at],
+        }),
         Some(known) => {
             join(&mut known.slot.measured, &slot.measured);
             join(&mut known.slot.looked_at, &slot.looked_at);

@@ -9,13 +9,17 @@ use std::time::Instant;
 
 use brisk_margin_core::choice::QualityTarget;
 use brisk_margin_core::format::Format;
+use brisk_margin_core::publication::state::{USUAL_FOLDER, files_folder};
 use brisk_margin_core::rule::{EffectiveRule, OutputRule};
 use brisk_margin_core::units::{Bytes, Density};
 use brisk_margin_site::publishing::folder::SiteFolder;
-use brisk_margin_site::publishing::journal::{Journal, NewFile};
-use brisk_margin_site::publishing::journals::{SiteTurn, journals, next_journal};
+use brisk_margin_site::publishing::journal::Journal;
+use brisk_margin_site::publishing::journals::{journals, next_journal};
+use brisk_margin_site::publishing::site_change::NewFile;
+use brisk_margin_site::publishing::turn::SiteTurn;
 use brisk_margin_work::applying::cache::MadeFiles;
-use brisk_margin_work::applying::{Applied, Applying, Progress, Wish};
+use brisk_margin_work::applying::{Applied, Applying, Wish};
+use brisk_margin_work::publishing::Progress;
 use clap::{ArgGroup, Args};
 
 use super::fit::{parse_density, parse_grade};
@@ -70,7 +74,7 @@ pub struct Apply {
     #[arg(long, default_value = "1,2", value_delimiter = ',', value_parser = parse_density)]
     density: Vec<Density>,
     /// The folder of the site that new files go to
-    #[arg(long, default_value = "variants", value_parser = parse_folder)]
+    #[arg(long, default_value = USUAL_FOLDER, value_parser = files_folder)]
     folder: String,
     /// The most bytes of pictures that a page may load, at any layout width and density
     #[arg(long, value_name = "N")]
@@ -84,17 +88,6 @@ pub struct Apply {
     /// Print one JSON object a line: each place, then the sum
     #[arg(long)]
     json: bool,
-}
-
-fn parse_folder(text: &str) -> Result<String, String> {
-    let is_plain = |part: &str| {
-        let plain = |c: char| c.is_ascii_alphanumeric() || matches!(c, '-' | '_');
-        !part.is_empty() && part.chars().all(plain)
-    };
-    match text.split('/').all(is_plain) {
-        true => Ok(text.to_owned()),
-        false => Err("write letters, figures, - and _, as in media/variants".to_owned()),
-    }
 }
 
 impl Apply {
@@ -116,7 +109,7 @@ impl Apply {
         })?;
         let journal = self.journal_of(site.root());
         let _turn = match self.in_place || self.take_back {
-            true => Some(SiteTurn::take(&journal)?),
+            true => Some(SiteTurn::take(&site)?),
             false => None,
         };
         if self.take_back {
@@ -136,14 +129,14 @@ impl Apply {
         let applied = super::within_runtime(self.applied(&site))?;
         let over = self.over_budget(&applied);
         if over.is_empty() {
-            self.write(&site, &journal, &applied.files)?;
+            self.write(&site, &journal, &applied.outcome.files)?;
         }
         let taken = started.elapsed();
         telling::tell(&applied, taken, self.json);
         for words in &over {
             eprintln!("brisk-margin: {words}; nothing was written");
         }
-        let failed = applied.left.iter().filter(|left| left.reason.is_failure()).count();
+        let failed = applied.outcome.left.iter().filter(|left| left.reason.is_failure()).count();
         if failed > 0 {
             let words = telling::counted(failed, "place");
             eprintln!("brisk-margin: left as before, though that could be mended: {words}");
@@ -218,7 +211,7 @@ impl Apply {
     /// The pages that are over their budget, in words.
     fn over_budget(&self, applied: &Applied) -> Vec<String> {
         let Some(most) = self.max_page_bytes.map(Bytes) else { return Vec::new() };
-        let over = applied.weights.iter().filter(|weight| weight.after > most);
+        let over = applied.outcome.weights.iter().filter(|weight| weight.after > most);
         let words = over.map(|weight| {
             let (density, width) = (weight.density.get(), weight.width);
             let (page, after) = (&weight.page, weight.after);
@@ -249,6 +242,5 @@ impl Apply {
 
 /// Removes the folder of journals, where it has none.
 fn forget(journal: &Path) {
-    let _ = std::fs::remove_file(journal.join("lock"));
     let _ = std::fs::remove_dir(journal);
 }

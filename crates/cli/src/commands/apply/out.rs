@@ -7,7 +7,7 @@ use std::path::Path;
 use brisk_margin_core::publication::StepKind;
 use brisk_margin_site::archive;
 use brisk_margin_site::publishing::folder::{SiteFolder, hash_of};
-use brisk_margin_site::publishing::journal::NewFile;
+use brisk_margin_site::publishing::site_change::NewFile;
 
 use super::super::made::{RECORD, Record};
 use crate::home::Failure;

@@ -3,9 +3,10 @@
 use std::time::Duration;
 
 use brisk_margin_core::units::{Bytes, Density};
-use brisk_margin_work::applying::places::LeftPlace;
-use brisk_margin_work::applying::proof::Weight;
-use brisk_margin_work::applying::{Applied, ChangedPlace};
+use brisk_margin_work::applying::Applied;
+use brisk_margin_work::publishing::ChangedPlace;
+use brisk_margin_work::publishing::places::LeftPlace;
+use brisk_margin_work::publishing::proof::Weight;
 use serde::Serialize;
 
 /// The two screens that stand for all: a phone and a plain desktop.
@@ -66,17 +67,17 @@ struct WeightLine {
 pub(super) fn tell(applied: &Applied, taken: Duration, as_json: bool) {
     let sum = SumLine::of(applied, taken);
     if as_json {
-        for place in &applied.changed {
+        for place in &applied.outcome.changed {
             print_json(&ChangedLine::of(place));
         }
-        for place in &applied.left {
+        for place in &applied.outcome.left {
             print_json(&LeftLine::of(place));
         }
         print_json(&sum);
         return;
     }
     let mut page = "";
-    for place in &applied.changed {
+    for place in &applied.outcome.changed {
         heading(&mut page, &place.page);
         let (before, after) = place.weight;
         let single =
@@ -84,7 +85,7 @@ pub(super) fn tell(applied: &Applied, taken: Duration, as_json: bool) {
         println!("  {}: {before} → {after}{single}", place.source);
     }
     page = "";
-    for place in &applied.left {
+    for place in &applied.outcome.left {
         heading(&mut page, &place.page);
         println!("  {} {}", place.selector, place.reason.words());
     }
@@ -149,16 +150,16 @@ impl<'a> LeftLine<'a> {
 
 impl SumLine {
     fn of(applied: &Applied, taken: Duration) -> Self {
-        let weights = weights(&applied.weights);
+        let weights = weights(&applied.outcome.weights);
         let screens =
             weights.iter().filter(|weight| SCREENS.contains(&(weight.width, weight.density.get())));
         let (before, after) = screens.fold((Bytes(0), Bytes(0)), |sums, weight| {
             (sums.0 + weight.before, sums.1 + weight.after)
         });
         Self {
-            changed: applied.changed.len(),
-            left: applied.left.len(),
-            written: applied.files.len(),
+            changed: applied.outcome.changed.len(),
+            left: applied.outcome.left.len(),
+            written: applied.outcome.files.len(),
             encodes: applied.encoded.0,
             kept: applied.encoded.1,
             weights,

@@ -10,7 +10,7 @@ use brisk_margin_core::publication::StepKind;
 use brisk_margin_site::archive;
 use brisk_margin_site::measured::MeasuredPage;
 use brisk_margin_site::publishing::folder::SiteFolder;
-use brisk_margin_site::publishing::journal::NewFile;
+use brisk_margin_site::publishing::site_change::NewFile;
 use brisk_margin_site::rewriting::address::Addresses;
 use brisk_margin_site::rewriting::image::{self, NewImage};
 use brisk_margin_site::rewriting::style;
@@ -20,10 +20,11 @@ use brisk_margin_site::source::style::{StyleUrl, style_urls};
 use brisk_margin_site::source::tag::Tag;
 use url::Url;
 
+use super::manner::Manner;
 use super::measuring::{MeasuredSite, encoded};
 use super::places::{LeftPlace, LeftReason, PlaceAt};
 use super::sets::MadeSet;
-use super::{ApplyError, Manner, Wish, is_own, new_file, path_of};
+use super::{SiteError, is_own, new_file, path_of};
 
 /// Properties of style sheets that show a background.
 const BACKGROUNDS: [&str; 2] = ["background", "background-image"];
@@ -61,8 +62,8 @@ impl Rewriting {
         site: &MeasuredSite,
         sets: &[MadeSet],
         manners: &BTreeMap<PlaceAt, Manner>,
-        wish: &Wish,
-    ) -> Result<Self, ApplyError> {
+        files_in: &str,
+    ) -> Result<Self, SiteError> {
         let out = Self {
             files: Vec::new(),
             unsaid: BTreeSet::new(),
@@ -75,7 +76,7 @@ impl Rewriting {
         }
         let sheets = archive::files_ending(folder.root(), ".css")?;
         for sheet in sheets.into_iter().filter(|sheet| is_own(sheet)) {
-            if !sheet.starts_with(&format!("{}/", wish.folder)) {
+            if !sheet.starts_with(&format!("{files_in}/")) {
                 rewriter.sheet(&sheet)?;
             }
         }
@@ -124,7 +125,7 @@ impl Rewriter<'_> {
         found
     }
 
-    fn page(&mut self, page: usize) -> Result<(), ApplyError> {
+    fn page(&mut self, page: usize) -> Result<(), SiteError> {
         let (path, measured) = &self.site.pages[page];
         let Some(bytes) = self.folder.read(path)? else { return Ok(()) };
         let source = match PageSource::read(&bytes) {
@@ -184,7 +185,9 @@ impl Rewriter<'_> {
         let natural = details.files.values().flat_map(|at| at.values()).find_map(|file| file.size);
         let natural = natural.filter(|_| manner.is_sized() && details.srcset.is_none());
         let size = natural.map(|(width, height)| Size::new(width, height));
-        image::change(source, tag, &NewImage { offers: &offers, loading, size })
+        let (alt, position) = (set.text.alts.get(&at), set.text.position.as_deref());
+        let alt = alt.map(String::as_str);
+        image::change(source, tag, &NewImage { offers: &offers, loading, size, alt, position })
     }
 
     /// A link that preloads a picture preloads the files that it is given: with the old one the page
@@ -219,7 +222,7 @@ impl Rewriter<'_> {
         here.map(|at| self.manners[&at]).find(|manner| *manner != Manner::Left)
     }
 
-    fn sheet(&mut self, path: &str) -> Result<(), ApplyError> {
+    fn sheet(&mut self, path: &str) -> Result<(), SiteError> {
         let Some(bytes) = self.folder.read(path)? else { return Ok(()) };
         let addresses = Addresses::new(&self.address(path), None);
         let changes = self.styles(&bytes, &addresses, None);
@@ -322,7 +325,7 @@ impl Rewriter<'_> {
     }
 
     /// The files that pages and style sheets name.
-    fn pictures(&mut self) -> Result<(), ApplyError> {
+    fn pictures(&mut self) -> Result<(), SiteError> {
         let mut written = BTreeSet::new();
         for set in self.sets {
             let offering = set.wanted.places.iter().filter(|at| !self.out.unsaid.contains(at));

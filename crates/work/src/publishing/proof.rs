@@ -6,15 +6,16 @@ use std::path::Path;
 
 use brisk_margin_core::markup::position::Holder;
 use brisk_margin_core::units::{Bytes, Density};
-use brisk_margin_site::elements::{Difference, ancestors, differences, innermost};
+use brisk_margin_site::elements::{Difference, ElementBox, ancestors, differences, innermost};
 use brisk_margin_site::measured::{FoundPlace, MeasuredPage};
 use brisk_margin_site::publishing::folder::SiteFolder;
-use brisk_margin_site::publishing::journal::NewFile;
+use brisk_margin_site::publishing::site_change::NewFile;
 
+use super::manner::Manner;
 use super::measuring::MeasuredSite;
 use super::places::PlaceAt;
 use super::sets::MadeSet;
-use super::{ApplyError, Manner};
+use super::{SiteError, path_of};
 
 /// What the pictures of a page weigh as a browser downloads them.
 #[derive(Debug, Clone, PartialEq)]
@@ -39,7 +40,7 @@ pub(super) struct Changed {
 }
 
 /// Lays `files` out in `front`, instead of what lay there before.
-pub(super) fn lay_out(front: &Path, files: &[NewFile]) -> Result<(), ApplyError> {
+pub(super) fn lay_out(front: &Path, files: &[NewFile]) -> Result<(), SiteError> {
     std::fs::remove_dir_all(front)?;
     std::fs::create_dir_all(front)?;
     let folder = SiteFolder::open(front)?;
@@ -75,7 +76,8 @@ pub(super) fn moved(
             }
             None => continue,
         };
-        match culprits(page, again.get(path), now) {
+        let repositioned = repositioned(before, &changed, sets);
+        match culprits(page, again.get(path), now, &repositioned) {
             Culprits::Nobody => {}
             Culprits::Images(images) => {
                 let known: Vec<PlaceAt> = changed
@@ -88,18 +90,31 @@ pub(super) fn moved(
             }
             Culprits::Anybody => moved.extend(changed.iter().copied()),
         }
-        for set in sets.iter().filter(|set| set.wanted.slot.holder() == Holder::Element) {
-            let places = set.places().filter(|at| changed.contains(at));
-            let silent: Vec<PlaceAt> = places.filter(|&at| !loads(before, now, at)).collect();
-            for &at in &silent {
-                tracing::debug!(page = path, selector = before.place(at).selector, "shows nothing");
-            }
-            moved.extend(silent);
-        }
     }
+    moved.extend(silent(before, after, sets, manners));
     moved.sort_unstable();
     moved.dedup();
     moved
+}
+
+/// The elements that do not show what they offer.
+pub(super) fn silent(
+    before: &MeasuredSite,
+    after: &Changed,
+    sets: &[MadeSet],
+    manners: &BTreeMap<PlaceAt, Manner>,
+) -> Vec<PlaceAt> {
+    let elements = sets.iter().filter(|set| set.wanted.slot.holder() == Holder::Element);
+    let places = elements.flat_map(MadeSet::places);
+    let changed = places.filter(|at| manners.get(at).is_some_and(|m| *m != Manner::Left));
+    let silent = changed
+        .filter(|&at| after.pages.get(&before.path(at)).is_some_and(|now| !loads(before, now, at)));
+    let silent = Vec::from_iter(silent);
+    for &at in &silent {
+        let (page, selector) = (before.path(at), &before.place(at).selector);
+        tracing::debug!(page, selector, "shows nothing");
+    }
+    silent
 }
 
 #[derive(Debug, PartialEq, Eq)]
@@ -112,13 +127,22 @@ enum Culprits {
 
 /// Whose fault it is where something differs: of the images that have another size or style, or else of those in
 /// the innermost elements that have, or else of those that stand elsewhere.
-fn culprits(before: &MeasuredPage, again: Option<&MeasuredPage>, after: &MeasuredPage) -> Culprits {
+/// `repositioned` images are held elsewhere on purpose.
+fn culprits(
+    before: &MeasuredPage,
+    again: Option<&MeasuredPage>,
+    after: &MeasuredPage,
+    repositioned: &BTreeSet<usize>,
+) -> Culprits {
     let mut images = BTreeSet::new();
     let mut any = false;
-    for (width, elements) in &before.elements {
-        let Some(now) = after.elements.get(width) else { return Culprits::Anybody };
-        let Some(mut found) = differences(elements, now) else { return Culprits::Anybody };
-        if let Some(again) = again.and_then(|again| again.elements.get(width)) {
+    let screens: BTreeSet<_> = before.elements.keys().chain(after.elements.keys()).collect();
+    for &&(width, density) in &screens {
+        let both = (before.elements_at(width, density), after.elements_at(width, density));
+        let (Some(elements), Some(now)) = both else { return Culprits::Anybody };
+        let now = held_as_before(elements, now, repositioned);
+        let Some(mut found) = differences(elements, &now) else { return Culprits::Anybody };
+        if let Some(again) = again.and_then(|again| again.elements_at(width, density)) {
             let Some(restless) = differences(elements, again) else { return Culprits::Anybody };
             found.retain(|(at, _)| !restless.iter().any(|(moving, _)| moving == at));
         }
@@ -151,6 +175,27 @@ fn culprits(before: &MeasuredPage, again: Option<&MeasuredPage>, after: &Measure
     }
 }
 
+/// The images of `places` that are held elsewhere on purpose, by number.
+fn repositioned(before: &MeasuredSite, places: &[PlaceAt], sets: &[MadeSet]) -> BTreeSet<usize> {
+    let own = sets.iter().filter(|set| set.text.position.is_some());
+    let own = own.flat_map(MadeSet::places).filter(|at| places.contains(at));
+    own.filter_map(|at| before.place(at).image).collect()
+}
+
+/// `now` with the images that are held elsewhere on purpose held as they were.
+fn held_as_before(
+    before: &[ElementBox],
+    now: &[ElementBox],
+    repositioned: &BTreeSet<usize>,
+) -> Vec<ElementBox> {
+    let mut now = now.to_vec();
+    let images = now.iter_mut().zip(before).filter(|(now, _)| now.name == "img");
+    for (_, (now, before)) in images.enumerate().filter(|(n, _)| repositioned.contains(n)) {
+        now.held.clone_from(&before.held);
+    }
+    now
+}
+
 /// Whether an image shows a file at each layout width, as it did before.
 fn loads(before: &MeasuredSite, now: &MeasuredPage, at: PlaceAt) -> bool {
     let place = before.place(at);
@@ -178,33 +223,8 @@ pub(super) fn is_as_promised(
         Some(_) => then.image == place.image,
         None => then.selector == place.selector,
     };
-    let Some(then) = now.places.iter().find(same) else { return false };
-    place.details.files.iter().all(|(&width, files)| {
-        let is_shown = place.details.boxes.get(&width).is_some_and(|size| size.is_shown());
-        !is_shown
-            || files.keys().all(|&density| {
-                let promised = set.files.downloaded(&set.wanted, manner, width, density);
-                let loaded = then.details.files.get(&width).and_then(|files| files.get(&density));
-                match (promised, loaded) {
-                    (Some(promised), Some(loaded)) => {
-                        let is_kept = loaded.url.ends_with(&promised.path);
-                        if !is_kept {
-                            let (promised, density) = (&promised.path, density.get());
-                            tracing::debug!(
-                                width,
-                                density,
-                                promised,
-                                loaded = loaded.url,
-                                "not as promised"
-                            );
-                        }
-                        is_kept
-                    }
-                    (None, None) => true,
-                    _ => false,
-                }
-            })
-    })
+    let now = now.places.iter().find(same);
+    now.is_some_and(|now| set.is_loaded(place, now, manner))
 }
 
 /// What the pictures of each page weigh before and after, at each layout width and density.
@@ -220,6 +240,22 @@ pub(super) fn weights(before: &MeasuredSite, after: &Changed) -> Vec<Weight> {
         }
     }
     weights
+}
+
+/// The files that pages loaded before, and that none loads any more, by their paths.
+pub(super) fn unused(before: &MeasuredSite, after: &Changed) -> BTreeSet<String> {
+    let loaded = |page: &MeasuredPage| {
+        let files = page.places.iter().flat_map(|place| place.details.files.values());
+        let files = files.flat_map(|at| at.values());
+        BTreeSet::from_iter(files.filter_map(|file| {
+            let path = &file.url[file.url.find("//")? + 2..];
+            path_of("", &path[path.find('/')?..])
+        }))
+    };
+    let now = before.pages.iter().map(|(path, page)| after.pages.get(path).unwrap_or(page));
+    let now: BTreeSet<String> = now.flat_map(loaded).collect();
+    let then = before.pages.iter().flat_map(|(_, page)| loaded(page));
+    then.filter(|path| !now.contains(path)).collect()
 }
 
 /// What the pictures of a page weigh at each layout width and density; a file counts once.
@@ -242,7 +278,6 @@ fn weighed(page: &MeasuredPage) -> BTreeMap<(u32, Density), Bytes> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use brisk_margin_site::elements::ElementBox;
 
     /// A page with two pictures in a row each, and a clock, at one layout width.
     fn page(change: impl FnOnce(&mut [ElementBox])) -> MeasuredPage {
@@ -250,6 +285,7 @@ mod tests {
             name: name.to_owned(),
             around,
             looks: 0,
+            held: String::new(),
             x: 0.0,
             y,
             width: 300.0,
@@ -264,11 +300,14 @@ mod tests {
             element("b", Some(0), 400.0, 20.0),
         ];
         change(&mut elements);
-        MeasuredPage { elements: [(390, elements)].into(), ..MeasuredPage::default() }
+        MeasuredPage {
+            elements: [((390, Density::ONE), elements)].into(),
+            ..MeasuredPage::default()
+        }
     }
 
     fn blamed(change: impl FnOnce(&mut [ElementBox])) -> Culprits {
-        culprits(&page(|_| ()), None, &page(change))
+        culprits(&page(|_| ()), None, &page(change), &BTreeSet::new())
     }
 
     #[test]
@@ -290,13 +329,24 @@ mod tests {
         let moved = blamed(|elements| elements[2].x = 40.0);
         assert_eq!(moved, Culprits::Images([0].into()));
         assert_eq!(blamed(|elements| elements[5].y = 440.0), Culprits::Anybody);
+        let held = page(|elements| elements[4].held = "50% 20%".to_owned());
+        let told =
+            |own: &[usize]| culprits(&page(|_| ()), None, &held, &own.iter().copied().collect());
+        assert_eq!(told(&[]), Culprits::Images([1].into()));
+        assert_eq!(told(&[0]), Culprits::Images([1].into()));
+        assert_eq!(told(&[1]), Culprits::Nobody, "held elsewhere on purpose");
+        let mut dense = page(|_| ());
+        let wider = page(|elements| elements[2].width = 301.5).elements.into_values();
+        dense.elements.extend(wider.map(|elements| ((390, Density::REFERENCE), elements)));
+        let told = culprits(&page(|_| ()), None, &dense, &BTreeSet::new());
+        assert_eq!(told, Culprits::Images([0].into()), "on dense screens alone");
     }
 
     #[test]
     fn what_moves_by_itself_is_nobodys_fault() {
         let ticked = |width: f64| page(|elements| elements[5].width = width);
         let (before, again, after) = (ticked(40.0), ticked(60.0), ticked(80.0));
-        assert_eq!(culprits(&before, None, &after), Culprits::Anybody);
-        assert_eq!(culprits(&before, Some(&again), &after), Culprits::Nobody);
+        assert_eq!(culprits(&before, None, &after, &BTreeSet::new()), Culprits::Anybody);
+        assert_eq!(culprits(&before, Some(&again), &after, &BTreeSet::new()), Culprits::Nobody);
     }
 }

@@ -14,14 +14,14 @@ use futures::StreamExt;
 use tempfile::TempDir;
 
 use super::places::{LeftPlace, LeftReason, PlaceAt};
-use super::{ApplyError, is_own, path_of};
+use super::{SiteError, is_own, path_of};
 use crate::measuring::file_reader;
 
 /// Pages that are measured side by side; each has as many tabs as are free.
 const SIDE_BY_SIDE: usize = 3;
 
 /// A site that is served twice, as it is and with changes, with a browser that measures both.
-pub(super) struct ServedSite {
+pub(crate) struct ServedSite {
     pages: Vec<String>,
     own: LocalHost,
     changed: LocalHost,
@@ -31,13 +31,18 @@ pub(super) struct ServedSite {
 }
 
 impl ServedSite {
-    /// Serves `folder`, and starts a browser; what it loads is read by `codecs`.
-    pub(super) async fn start(folder: &Path, codecs: &Codecs) -> Result<Self, ApplyError> {
+    /// Serves `folder`, and starts a browser; what it loads is read by `codecs`. `more` says more of how
+    /// is measured.
+    pub(crate) async fn start(
+        folder: &Path,
+        codecs: &Codecs,
+        more: impl FnOnce(&mut Plan),
+    ) -> Result<Self, SiteError> {
         let all = folder.to_owned();
         let pages = tokio::task::spawn_blocking(move || archive::pages(&all)).await??;
         let pages: Vec<String> = pages.into_iter().filter(|page| is_own(page)).collect();
         if pages.is_empty() {
-            return Err(ApplyError::NoPages);
+            return Err(SiteError::NoPages);
         }
         let front = tempfile::tempdir()?;
         let own = LocalHost::start(host::layered(folder, folder)).await?;
@@ -46,26 +51,25 @@ impl ServedSite {
         let mut both = plan(&own.origin)?;
         both.rules.allowed.extend(plan(&changed.origin)?.rules.allowed);
         both.tells_elements = true;
+        more(&mut both);
         let measurer = Measurer::start(both).await?;
         Ok(Self { pages, own, changed, front, measurer })
     }
 
     /// Where changes are laid out.
-    pub(super) fn front(&self) -> &Path {
+    pub(crate) fn front(&self) -> &Path {
         self.front.path()
     }
 
     /// Measures every page as it is.
-    pub(super) async fn measured(
+    pub(crate) async fn measured(
         &self,
-        told: impl Fn(usize, usize),
-    ) -> Result<MeasuredSite, ApplyError> {
+        told: impl Fn(usize, usize) + Sync,
+    ) -> Result<MeasuredSite, SiteError> {
         let origin = self.own.origin.clone();
         let mut site = MeasuredSite { origin, pages: Vec::new(), unmeasured: Vec::new() };
         let pages: BTreeSet<String> = self.pages.iter().cloned().collect();
-        let measured = self.each(&self.own, &pages, &told, async |address: &str| {
-            self.measurer.page(address).await
-        });
+        let measured = self.each(&self.own, &pages, &told, Viewports::All);
         for (page, outcome) in measured.await? {
             match outcome {
                 // A page that leads elsewhere is measured there.
@@ -81,20 +85,30 @@ impl ServedSite {
     }
 
     /// Some pages at the layout widths alone, as they are.
-    pub(super) async fn again(
+    pub(crate) async fn again(
         &self,
         pages: &BTreeSet<String>,
-    ) -> Result<BTreeMap<String, MeasuredPage>, ApplyError> {
+    ) -> Result<BTreeMap<String, MeasuredPage>, SiteError> {
         self.at_widths(&self.own, pages, &|_, _| {}).await
     }
 
     /// Some pages at the layout widths alone, with the changes.
-    pub(super) async fn changed(
+    pub(crate) async fn changed(
         &self,
         pages: &BTreeSet<String>,
-        told: impl Fn(usize, usize),
-    ) -> Result<BTreeMap<String, MeasuredPage>, ApplyError> {
+        told: impl Fn(usize, usize) + Sync,
+    ) -> Result<BTreeMap<String, MeasuredPage>, SiteError> {
         self.at_widths(&self.changed, pages, &told).await
+    }
+
+    /// What a page looks like before and after, at each layout width.
+    pub(crate) async fn shots(&self, page: &str) -> Result<Vec<Shots>, SiteError> {
+        let at = |server: &LocalHost| format!("{}/{}", server.origin, encoded(page));
+        let (before, after) = (at(&self.own), at(&self.changed));
+        let both = tokio::try_join!(self.measurer.shots(&before), self.measurer.shots(&after));
+        let (before, after) = both?;
+        let both = before.into_iter().zip(after);
+        Ok(both.map(|((width, before), (_, after))| Shots { width, before, after }).collect())
     }
 
     /// A page that cannot be measured is not among them.
@@ -102,29 +116,32 @@ impl ServedSite {
         &self,
         server: &LocalHost,
         pages: &BTreeSet<String>,
-        told: &dyn Fn(usize, usize),
-    ) -> Result<BTreeMap<String, MeasuredPage>, ApplyError> {
-        let measured = self.each(server, pages, told, async |address: &str| {
-            self.measurer.page_at_widths(address).await
-        });
+        told: &(dyn Fn(usize, usize) + Sync),
+    ) -> Result<BTreeMap<String, MeasuredPage>, SiteError> {
+        let measured = self.each(server, pages, told, Viewports::LayoutWidths);
         let measured = measured.await?.into_iter();
         Ok(measured.filter_map(|(page, outcome)| Some((page, outcome.ok()?))).collect())
     }
 
-    /// What `measure` tells of each page, in their order.
+    /// What is measured of each page, in their order.
     async fn each(
         &self,
         server: &LocalHost,
         pages: &BTreeSet<String>,
-        told: &dyn Fn(usize, usize),
-        measure: impl AsyncFn(&str) -> Result<MeasuredPage, MeasureError>,
-    ) -> Result<Vec<(String, Result<MeasuredPage, MeasureError>)>, ApplyError> {
+        told: &(dyn Fn(usize, usize) + Sync),
+        viewports: Viewports,
+    ) -> Result<Vec<(String, Result<MeasuredPage, MeasureError>)>, SiteError> {
         let all = pages.len();
         told(0, all);
-        let measure = &measure;
+        // Owned names: the compiler sees through no stream of borrowed ones that it can be sent.
+        let pages = Vec::from_iter(pages.iter().cloned());
         let under_way = futures::stream::iter(pages).map(|page| async move {
-            let address = format!("{}/{}", server.origin, encoded(page));
-            (page.clone(), measure(&address).await)
+            let address = format!("{}/{}", server.origin, encoded(&page));
+            let measured = match viewports {
+                Viewports::All => self.measurer.page(&address).await,
+                Viewports::LayoutWidths => self.measurer.page_at_widths(&address).await,
+            };
+            (page, measured)
         });
         let mut under_way = std::pin::pin!(under_way.buffer_unordered(SIDE_BY_SIDE));
         let mut outcomes = Vec::new();
@@ -142,42 +159,56 @@ impl ServedSite {
     }
 }
 
+/// At which viewports a page is measured.
+#[derive(Clone, Copy)]
+enum Viewports {
+    All,
+    LayoutWidths,
+}
+
+/// What a page looks like at a layout width, as WebP files.
+pub(crate) struct Shots {
+    pub(crate) width: u32,
+    pub(crate) before: Vec<u8>,
+    pub(crate) after: Vec<u8>,
+}
+
 /// The pages of a site as they were measured.
-pub(super) struct MeasuredSite {
-    pub(super) origin: String,
+pub(crate) struct MeasuredSite {
+    pub(crate) origin: String,
     /// By their paths.
-    pub(super) pages: Vec<(String, MeasuredPage)>,
-    pub(super) unmeasured: Vec<(String, String)>,
+    pub(crate) pages: Vec<(String, MeasuredPage)>,
+    pub(crate) unmeasured: Vec<(String, String)>,
 }
 
 impl MeasuredSite {
-    pub(super) fn page(&self, at: PlaceAt) -> &(String, MeasuredPage) {
+    pub(crate) fn page(&self, at: PlaceAt) -> &(String, MeasuredPage) {
         &self.pages[at.page]
     }
 
-    pub(super) fn path(&self, at: PlaceAt) -> String {
+    pub(crate) fn path(&self, at: PlaceAt) -> String {
         self.page(at).0.clone()
     }
 
-    pub(super) fn place(&self, at: PlaceAt) -> &FoundPlace {
+    pub(crate) fn place(&self, at: PlaceAt) -> &FoundPlace {
         &self.page(at).1.places[at.place]
     }
 
     /// Every place of every page.
-    pub(super) fn places(&self) -> impl Iterator<Item = PlaceAt> {
+    pub(crate) fn places(&self) -> impl Iterator<Item = PlaceAt> {
         self.pages.iter().enumerate().flat_map(|(page, (_, measured))| {
             (0..measured.places.len()).map(move |place| PlaceAt { page, place })
         })
     }
 
-    pub(super) fn left(&self, at: PlaceAt, reason: LeftReason) -> LeftPlace {
+    pub(crate) fn left(&self, at: PlaceAt, reason: LeftReason) -> LeftPlace {
         let selector = self.place(at).selector.clone();
         LeftPlace { page: self.path(at), selector, reason }
     }
 }
 
 /// A path as it stands in an address.
-pub(super) fn encoded(path: &str) -> String {
+pub(crate) fn encoded(path: &str) -> String {
     const KEPT: percent_encoding::AsciiSet = percent_encoding::NON_ALPHANUMERIC
         .remove(b'/')
         .remove(b'-')

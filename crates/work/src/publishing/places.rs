@@ -51,8 +51,22 @@ pub enum LeftReason {
     NotInSource,
     /// Something on the page would move.
     Moves,
+    /// Something would, and one element alone has no files that it could offer.
+    ShapesMove,
     /// The page itself cannot be rewritten.
     Page(String),
+    /// The library has no picture of it.
+    Unknown,
+    /// It was not there when the site was measured for the library.
+    Unmeasured,
+    /// So many of its files are not made yet.
+    NotMade(usize),
+    /// A rule says that nothing is made of its picture.
+    Excluded,
+    /// What it was asked to show cannot be made for it.
+    NoSet(String),
+    /// Its slot is of another kind.
+    OtherKind,
 }
 
 impl LeftReason {
@@ -72,20 +86,38 @@ impl LeftReason {
             Self::SeveralPictures => "several-pictures",
             Self::NotInSource => "not-in-source",
             Self::Moves => "moves",
+            Self::ShapesMove => "shapes-move",
             Self::Page(_) => "page",
+            Self::Unknown => "unknown",
+            Self::Unmeasured => "unmeasured",
+            Self::NotMade(_) => "not-made",
+            Self::Excluded => "excluded",
+            Self::NoSet(_) => "no-set",
+            Self::OtherKind => "other-kind",
         }
     }
 
     /// Whether somebody could mend it, and would want to know.
     pub const fn is_failure(&self) -> bool {
-        matches!(self, Self::Unreadable(_) | Self::NotInSource | Self::Moves | Self::Page(_))
+        matches!(
+            self,
+            Self::Unreadable(_)
+                | Self::NotInSource
+                | Self::Moves
+                | Self::ShapesMove
+                | Self::Page(_)
+                | Self::Unmeasured
+                | Self::NotMade(_)
+                | Self::NoSet(_)
+                | Self::OtherKind
+        )
     }
 
     /// In words.
     pub fn words(&self) -> String {
         match self {
             Self::Light => "is as light as it can be at this grade".to_owned(),
-            Self::Applied => "has its files from before".to_owned(),
+            Self::Applied => "offers these files already".to_owned(),
             Self::Elsewhere(host) => format!("is on another host, {host}"),
             Self::Unreadable(why) => format!("cannot be read: {why}"),
             Self::Drawing => "is a drawing, which fits any size".to_owned(),
@@ -101,7 +133,23 @@ impl LeftReason {
                     .to_owned()
             }
             Self::Moves => "would move something on the page".to_owned(),
+            Self::ShapesMove => {
+                "would move something on the page, whose styles want the element alone: have the browser \
+                 crop in its slot, make its files, and publish it then"
+                    .to_owned()
+            }
             Self::Page(why) => why.clone(),
+            Self::Unknown => "shows nothing of the library".to_owned(),
+            Self::Unmeasured => {
+                "was not there when the site was measured; measure it again".to_owned()
+            }
+            Self::NotMade(1) => "lacks one of its files; make it first".to_owned(),
+            Self::NotMade(files) => format!("lacks {files} of its files; make them first"),
+            Self::Excluded => "shows a picture that is excluded by a rule".to_owned(),
+            Self::NoSet(why) => format!("gets no files: {why}"),
+            Self::OtherKind => {
+                "is no longer shown as its slot says; measure the site again".to_owned()
+            }
         }
     }
 }

@@ -1,4 +1,4 @@
-//! Sets: the files that places are given, made of the site's own pictures.
+//! Making: the files that places are given, of the site's own pictures.
 
 use std::sync::Arc;
 
@@ -11,12 +11,10 @@ use brisk_margin_core::format::Format;
 use brisk_margin_core::framing::FocalPoint;
 use brisk_margin_core::geometry::Size;
 use brisk_margin_core::layout::Cropping;
-use brisk_margin_core::markup::background::Background;
-use brisk_margin_core::markup::picture::{Loading, Offer, PictureElement};
 use brisk_margin_core::markup::position::Holder;
 use brisk_margin_core::naming;
-use brisk_margin_core::set_plan::{self, SetPart, SetPlanner, SetSource, SetWidth};
-use brisk_margin_core::units::{Bytes, Density};
+use brisk_margin_core::set_plan::{SetPart, SetPlanner, SetSource, SetWidth};
+use brisk_margin_core::units::Bytes;
 use brisk_margin_imaging::analysis::analyse;
 use brisk_margin_imaging::choosing;
 use brisk_margin_imaging::codecs::Codecs;
@@ -27,46 +25,15 @@ use futures::StreamExt;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 
+use super::Wish;
 use super::cache::{MadeFiles, MadeOf};
-use super::measuring::MeasuredSite;
-use super::places::{LeftReason, PlaceAt};
-use super::wanted::Wanted;
-use super::{ApplyError, ChangedPlace, Manner, Wish};
-
-/// A file is worth another one where that is lighter by this share.
-const WORTH: f64 = 0.97;
+use crate::publishing::SiteError;
+use crate::publishing::places::LeftReason;
+use crate::publishing::sets::{MadeFile, MadeSet, SetFiles, SetText, Wanted};
 
 /// The pixels of one picture that are kept at once, to be encoded and compared with; one width may
 /// need more.
 const PIXELS: Bytes = Bytes::mb(200);
-
-/// The files for some places.
-pub(super) struct MadeSet {
-    pub(super) wanted: Wanted,
-    pub(super) files: SetFiles,
-}
-
-/// The files of a set.
-pub(super) struct SetFiles {
-    parts: Vec<SetPart>,
-    /// The same where one element offers them alone.
-    single: Vec<SetPart>,
-    /// Those that only some browsers read first.
-    formats: Vec<Format>,
-    pub(super) files: Vec<MadeFile>,
-    /// How many of them were encoded now.
-    pub(super) encoded: usize,
-    densities: Vec<Density>,
-}
-
-/// A file that was made.
-pub(super) struct MadeFile {
-    /// Its path on the site.
-    pub(super) path: String,
-    pub(super) bytes: Vec<u8>,
-    fitting: Fitting,
-    format: Format,
-}
 
 /// What is known of a picture without decoding it again.
 #[derive(Serialize, Deserialize)]
@@ -85,7 +52,7 @@ pub(super) async fn made(
     codecs: &Codecs,
     cache: &MadeFiles,
     told: impl Fn(usize, usize),
-) -> Result<(Vec<MadeSet>, Vec<(Wanted, LeftReason)>), ApplyError> {
+) -> Result<(Vec<MadeSet>, Vec<(Wanted, LeftReason)>), SiteError> {
     let all = wanted.len();
     let cores = std::thread::available_parallelism().map_or(2, usize::from);
     told(0, all);
@@ -108,7 +75,7 @@ pub(super) async fn made(
     while let Some(outcome) = under_way.next().await {
         let (wanted, outcome) = outcome?;
         match outcome {
-            Ok(files) => made.push(MadeSet { wanted, files }),
+            Ok(files) => made.push(MadeSet { wanted, files, text: SetText::default() }),
             Err(reason) => unmade.push((wanted, reason)),
         }
         done += 1;
@@ -322,135 +289,11 @@ fn stem_of(path: &str) -> String {
     naming::slug(name)
 }
 
-impl SetFiles {
-    /// What browsers are offered in `manner`, with the address of each file by `write`.
-    pub(super) fn offers(&self, manner: Manner, write: &dyn Fn(&str) -> String) -> Vec<Offer> {
-        let (parts, formats) = match manner {
-            Manner::Sized | Manner::Plain => (&self.parts, &self.formats[..]),
-            Manner::SizedSingle | Manner::Single => {
-                (&self.single, &self.formats[self.formats.len() - 1..])
-            }
-            Manner::Attribute => (&self.single, &self.formats[..]),
-            Manner::Left => return Vec::new(),
-        };
-        set_plan::offers(parts, formats, |part, width, format| {
-            let fitting = parts[part].widths[width].fitting;
-            let own = |file: &&MadeFile| file.format == format && file.fitting == fitting;
-            self.files.iter().find(own).map(|file| write(&file.path))
-        })
-    }
-
-    /// What a style sheet offers.
-    pub(super) fn background(
-        &self,
-        wanted: &Wanted,
-        manner: Manner,
-        write: &dyn Fn(&str) -> String,
-    ) -> Background {
-        let shown = wanted.slot.boxes().iter().filter(|(_, size)| size.is_shown());
-        Background {
-            selector: String::new(),
-            offers: self.offers(manner, write),
-            densities: self.densities.clone(),
-            viewports: shown.map(|(&viewport, _)| viewport).collect(),
-        }
-    }
-
-    /// The file that a browser which reads every format downloads.
-    pub(super) fn downloaded(
-        &self,
-        wanted: &Wanted,
-        manner: Manner,
-        viewport: u32,
-        density: Density,
-    ) -> Option<&MadeFile> {
-        let write = |path: &str| path.to_owned();
-        let path = match wanted.slot.holder() {
-            Holder::Background => {
-                let background = self.background(wanted, manner, &write);
-                // In an attribute the widest screens decide for all.
-                let viewport = if manner == Manner::Attribute { u32::MAX } else { viewport };
-                background.downloaded(viewport, density, |_| true)?.address.clone()
-            }
-            Holder::Element => {
-                let offers = self.offers(manner, &write);
-                let element = PictureElement {
-                    offers,
-                    alt: String::new(),
-                    loading: Loading::Lazy,
-                    caption: None,
-                };
-                let offer = element.taken(viewport, |_| true)?;
-                offer.downloaded(viewport, density)?.address.clone()
-            }
-        };
-        self.files.iter().find(|file| file.path == path)
-    }
-}
-
-impl MadeSet {
-    /// The places that get it.
-    pub(super) fn places(&self) -> impl Iterator<Item = PlaceAt> {
-        self.wanted.places.iter().copied()
-    }
-
-    /// Whether browsers download less for it in all than they do now.
-    pub(super) fn saves(&self, site: &MeasuredSite) -> bool {
-        let mut sums = (0.0, 0.0);
-        for &at in &self.wanted.places {
-            for (before, after) in self.downloads(site, at, Manner::Plain) {
-                sums.0 += before.get() as f64;
-                sums.1 += after.get() as f64;
-            }
-        }
-        sums.1 < sums.0 * WORTH
-    }
-
-    /// What is downloaded for a place now and then, at each layout width and density that shows it.
-    fn downloads<'a>(
-        &'a self,
-        site: &'a MeasuredSite,
-        at: PlaceAt,
-        manner: Manner,
-    ) -> impl Iterator<Item = (Bytes, Bytes)> + 'a {
-        let details = &site.place(at).details;
-        let shown = details.files.iter().filter(move |(viewport, _)| {
-            details.boxes.get(viewport).is_some_and(|size| size.is_shown())
-        });
-        shown.flat_map(move |(&viewport, files)| {
-            files.iter().filter_map(move |(&density, file)| {
-                let then = self.files.downloaded(&self.wanted, manner, viewport, density)?;
-                Some((file.bytes, Bytes::of(&then.bytes)))
-            })
-        })
-    }
-
-    /// What is told of a place that offers it.
-    pub(super) fn changed(&self, site: &MeasuredSite, at: PlaceAt, manner: Manner) -> ChangedPlace {
-        let offers = self.files.offers(manner, &|path| path.to_owned());
-        let named: Vec<&str> =
-            offers.iter().flat_map(|o| &o.files).map(|file| file.address.as_str()).collect();
-        let files = self.files.files.iter().filter(|file| named.contains(&file.path.as_str()));
-        let worst = self.downloads(site, at, manner);
-        let worst = worst.fold((Bytes(0), Bytes(0)), |a, b| (a.0.max(b.0), a.1.max(b.1)));
-        ChangedPlace {
-            page: site.path(at),
-            selector: site.place(at).selector.clone(),
-            source: self.wanted.source.clone(),
-            files: files
-                .map(|file| (file.path.clone(), file.fitting.output.width, Bytes::of(&file.bytes)))
-                .collect(),
-            weight: worst,
-            is_single: manner.is_single() && self.files.formats.len() > 1,
-            is_as_promised: false,
-        }
-    }
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
     use brisk_margin_core::slot_shape::{Fit, SlotShape};
+    use brisk_margin_core::units::Density;
 
     #[test]
     fn pixels_are_kept_in_groups_that_fit() {

@@ -1,0 +1,250 @@
+//! What a publication changes, in figures.
+
+use serde::{Deserialize, Serialize};
+use uuid::Uuid;
+
+use super::StepKind;
+use crate::units::{Bytes, Density};
+
+/// What a publication changes, as it was worked out and held against the site in a browser.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct PublicationReport {
+    /// Files of the site that are written, in that order.
+    pub files: Vec<FileChange>,
+    /// Places that offer other files.
+    pub places: Vec<PlaceChange>,
+    /// Places that are left as they are.
+    pub left: Vec<PlaceLeft>,
+    /// What the pictures of each page weigh as a browser downloads them.
+    pub weights: Vec<PageWeight>,
+    /// Pages that could not be measured, and why.
+    pub unmeasured: Vec<PageTrouble>,
+    /// Pages that look otherwise, with pictures of them.
+    pub pages: Vec<ChangedPage>,
+    /// Pictures that pages show no more, and which stay where they are.
+    pub unused: Vec<String>,
+}
+
+/// A file of the site that is written.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct FileChange {
+    /// Its path from the root of the site.
+    pub path: String,
+    /// What it is.
+    pub kind: StepKind,
+    /// What it weighed; nothing where it is new.
+    pub before: Option<Bytes>,
+    /// What it weighs then.
+    pub after: Bytes,
+}
+
+/// A place that offers other files.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct PlaceChange {
+    /// Its page, by its path.
+    pub page: String,
+    /// Finds it there.
+    pub selector: String,
+    /// The picture of the library.
+    pub picture: Uuid,
+    /// The slot.
+    pub slot: Uuid,
+    /// What it shows today, by its path.
+    pub source: String,
+    /// How many files it offers.
+    pub files: usize,
+    /// What a browser downloads for it at most, as it was.
+    pub before: Bytes,
+    /// What it would download.
+    pub after: Bytes,
+    /// Whether one format alone is offered, since the layout of the page wants the element alone.
+    pub is_single: bool,
+    /// Whether browsers load just the files that they were meant to.
+    pub is_as_promised: bool,
+}
+
+/// A place that is left as it is.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct PlaceLeft {
+    /// Its page, by its path.
+    pub page: String,
+    /// Finds it there.
+    pub selector: String,
+    /// Why, as a word for programs.
+    pub reason: String,
+    /// Why, in words.
+    pub words: String,
+    /// Whether somebody could mend it.
+    pub is_failure: bool,
+}
+
+/// What the pictures of a page weigh.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct PageWeight {
+    /// The page, by its path.
+    pub page: String,
+    /// At which layout width, in CSS px.
+    pub width: u32,
+    /// At which density.
+    pub density: Density,
+    /// As it was.
+    pub before: Bytes,
+    /// As it would be.
+    pub after: Bytes,
+}
+
+/// A page that could not be measured.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct PageTrouble {
+    /// Its path.
+    pub page: String,
+    /// Why.
+    pub reason: String,
+}
+
+/// A page that looks otherwise.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct ChangedPage {
+    /// Its path.
+    pub page: String,
+    /// Pictures of it, the narrowest layout width first; of none where the pages are many.
+    pub shots: Vec<PageShots>,
+}
+
+/// Pictures of a page before and after, at a layout width.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct PageShots {
+    /// The layout width, in CSS px.
+    pub width: u32,
+    /// The hash of the picture of it as it was.
+    pub before: String,
+    /// The hash of the picture of it as it would be.
+    pub after: String,
+}
+
+/// What all pages weigh together at a layout width and a density, before and after.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct ScreenWeight {
+    /// The layout width, in CSS px.
+    pub width: u32,
+    /// The density.
+    pub density: Density,
+    /// As it was.
+    pub before: Bytes,
+    /// As it would be.
+    pub after: Bytes,
+}
+
+/// What a publication changes, in sums.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct PublicationSums {
+    /// Pages that are written.
+    pub pages: usize,
+    /// Style sheets that are written.
+    pub styles: usize,
+    /// Picture files that are added.
+    pub added: usize,
+    /// Picture files that are replaced.
+    pub replaced: usize,
+    /// Places that offer other files.
+    pub places: usize,
+    /// Places that are left as they are.
+    pub left: usize,
+    /// How many of those somebody could mend.
+    pub failures: usize,
+    /// What all pages weigh on the two screens that stand for all: a phone and a desktop.
+    pub screens: Vec<ScreenWeight>,
+}
+
+impl PublicationReport {
+    /// All of it in sums.
+    pub fn sums(&self) -> PublicationSums {
+        let files = |kind: StepKind| self.files.iter().filter(move |file| file.kind == kind);
+        PublicationSums {
+            pages: files(StepKind::Page).count(),
+            styles: files(StepKind::Style).count(),
+            added: files(StepKind::File).filter(|file| file.before.is_none()).count(),
+            replaced: files(StepKind::File).filter(|file| file.before.is_some()).count(),
+            places: self.places.len(),
+            left: self.left.len(),
+            failures: self.left.iter().filter(|left| left.is_failure).count(),
+            screens: self.screens(),
+        }
+    }
+
+    /// What all its pages weigh on the two screens that stand for all: the narrowest at the densest, a
+    /// phone, and the widest at the least dense, a plain desktop.
+    pub fn screens(&self) -> Vec<ScreenWeight> {
+        self.screens_where(|_| true)
+    }
+
+    /// What the page at `path` weighs on these two screens.
+    pub fn screens_of(&self, path: &str) -> Vec<ScreenWeight> {
+        self.screens_where(|page| page == path)
+    }
+
+    fn screens_where(&self, counts: impl Fn(&str) -> bool) -> Vec<ScreenWeight> {
+        let widths = || self.weights.iter().map(|weight| weight.width);
+        let densities = || self.weights.iter().map(|weight| weight.density);
+        let by_value = |a: &Density, b: &Density| a.get().total_cmp(&b.get());
+        let screens = [
+            (widths().min(), densities().max_by(by_value)),
+            (widths().max(), densities().min_by(by_value)),
+        ];
+        let at = |(width, density): (Option<u32>, Option<Density>)| {
+            let (width, density) = (width?, density?);
+            let own = self.weights.iter().filter(|weight| {
+                (weight.width, weight.density) == (width, density) && counts(&weight.page)
+            });
+            let (before, after) = own.fold((Bytes(0), Bytes(0)), |(before, after), weight| {
+                (before + weight.before, after + weight.after)
+            });
+            Some(ScreenWeight { width, density, before, after })
+        };
+        let mut found = Vec::from_iter(screens.into_iter().filter_map(at));
+        found.dedup_by(|a, b| (a.width, a.density) == (b.width, b.density));
+        found
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn two_screens_stand_for_all() {
+        let weight = |page: &str, width, density, before, after| PageWeight {
+            page: page.to_owned(),
+            width,
+            density,
+            before: Bytes(before),
+            after: Bytes(after),
+        };
+        let (one, two) = (Density::ONE, Density::REFERENCE);
+        let report = PublicationReport {
+            weights: vec![
+                weight("a", 390, one, 1, 1),
+                weight("a", 390, two, 100, 10),
+                weight("b", 390, two, 50, 50),
+                weight("a", 1_280, one, 70, 7),
+                weight("a", 1_280, two, 9, 9),
+            ],
+            ..PublicationReport::default()
+        };
+        let told: Vec<_> = report.screens().iter().map(|s| (s.width, s.before, s.after)).collect();
+        assert_eq!(told, [(390, Bytes(150), Bytes(60)), (1_280, Bytes(70), Bytes(7))]);
+        let told: Vec<_> = report.screens_of("b").iter().map(|s| (s.before, s.after)).collect();
+        assert_eq!(told, [(Bytes(50), Bytes(50)), (Bytes(0), Bytes(0))]);
+        assert!(PublicationReport::default().screens().is_empty());
+    }
+}

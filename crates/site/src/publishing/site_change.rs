@@ -1,0 +1,187 @@
+//! Changes of a site: which files are written, in which order, and how each goes back. The bytes
+//! themselves are kept by whoever makes the change, each under its hash.
+
+use std::collections::BTreeMap;
+use std::io;
+
+use brisk_margin_core::publication::{Publication, Step, StepKind, StepState};
+use serde::{Deserialize, Serialize};
+
+use super::error::PublishError;
+use super::folder::{FileNotes, SiteFolder, hash_of};
+
+/// A file that is to be written.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct NewFile {
+    /// Its path from the root of the site.
+    pub path: String,
+    /// What it is.
+    pub kind: StepKind,
+    /// The hash of what it was when the change was worked out; nothing where it was not there.
+    pub seen: Option<String>,
+    /// What it shall be.
+    pub bytes: Vec<u8>,
+}
+
+/// A change of a site's folder that can go back to the byte.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct SiteChange {
+    publication: Publication,
+    /// What each file that is replaced had beside its bytes.
+    notes: BTreeMap<String, FileNotes>,
+}
+
+/// Keeps bytes under their hash, durably.
+pub type Keep<'a> = &'a dyn Fn(&str, &[u8]) -> io::Result<()>;
+
+/// The bytes that were kept under a hash.
+pub type Kept<'a> = &'a dyn Fn(&str) -> io::Result<Vec<u8>>;
+
+impl SiteChange {
+    /// The change that writes `files` to `site`; what they shall be, and what is there now, is kept. Nothing
+    /// of the site is touched.
+    ///
+    /// # Errors
+    /// [`PublishError::Changed`] where a file is not as it was seen, and those of the disk.
+    pub fn new(
+        site: &SiteFolder,
+        files: Vec<NewFile>,
+        keep: Keep<'_>,
+    ) -> Result<Self, PublishError> {
+        let (mut steps, mut notes, mut changed) = (Vec::new(), BTreeMap::new(), Vec::new());
+        for NewFile { path, kind, seen, bytes } in files {
+            let there = site.read(&path)?;
+            let before = there.as_deref().map(hash_of);
+            let after = hash_of(&bytes);
+            if before != seen && before.as_ref() != Some(&after) {
+                changed.push(path);
+                continue;
+            }
+            keep(&after, &bytes)?;
+            if let (Some(hash), Some(there)) = (&before, &there) {
+                keep(hash, there)?;
+                notes.extend(site.notes(&path)?.map(|found| (path.clone(), found)));
+            }
+            steps.push(Step { path, kind, before, after });
+        }
+        match changed.is_empty() {
+            true => Ok(Self { publication: Publication::new(steps), notes }),
+            false => Err(PublishError::Changed(changed)),
+        }
+    }
+
+    /// What it writes.
+    pub const fn publication(&self) -> &Publication {
+        &self.publication
+    }
+
+    /// Writes what is not written yet: files, then style sheets, then pages. May be called again after
+    /// an end in the middle.
+    ///
+    /// # Errors
+    /// [`PublishError::Changed`] where somebody wrote one of its files since, before anything is
+    /// written, and those of the disk, after which it can go on or be taken back.
+    pub fn publish(&self, site: &SiteFolder, kept: Kept<'_>) -> Result<(), PublishError> {
+        self.publish_some(site, kept, usize::MAX)
+    }
+
+    /// [`publish`](Self::publish), ended after so many files.
+    pub(super) fn publish_some(
+        &self,
+        site: &SiteFolder,
+        kept: Kept<'_>,
+        most: usize,
+    ) -> Result<(), PublishError> {
+        let changed = self.at(site, StepState::Changed)?;
+        if !changed.is_empty() {
+            return Err(PublishError::Changed(changed));
+        }
+        for step in self.publication.steps().iter().take(most) {
+            site.tidy(&step.path)?;
+            if state(site, step)? == StepState::Before {
+                // Who may do what with a page stays; when it was written does not.
+                let notes = self.notes.get(&step.path).copied();
+                let notes = notes.map(|notes| FileNotes { modified: now(), ..notes });
+                site.write(&step.path, &kept(&step.after)?, notes)?;
+            }
+        }
+        Ok(())
+    }
+
+    /// Takes it back: what was replaced is as it was, with its mode and time, and what was added is
+    /// gone. What somebody wrote since is left alone, with the files that it names, and told; `forced`, it
+    /// goes as well.
+    ///
+    /// # Errors
+    /// Those of the disk; it can be taken back again then.
+    pub fn take_back(
+        &self,
+        site: &SiteFolder,
+        forced: bool,
+        kept: Kept<'_>,
+    ) -> Result<Vec<String>, PublishError> {
+        self.take_back_some(site, forced, kept, usize::MAX)
+    }
+
+    /// [`take_back`](Self::take_back), ended after so many files.
+    pub(super) fn take_back_some(
+        &self,
+        site: &SiteFolder,
+        forced: bool,
+        kept: Kept<'_>,
+        most: usize,
+    ) -> Result<Vec<String>, PublishError> {
+        let mut left = Vec::new();
+        let mut theirs: Vec<Vec<u8>> = Vec::new();
+        for step in self.publication.back().take(most) {
+            site.tidy(&step.path)?;
+            match (state(site, step)?, &step.before) {
+                (StepState::Changed, _) if !forced => {
+                    theirs.extend(site.read(&step.path)?);
+                    left.push(step.path.clone());
+                }
+                (StepState::After, None) if is_named(&theirs, &step.path) => {
+                    left.push(step.path.clone());
+                }
+                (StepState::Before, Some(_)) => {}
+                // Its folder may have been made without it.
+                (_, None) => site.remove(&step.path)?,
+                (_, Some(before)) => {
+                    let notes = self.notes.get(&step.path).copied();
+                    site.write(&step.path, &kept(before)?, notes)?;
+                }
+            }
+        }
+        Ok(left)
+    }
+
+    /// Those of its files that are as `sought` says.
+    ///
+    /// # Errors
+    /// Those of the disk.
+    pub fn at(&self, site: &SiteFolder, sought: StepState) -> Result<Vec<String>, PublishError> {
+        let mut found = Vec::new();
+        for step in self.publication.steps() {
+            if state(site, step)? == sought {
+                found.push(step.path.clone());
+            }
+        }
+        Ok(found)
+    }
+}
+
+/// Whether one of these texts names the file at `path`, as far as can be told.
+fn is_named(texts: &[Vec<u8>], path: &str) -> bool {
+    let name = path.rsplit('/').next().unwrap_or(path).as_bytes();
+    texts.iter().any(|text| text.windows(name.len()).any(|part| part == name))
+}
+
+fn state(site: &SiteFolder, step: &Step) -> Result<StepState, PublishError> {
+    let now = site.read(&step.path)?;
+    Ok(step.state(now.as_deref().map(hash_of).as_deref()))
+}
+
+fn now() -> (u64, u32) {
+    let now = std::time::SystemTime::now().duration_since(std::time::UNIX_EPOCH);
+    now.map_or((0, 0), |now| (now.as_secs(), now.subsec_nanos()))
+}
