@@ -3,7 +3,8 @@
 use crate::support::Api;
 use crate::support::pages::{card, page};
 use axum::http::StatusCode;
-use brisk_margin_store::layouts::Changes;
+use brisk_margin_core::place::Place;
+use brisk_margin_store::layouts::{Changes, PlaceFilter};
 use brisk_margin_testing::pictures::gradient_jpeg;
 use serde_json::{Value, json};
 
@@ -266,4 +267,42 @@ async fn a_page_tells_what_its_pictures_weigh_under_its_slots_budgets() {
     let margin = &layouts["pages"][0]["margin"];
     // Both cards show the same file, which is downloaded once.
     assert_eq!((&margin["budget"], &margin["weight"]), (&json!(2 * budget), &json!(2_000_000)));
+}
+
+#[tokio::test]
+async fn a_place_keeps_its_picture_and_its_slot_on_its_spot_whatever_finds_it() {
+    let api = Api::start().await;
+    let at = |selector: &str, top: f64| {
+        let mut place = card(selector, 365.0);
+        place.details.positions = [(390, (16.0, top)), (1280, (16.0, top))].into();
+        place
+    };
+    let dome = "main > ul > li > img:nth-of-type(1)";
+    let hall = "main > ul > li > img:nth-of-type(2)";
+    let walks = |one: &str, two: &str| page("walks.html", vec![at(one, 300.0), at(two, 600.4)]);
+    api.store.keep_page(walks(dome, hall)).await.unwrap();
+    let picture = api.taken("hall.jpg", &gradient_jpeg(900, 600)).await;
+    let places = async || {
+        let mut places = api.store.places(&PlaceFilter::default()).await.unwrap();
+        places.sort_by(|a, b| a.details.positions[&390].1.total_cmp(&b.details.positions[&390].1));
+        places
+    };
+    let before = places().await;
+    let placed = json!({"picture_id": picture, "places": [before[1].id]});
+    let slot = before[1].slot_id;
+    let told = api.post(&format!("/api/slots/{slot}/placement"), &placed).await;
+    assert_eq!(told.status, StatusCode::OK, "{}", told.text());
+
+    // One of them is in an element of its own now, so that the other one has the first one's selector.
+    let changes = api.store.keep_page(walks("main > ul > li > picture > img", dome)).await.unwrap();
+    assert_eq!((changes.new, changes.gone), (0, 0));
+    let after = places().await;
+    assert_eq!(after[0].selector, "main > ul > li > picture > img");
+    assert_eq!(after[1].selector, dome);
+    let pictures: Vec<_> =
+        after.iter().map(|place| place.picture_id.map(|id| id.to_string())).collect();
+    assert_eq!(pictures, [None, Some(picture)]);
+    let ids =
+        |places: &[Place]| Vec::from_iter(places.iter().map(|place| (place.id, place.slot_id)));
+    assert_eq!(ids(&after), ids(&before));
 }

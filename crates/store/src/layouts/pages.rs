@@ -19,6 +19,7 @@ use uuid::Uuid;
 use super::names;
 use super::{Changes, MeasuredPlace, Named, NewPage, NewPlace, Page, Place, Slot, json, read};
 use crate::entities::{page, place, slot};
+use crate::publications::note_published;
 use crate::{Store, StoreError};
 
 impl Store {
@@ -40,19 +41,36 @@ impl Store {
             .collect::<Result<_, _>>()?;
         let mut changes = Changes::default();
         let mut touched: BTreeSet<Uuid> = known.iter().map(|row| row.slot_id).collect();
-        for place in &new.places {
-            match known.iter().find(|row| row.selector == place.selector) {
+        let matched = matched(&new.places, &known)?;
+        for (at, row) in known.iter().enumerate() {
+            if !matched.contains(&Some(at)) {
+                changes.gone += 1;
+                place::Entity::delete_by_id(row.id).exec(&transaction).await?;
+            }
+        }
+        free_selectors(&transaction, &new.places, &known, &matched).await?;
+        for (place, matched) in new.places.iter().zip(&matched) {
+            match matched.map(|at| &known[at]) {
                 Some(row) => {
                     let before: MeasuredPlace = read(row.details.clone())?;
-                    if before != place.details {
+                    let now = match place.details.stands_as(&before) {
+                        true => place.details.clone().on_the_spot_of(&before),
+                        false => place.details.clone(),
+                    };
+                    if before != now || row.selector != place.selector {
+                        let is_resized =
+                            (&before.boxes, &before.rendered) != (&now.boxes, &now.rendered);
                         // What only tells more than before is no change of the page.
-                        let surroundings = place.details.surroundings.clone();
+                        let surroundings = now.surroundings.clone();
                         let same = MeasuredPlace { surroundings, ..before };
-                        changes.changed += usize::from(same != place.details);
+                        changes.changed += usize::from(same != now);
                         let mut update: place::ActiveModel = row.clone().into();
-                        update.details = Set(json(&place.details));
+                        update.details = Set(json(&now));
+                        update.selector = Set(place.selector.clone());
                         update.update(&transaction).await?;
-                        follow(&transaction, &mut slots, row.slot_id, &place.details).await?;
+                        if is_resized {
+                            follow(&transaction, &mut slots, row.slot_id, &now).await?;
+                        }
                     }
                 }
                 None => {
@@ -72,12 +90,7 @@ impl Store {
                 }
             }
         }
-        for row in known {
-            if !new.places.iter().any(|place| place.selector == row.selector) {
-                changes.gone += 1;
-                place::Entity::delete_by_id(row.id).exec(&transaction).await?;
-            }
-        }
+        note_published(&transaction, page_id, self).await?;
         names::name_slots(&transaction, Some(&touched)).await?;
         transaction.commit().await?;
         Ok(changes)
@@ -142,6 +155,46 @@ impl Store {
         let row = FixedRow::find_by_statement(self.statement(sql, [id.into()]));
         row.one(&self.db).await?.map(|row| read(row.fixed)).transpose()
     }
+}
+
+/// Which of the `known` places each of these is: the one that stands on the same spot, whatever finds it on
+/// the page now, and else the one that is found by the same selector.
+fn matched(places: &[NewPlace], known: &[place::Model]) -> Result<Vec<Option<usize>>, StoreError> {
+    let details: Result<Vec<MeasuredPlace>, StoreError> =
+        known.iter().map(|row| read(row.details.clone())).collect();
+    let details = details?;
+    let mut matched = vec![None; places.len()];
+    let mut free = BTreeSet::from_iter(0..known.len());
+    let mut match_by = |is_same: &dyn Fn(&NewPlace, usize) -> bool| {
+        for (place, matched) in places.iter().zip(&mut matched).filter(|(_, m)| m.is_none()) {
+            *matched = free.iter().copied().find(|&at| is_same(place, at));
+            if let Some(at) = matched {
+                free.remove(at);
+            }
+        }
+    };
+    let stands = |place: &NewPlace, at: usize| place.details.stands_as(&details[at]);
+    let named = |place: &NewPlace, at: usize| place.selector == known[at].selector;
+    match_by(&|place, at| named(place, at) && stands(place, at));
+    match_by(&stands);
+    match_by(&named);
+    Ok(matched)
+}
+
+/// Has no place be found by a selector that another one is found by from now on.
+async fn free_selectors(
+    db: &impl ConnectionTrait,
+    places: &[NewPlace],
+    known: &[place::Model],
+    matched: &[Option<usize>],
+) -> Result<(), StoreError> {
+    let rows = places.iter().zip(matched).filter_map(|(place, at)| Some((place, &known[(*at)?])));
+    for (_, row) in rows.filter(|(place, row)| place.selector != row.selector) {
+        let mut update: place::ActiveModel = row.clone().into();
+        update.selector = Set(row.id.to_string());
+        update.update(db).await?;
+    }
+    Ok(())
 }
 
 async fn upsert_page(db: &impl ConnectionTrait, new: &NewPage) -> Result<Uuid, StoreError> {
