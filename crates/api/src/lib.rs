@@ -15,6 +15,7 @@ mod measurements;
 mod output_rules;
 mod pictures;
 mod problem;
+mod publications;
 mod responsive;
 mod runs;
 mod served;
@@ -148,6 +149,15 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(runs::acting::make_again))
         .routes(routes!(runs::acting::approve))
         .routes(routes!(runs::acting::take_run_back))
+        .routes(routes!(publications::acting::prepare, publications::publications))
+        .routes(routes!(publications::publication, publications::acting::forget_publication))
+        .routes(routes!(publications::acting::prepare_again))
+        .routes(routes!(publications::acting::publish))
+        .routes(routes!(publications::acting::take_publication_back))
+        .routes(routes!(publications::acting::cancel_preparing))
+        .routes(routes!(publications::contents::file_differences))
+        .routes(routes!(publications::contents::changed_since))
+        .routes(routes!(publications::contents::shot))
         .routes(routes!(output_rules::decision))
         .routes(routes!(output_rules::output_rule, output_rules::say_output_rule))
         .routes(routes!(tally::tally))

@@ -82,8 +82,8 @@ pub(super) async fn site(State(app): State<App>) -> Result<Json<SiteBody>, Probl
 pub(super) struct SiteChange {
     name: Option<String>,
     address: Option<String>,
-    /// A folder on the server's machine, with its whole path; an empty text for none. Nothing is
-    /// written there.
+    /// A folder on the server's machine, with its whole path; an empty text for none. Only
+    /// publications write there.
     folder: Option<String>,
     watches: Option<bool>,
     /// One to eight viewports, 160 to 7,680 CSS px across and down. Without a height, it is that

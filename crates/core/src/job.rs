@@ -21,6 +21,8 @@ pub enum JobKind {
     Set,
     /// The files of many pictures for their slots.
     Run,
+    /// A publication: what it would change, its way to the site, and back.
+    Publish,
     /// Whether a run is to start by itself.
     Schedule,
     /// What was removed for good, and what nothing speaks of any more.
@@ -29,13 +31,14 @@ pub enum JobKind {
 
 impl JobKind {
     /// Every kind.
-    pub const ALL: [Self; 8] = [
+    pub const ALL: [Self; 9] = [
         Self::Analyse,
         Self::Import,
         Self::Status,
         Self::Measure,
         Self::Set,
         Self::Run,
+        Self::Publish,
         Self::Schedule,
         Self::Sweep,
     ];
@@ -49,6 +52,7 @@ impl JobKind {
             Self::Measure => "measure",
             Self::Set => "set",
             Self::Run => "run",
+            Self::Publish => "publish",
             Self::Schedule => "schedule",
             Self::Sweep => "sweep",
         }
@@ -68,6 +72,7 @@ impl JobKind {
             Self::Measure => "Measuring pages",
             Self::Set => "Making the files of a slot",
             Self::Run => "Making the files of many pictures",
+            Self::Publish => "Preparing or publishing changes of the site",
             Self::Schedule => "Looking for what is new or changed",
             Self::Sweep => "Clearing away what nothing needs",
         }
@@ -84,7 +89,7 @@ impl JobKind {
             Self::Analyse => Duration::from_secs(5 * 60),
             Self::Import | Self::Set => Duration::from_secs(60 * 60),
             Self::Status | Self::Schedule | Self::Sweep => Duration::from_secs(20 * 60),
-            Self::Measure | Self::Run => Duration::from_secs(4 * 60 * 60),
+            Self::Measure | Self::Run | Self::Publish => Duration::from_secs(4 * 60 * 60),
         }
     }
 

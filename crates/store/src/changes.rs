@@ -45,6 +45,8 @@ pub enum ChangeKind {
     Alike,
     /// Runs and their items; ids are those of runs.
     Runs,
+    /// Publications; ids are theirs.
+    Publications,
     /// Files in the site's own folder.
     Folder,
     /// Which sites there are.
@@ -69,6 +71,7 @@ impl ChangeKind {
             Self::Presets => "presets",
             Self::Alike => "alike",
             Self::Runs => "runs",
+            Self::Publications => "publications",
             Self::Folder => "folder",
             Self::Sites => "sites",
             Self::Stale => "stale",

@@ -16,6 +16,7 @@ pub mod layouts;
 mod migrations;
 pub mod output_rules;
 pub mod pictures;
+pub mod publications;
 pub mod runs;
 pub mod saved_filters;
 pub mod site;

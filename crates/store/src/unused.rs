@@ -101,6 +101,7 @@ impl Installation {
             "SELECT hash FROM unnest($1::text[]) AS o (hash) WHERE NOT (
                  EXISTS (SELECT FROM \"{schema}\".pictures WHERE hash = o.hash)
                  OR EXISTS (SELECT FROM \"{schema}\".variants WHERE hash = o.hash)
+                 OR EXISTS (SELECT FROM \"{schema}\".publication_blobs WHERE hash = o.hash)
                  -- Laid on other pictures as a logo, now or at any step of theirs.
                  OR EXISTS (SELECT FROM \"{schema}\".steps
                      WHERE adjustments::text LIKE '%' || o.hash || '%')

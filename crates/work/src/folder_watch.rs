@@ -2,7 +2,7 @@
 //!
 //! Events tell that something happened; since events get lost, the folder is also looked through
 //! from time to time. A file is taken once it was quiet for a while and decodes, so that a paused
-//! transfer is waited for. Nothing is ever written there.
+//! transfer is waited for. Nothing is written there by it.
 
 use std::collections::HashMap;
 use std::io;
@@ -278,6 +278,12 @@ async fn take(
     file.hash = Some(hash.clone());
     // The same bytes at the same path are never taken in again, whatever became of the picture.
     if before.is_some_and(|before| before.hash.as_ref() == Some(&hash)) {
+        intake.store().keep_folder_file(&file).await?;
+        return Ok(true);
+    }
+    // What was made here and put there is no picture of its own.
+    if let Some(picture) = intake.store().picture_made_into(&hash).await? {
+        file.picture_id = Some(picture);
         intake.store().keep_folder_file(&file).await?;
         return Ok(true);
     }

@@ -4,7 +4,7 @@ use object_store::path::Path as Key;
 use sha2::{Digest, Sha256};
 
 /// The SHA-256 of some bytes, in lower-case hexadecimal.
-#[derive(Debug, Clone, PartialEq, Eq, Hash)]
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub struct BlobHash(String);
 
 /// Takes bytes as they come and ends in their hash.

@@ -58,6 +58,7 @@ const SITE: &[Step] = &steps![
     "m0012_fixed_pictures",
     "m0013_names",
     "m0014_runs",
+    "m0015_publications",
 ];
 
 /// A step: a file of SQL beside this one.

@@ -367,7 +367,7 @@ impl Store {
             .map(|(id, picture)| serde_json::json!({"id": id, "picture": picture}))
             .collect();
         let places = self.statement(
-            "UPDATE places o SET picture_id = j.picture
+            "UPDATE places o SET picture_id = j.picture, is_published = false
              FROM jsonb_to_recordset($1) AS j (id uuid, picture uuid) WHERE o.id = j.id",
             [serde_json::Value::from(rows).into()],
         );

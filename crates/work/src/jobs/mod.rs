@@ -8,8 +8,8 @@
 //!
 //! What a job does stands with its subject: [`analysis`](crate::analysis),
 //! [`import_actions`](crate::import_actions), [`status`](crate::status),
-//! [`measuring`](crate::measuring), [`making::sets`](crate::making::sets) and
-//! [`removal`](crate::removal). Each can be stopped at any moment and begun again: rows say what is
+//! [`measuring`](crate::measuring), [`making::sets`](crate::making::sets),
+//! [`publications`](crate::publications) and [`removal`](crate::removal). Each can be stopped at any moment and begun again: rows say what is
 //! done.
 
 pub mod failure;
@@ -71,14 +71,10 @@ impl JobInHand {
     /// # Errors
     /// [`JobFailure::Lost`] where another process has the job now.
     pub async fn note(&self, done: usize, total: usize) -> Result<(), JobFailure> {
-        {
-            let mut noted = self.noted.lock().expect("no panic holds the lock");
-            if noted.is_some_and(|before| before.elapsed() < EVERY) {
-                return Ok(());
-            }
-            *noted = Some(Instant::now());
+        match self.is_soon() {
+            true => Ok(()),
+            false => self.write(done, total, None).await,
         }
-        self.write(done, total, None).await
     }
 
     /// Notes how far it is and where it would go on; everything before counts as done.
@@ -93,6 +89,32 @@ impl JobInHand {
     ) -> Result<(), JobFailure> {
         let checkpoint = serde_json::to_value(checkpoint).expect("plain values");
         self.write(done, total, Some(checkpoint)).await
+    }
+
+    /// [`keep`](Self::keep), but for what comes too soon after the last time.
+    ///
+    /// # Errors
+    /// As [`Self::note`].
+    pub async fn keep_now_and_then(
+        &self,
+        done: usize,
+        total: usize,
+        checkpoint: &impl Serialize,
+    ) -> Result<(), JobFailure> {
+        match self.is_soon() {
+            true => Ok(()),
+            false => self.keep(done, total, checkpoint).await,
+        }
+    }
+
+    /// Whether something was noted just now; if not, it is now.
+    fn is_soon(&self) -> bool {
+        let mut noted = self.noted.lock().expect("no panic holds the lock");
+        if noted.is_some_and(|before| before.elapsed() < EVERY) {
+            return true;
+        }
+        *noted = Some(Instant::now());
+        false
     }
 
     async fn write(

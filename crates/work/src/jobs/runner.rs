@@ -12,7 +12,7 @@ use uuid::Uuid;
 use super::{JobFailure, JobInHand};
 use crate::events::Events;
 use crate::sites::Sites;
-use crate::{analysis, import_actions, making, removal, runs, status};
+use crate::{analysis, import_actions, making, publications, removal, runs, status};
 
 /// How long is waited before the end of a job is noted again, where the database was away.
 const NOTE_AGAIN: Duration = Duration::from_secs(1);
@@ -190,6 +190,7 @@ impl JobRunner {
             JobKind::Measure => site().await?.measuring.run(&job).await,
             JobKind::Set => making::sets::making::run(&site().await?.maker, &job).await,
             JobKind::Run => runs::run(&site().await?.maker.in_background(), &job).await,
+            JobKind::Publish => publications::run(&site().await?, &job).await,
             JobKind::Schedule => runs::schedule::run(&site().await?.maker.in_background()).await,
             JobKind::Sweep => removal::run(&self.sites).await,
         }

@@ -77,7 +77,7 @@ const fn at_once(kind: JobKind) -> usize {
         // The work pool spreads them over cores and memory.
         JobKind::Analyse => 4,
         // These fill the cores by themselves.
-        JobKind::Import | JobKind::Set | JobKind::Run | JobKind::Measure => 1,
+        JobKind::Import | JobKind::Set | JobKind::Run | JobKind::Measure | JobKind::Publish => 1,
         JobKind::Status | JobKind::Schedule | JobKind::Sweep => 1,
     }
 }

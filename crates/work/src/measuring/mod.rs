@@ -122,6 +122,12 @@ pub struct Wish {
     pub whole_site: bool,
 }
 
+/// What pages may reach.
+pub(crate) struct Reach {
+    pub(crate) allowed: BTreeSet<Authority>,
+    pub(crate) own_ports: BTreeSet<u16>,
+}
+
 impl MeasureArgs {
     /// Two jobs with the same one would find the same.
     fn key(&self) -> String {
@@ -223,6 +229,29 @@ impl Measuring {
     async fn push_files(&self, files: SiteFiles, first: &str) -> Result<(), StartError> {
         let wish = Wish { address: format!("{}/{first}", files.shown_as()), whole_site: true };
         Ok(self.push(wish, Some(files)).await?)
+    }
+
+    /// Adds a job that measures what the latest one did, where there was one: something changed there.
+    ///
+    /// # Errors
+    /// Those of the database.
+    pub async fn again(&self) -> Result<(), StoreError> {
+        let Some(Job { args, .. }) = self.store.latest_job(JobKind::Measure).await? else {
+            return Ok(());
+        };
+        let Ok(known) = serde_json::from_value::<MeasureArgs>(args.clone()) else { return Ok(()) };
+        let key = known.key();
+        if self.store.open_job(JobKind::Measure, &key).await?.is_none() {
+            self.store.push_job(&NewJob::new(JobKind::Measure, key, args).awaited()).await?;
+        }
+        Ok(())
+    }
+
+    /// What pages of the site may reach besides the site itself, and what no page may.
+    pub(crate) fn reach(&self, site: &SiteSettings) -> Reach {
+        let hosts = site.allowed_hosts.iter().filter_map(|host| Url::parse(host).ok());
+        let allowed = hosts.filter_map(|url| Authority::of(&url)).collect();
+        Reach { allowed, own_ports: self.own_ports.clone() }
     }
 
     async fn push(&self, wish: Wish, files: Option<SiteFiles>) -> Result<(), StoreError> {

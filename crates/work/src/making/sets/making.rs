@@ -10,6 +10,7 @@ use brisk_margin_core::render_spec::RenderSpec;
 use brisk_margin_imaging::reference::Reference;
 use brisk_margin_store::jobs::{Job, NewJob};
 use brisk_margin_store::pictures::Picture;
+use brisk_margin_store::runs::MadeSet;
 use brisk_margin_store::{Store, StoreError};
 use futures::{StreamExt, TryStreamExt};
 use serde::{Deserialize, Serialize};
@@ -82,6 +83,10 @@ pub(crate) async fn run(maker: &Maker, job: &JobInHand) -> Result<(), JobFailure
     plan.make(maker, &picture, Some(job)).await?;
     // Also those that were there: a run that had made them does not take them back.
     let set = ResponsiveSet::plan(maker, &picture, &adjustments, slot).await?;
+    if adjustments == picture.adjustments && set.files.iter().all(|file| file.made.is_some()) {
+        let made = MadeSet { picture_id: picture.id, slot_id: set.slot.id };
+        maker.store.note_made_set(made, picture.revision).await?;
+    }
     Ok(maker.store.keep_variants(&set.variants()).await?)
 }
 

@@ -1,0 +1,416 @@
+//! Publications as they are kept: one row each. What they write and what was there before lies in their
+//! journals.
+
+use std::collections::BTreeMap;
+
+use brisk_margin_core::encoding::GENERATION;
+use brisk_margin_core::job::JobKind;
+use brisk_margin_core::publication::report::{PublicationReport, PublicationSums};
+use brisk_margin_core::publication::state::{PublicationAct, PublicationState, PublicationWish};
+use chrono::{DateTime, Utc};
+use sea_orm::{ConnectionTrait, DbErr, FromQueryResult, SqlErr, TransactionTrait};
+use uuid::Uuid;
+
+use crate::jobs::NewJob;
+use crate::layouts::{json, read};
+use crate::{BlobHash, Store, StoreError};
+
+/// A publication.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Publication {
+    /// Its id.
+    pub id: Uuid,
+    /// What it is about, in words.
+    pub name: String,
+    /// What is to be published.
+    pub wish: PublicationWish,
+    /// Where it stands.
+    pub state: PublicationState,
+    /// Why it stands there, where that is no success.
+    pub reason: Option<String>,
+    /// What it changes in sums, once that is worked out.
+    pub sums: Option<PublicationSums>,
+    /// The whole of it; nothing in lists.
+    pub report: Option<PublicationReport>,
+    /// The files that it writes and how each goes back, as whoever prepared it wrote it down.
+    pub change: Option<serde_json::Value>,
+    /// Files that somebody changed since, and that were left alone when it was taken back.
+    pub left_alone: Vec<String>,
+    /// When it was begun.
+    pub created_at: DateTime<Utc>,
+    /// When it came to the site.
+    pub published_at: Option<DateTime<Utc>>,
+    /// When it was taken back.
+    pub taken_back_at: Option<DateTime<Utc>>,
+}
+
+/// How an act with a publication ended.
+#[derive(Debug, Clone, PartialEq)]
+pub enum PublicationEnding {
+    /// What it changes is worked out.
+    Prepared(Box<Prepared>),
+    /// It stands there, for that reason.
+    At(PublicationState, String),
+    /// It is on the site.
+    Published,
+    /// It was taken back, but for these files.
+    TakenBack(Vec<String>),
+}
+
+/// How many places could be published.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct ReadySets {
+    /// Places whose files are all made, and that do not show them yet.
+    pub ready: u64,
+    /// Places that show files which were made of their picture.
+    pub shown: u64,
+    /// Places with a picture of the library of which some files are still to be made.
+    pub unmade: u64,
+}
+
+/// A publication that can go to the site.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Prepared {
+    /// What it changes, in figures.
+    pub report: PublicationReport,
+    /// The files that it writes and how each goes back.
+    pub change: serde_json::Value,
+    /// The bytes that it speaks of, with the picture that they were made of where there is one.
+    pub bytes: BTreeMap<BlobHash, Option<Uuid>>,
+}
+
+/// The picture that a place shows.
+#[derive(Debug, Clone, PartialEq, Eq, FromQueryResult)]
+pub struct ShownPicture {
+    /// The place.
+    pub place_id: Uuid,
+    /// The picture.
+    pub picture_id: Uuid,
+    /// Whether the page serves another one today.
+    pub is_new: bool,
+}
+
+#[derive(FromQueryResult)]
+struct Row {
+    id: Uuid,
+    name: String,
+    wish: serde_json::Value,
+    state: String,
+    reason: Option<String>,
+    sums: Option<serde_json::Value>,
+    report: Option<serde_json::Value>,
+    change: Option<serde_json::Value>,
+    left_alone: serde_json::Value,
+    created_at: DateTime<Utc>,
+    published_at: Option<DateTime<Utc>>,
+    taken_back_at: Option<DateTime<Utc>>,
+}
+
+#[derive(FromQueryResult)]
+struct Counts {
+    ready: i64,
+    shown: i64,
+    unmade: i64,
+}
+
+#[derive(FromQueryResult)]
+struct Id {
+    id: Uuid,
+}
+
+/// The picture of each place that shows one of the library: placed there, or served as it is where nothing
+/// else was placed.
+const SHOWN: &str = "SELECT o.id AS place_id, p.id AS picture_id,
+        NOT o.is_published AND NOT o.served @> to_jsonb(p.hash) AS is_new
+    FROM places o JOIN pictures p ON p.id = o.picture_id WHERE p.removed_at IS NULL
+    UNION ALL
+    SELECT DISTINCT o.id, p.id, false
+    FROM places o, jsonb_array_elements_text(o.served) AS s (hash)
+    JOIN pictures p ON p.hash = s.hash AND NOT p.is_copy AND p.removed_at IS NULL
+    WHERE o.picture_id IS NULL";
+
+impl Row {
+    fn publication(self) -> Result<Publication, StoreError> {
+        Ok(Publication {
+            id: self.id,
+            name: self.name,
+            wish: read(self.wish)?,
+            state: PublicationState::named(&self.state).ok_or(StoreError::Corrupt(self.state))?,
+            reason: self.reason,
+            sums: self.sums.map(read).transpose()?,
+            report: self.report.map(read).transpose()?,
+            change: self.change,
+            left_alone: read(self.left_alone)?,
+            created_at: self.created_at,
+            published_at: self.published_at,
+            taken_back_at: self.taken_back_at,
+        })
+    }
+}
+
+impl Store {
+    /// Adds a publication, and the job that prepares it. Returns its id; nothing where another one is
+    /// under way.
+    ///
+    /// # Errors
+    /// Those of the database.
+    pub async fn add_publication(
+        &self,
+        name: &str,
+        wish: &PublicationWish,
+    ) -> Result<Option<Uuid>, StoreError> {
+        let id = Uuid::now_v7();
+        let transaction = self.db.begin().await?;
+        let insert = self.statement(
+            "INSERT INTO publications (id, name, wish, state) VALUES ($1, $2, $3, 'preparing')",
+            [id.into(), name.into(), json(wish).into()],
+        );
+        if !is_alone(transaction.execute_raw(insert).await)? {
+            return Ok(None);
+        }
+        transaction.execute_raw(self.push_statement(&publication_job(id))).await?;
+        transaction.commit().await?;
+        Ok(Some(id))
+    }
+
+    /// The publications, the newest first.
+    ///
+    /// # Errors
+    /// Those of the database.
+    pub async fn publications(&self, most: u64) -> Result<Vec<Publication>, StoreError> {
+        let sql = format!(
+            "SELECT id, name, wish, state, reason, sums, NULL::jsonb AS report,
+                NULL::jsonb AS change, left_alone, created_at, published_at, taken_back_at
+             FROM publications ORDER BY created_at DESC LIMIT {most}"
+        );
+        let rows = Row::find_by_statement(self.statement(&sql, [])).all(&self.db).await?;
+        rows.into_iter().map(Row::publication).collect()
+    }
+
+    /// The publication `id`.
+    ///
+    /// # Errors
+    /// Those of the database.
+    pub async fn publication(&self, id: Uuid) -> Result<Option<Publication>, StoreError> {
+        let sql = "SELECT * FROM publications WHERE id = $1";
+        let row = Row::find_by_statement(self.statement(sql, [id.into()])).one(&self.db).await?;
+        row.map(Row::publication).transpose()
+    }
+
+    /// Begins `act` with the publication `id`, by a job; false where it does not stand where that may
+    /// begin, or another one is under way.
+    ///
+    /// # Errors
+    /// Those of the database.
+    pub async fn act_on_publication(
+        &self,
+        id: Uuid,
+        act: PublicationAct,
+    ) -> Result<bool, StoreError> {
+        let from: Vec<String> = act.from().iter().map(|state| state.name().to_owned()).collect();
+        let transaction = self.db.begin().await?;
+        let update = self.statement(
+            "UPDATE publications SET state = $2, reason = NULL WHERE id = $1 AND state = ANY ($3)",
+            [id.into(), act.doing().name().into(), from.into()],
+        );
+        let update = transaction.execute_raw(update).await;
+        let rows = update.as_ref().map_or(0, |done| done.rows_affected());
+        if !is_alone(update)? || rows == 0 {
+            return Ok(false);
+        }
+        transaction.execute_raw(self.push_statement(&publication_job(id))).await?;
+        transaction.commit().await?;
+        Ok(true)
+    }
+
+    /// Notes how the act with the publication `id` that is under way ended.
+    ///
+    /// # Errors
+    /// Those of the database.
+    pub async fn end_publication(
+        &self,
+        id: Uuid,
+        ending: &PublicationEnding,
+    ) -> Result<(), StoreError> {
+        let (set, value) = match ending {
+            PublicationEnding::Prepared(prepared) => {
+                let Prepared { report, change, .. } = &**prepared;
+                let set = "state = 'ready', reason = NULL, report = $2 -> 0, change = $2 -> 1,
+                     sums = $2 -> 2";
+                (set, json(&(report, change, report.sums())))
+            }
+            PublicationEnding::At(state, reason) => {
+                ("state = $2 ->> 0, reason = $2 ->> 1", json(&(state.name(), reason)))
+            }
+            PublicationEnding::Published => (
+                "state = $2 ->> 0, reason = NULL, published_at = coalesce(published_at, now())",
+                json(&[PublicationState::Published.name()]),
+            ),
+            PublicationEnding::TakenBack(left) => (
+                "state = CASE WHEN $2 = '[]' THEN 'taken-back' ELSE 'partly-back' END,
+                 reason = NULL, left_alone = $2, taken_back_at = now()",
+                json(left),
+            ),
+        };
+        let sql = format!(
+            "UPDATE publications SET {set}
+             WHERE id = $1 AND state IN ('preparing', 'publishing', 'taking-back')"
+        );
+        let transaction = self.db.begin().await?;
+        if let PublicationEnding::Prepared(prepared) = ending {
+            self.note_bytes(&transaction, id, &prepared.bytes).await?;
+        }
+        transaction.execute_raw(self.statement(&sql, [id.into(), value.into()])).await?;
+        transaction.commit().await?;
+        Ok(())
+    }
+
+    /// Notes that the publication `id` speaks of `bytes`, and of no others.
+    async fn note_bytes(
+        &self,
+        db: &impl ConnectionTrait,
+        id: Uuid,
+        bytes: &BTreeMap<BlobHash, Option<Uuid>>,
+    ) -> Result<(), StoreError> {
+        let forget = "DELETE FROM publication_blobs WHERE publication_id = $1";
+        db.execute_raw(self.statement(forget, [id.into()])).await?;
+        let rows = bytes
+            .iter()
+            .map(|(hash, picture)| serde_json::json!({"hash": hash.as_str(), "picture": picture}));
+        let rows = serde_json::Value::from(Vec::from_iter(rows));
+        let note = "INSERT INTO publication_blobs (publication_id, hash, picture_id)
+             SELECT $1, j.hash, p.id FROM jsonb_to_recordset($2) AS j (hash text, picture uuid)
+             LEFT JOIN pictures p ON p.id = j.picture
+             WHERE EXISTS (SELECT FROM publications WHERE id = $1)";
+        db.execute_raw(self.statement(note, [id.into(), rows.into()])).await?;
+        Ok(())
+    }
+
+    /// Forgets the publication `id`, of which nothing is on the site; false where it is, or is under way.
+    ///
+    /// # Errors
+    /// Those of the database.
+    pub async fn forget_publication(&self, id: Uuid) -> Result<bool, StoreError> {
+        let states = PublicationState::ALL.into_iter().filter(|state| state.can_be_forgotten());
+        let states: Vec<String> = states.map(|state| state.name().to_owned()).collect();
+        let sql = "DELETE FROM publications WHERE id = $1 AND state = ANY ($2)";
+        let done = self.db.execute_raw(self.statement(sql, [id.into(), states.into()])).await?;
+        Ok(done.rows_affected() > 0)
+    }
+
+    /// The picture of each place that shows one of the library: placed there, or served as it is where
+    /// nothing else was placed.
+    ///
+    /// # Errors
+    /// Those of the database.
+    pub async fn shown_pictures(&self) -> Result<Vec<ShownPicture>, StoreError> {
+        let shown = ShownPicture::find_by_statement(self.statement(SHOWN, []));
+        Ok(shown.all(&self.db).await?)
+    }
+
+    /// How many places could be published, as far as is known of their sets.
+    ///
+    /// # Errors
+    /// Those of the database.
+    pub async fn ready_sets(&self) -> Result<ReadySets, StoreError> {
+        let sql = format!(
+            "SELECT count(*) FILTER (WHERE is_made AND NOT is_published) AS ready,
+                count(*) FILTER (WHERE is_published) AS shown,
+                count(*) FILTER (WHERE NOT is_made AND NOT is_published) AS unmade
+             FROM (
+                 SELECT o.is_published, EXISTS (
+                     SELECT FROM made_sets m JOIN pictures p ON p.id = m.picture_id
+                     WHERE m.picture_id = s.picture_id AND m.slot_id = o.slot_id
+                         AND m.revision = p.revision AND m.generation = $1
+                 ) AS is_made
+                 FROM ({SHOWN}) s JOIN places o ON o.id = s.place_id
+             ) places"
+        );
+        let generation = i32::from(GENERATION);
+        let counts = self.statement(&sql, [generation.into()]);
+        let counts = Counts::find_by_statement(counts).one(&self.db).await?;
+        let counts = counts.unwrap_or(Counts { ready: 0, shown: 0, unmade: 0 });
+        Ok(ReadySets {
+            ready: counts.ready.unsigned_abs(),
+            shown: counts.shown.unsigned_abs(),
+            unmade: counts.unmade.unsigned_abs(),
+        })
+    }
+
+    /// The pictures that run `id` made files of.
+    ///
+    /// # Errors
+    /// Those of the database.
+    pub async fn pictures_of_run(&self, id: Uuid) -> Result<Vec<Uuid>, StoreError> {
+        let sql = "SELECT DISTINCT picture_id AS id FROM run_items
+                   WHERE run_id = $1 AND (state = 'done' OR reason = 'unchanged')";
+        let rows = Id::find_by_statement(self.statement(sql, [id.into()])).all(&self.db).await?;
+        Ok(rows.into_iter().map(|row| row.id).collect())
+    }
+
+    /// The picture that the file with that hash was made of, where it was made here.
+    ///
+    /// # Errors
+    /// Those of the database.
+    pub async fn picture_made_into(&self, hash: &BlobHash) -> Result<Option<Uuid>, StoreError> {
+        let sql = "SELECT picture_id AS id FROM variants WHERE hash = $1
+             UNION ALL
+             SELECT picture_id FROM publication_blobs WHERE hash = $1 AND picture_id IS NOT NULL
+             LIMIT 1";
+        let row = Id::find_by_statement(self.statement(sql, [hash.as_str().into()]));
+        Ok(row.one(&self.db).await?.map(|row| row.id))
+    }
+}
+
+/// Notes of which pictures the files are that the places of a page show, where those were made here.
+pub(crate) async fn note_published(
+    db: &impl ConnectionTrait,
+    page: Uuid,
+    store: &Store,
+) -> Result<(), StoreError> {
+    let sql = "UPDATE places o SET picture_id = found.picture_id, is_published = found.picture_id IS NOT NULL
+         FROM (
+             SELECT q.id, (
+                 SELECT made.picture_id FROM jsonb_array_elements_text(q.served) AS s (hash)
+                 CROSS JOIN LATERAL (
+                     SELECT v.picture_id FROM variants v WHERE v.hash = s.hash
+                     UNION ALL
+                     SELECT b.picture_id FROM publication_blobs b
+                     WHERE b.hash = s.hash AND b.picture_id IS NOT NULL
+                 ) made
+                 WHERE NOT EXISTS (SELECT FROM pictures p WHERE p.hash = s.hash)
+                 LIMIT 1
+             ) AS picture_id
+             FROM places q WHERE q.page_id = $1 AND (q.is_published OR q.picture_id IS NULL)
+         ) found
+         WHERE o.id = found.id AND o.picture_id IS DISTINCT FROM found.picture_id";
+    db.execute_raw(store.statement(sql, [page.into()])).await?;
+    Ok(())
+}
+
+/// Whether a row could be written since no other publication is under way.
+fn is_alone<T>(outcome: Result<T, DbErr>) -> Result<bool, StoreError> {
+    match outcome {
+        Ok(_) => Ok(true),
+        Err(error) => match error.sql_err() {
+            Some(SqlErr::UniqueConstraintViolation(of))
+                if of.contains("publications_under_way") =>
+            {
+                Ok(false)
+            }
+            _ => Err(error.into()),
+        },
+    }
+}
+
+/// The job that does with the publication `id` what its state says: one that waits does whatever that is
+/// then.
+fn publication_job(id: Uuid) -> NewJob {
+    let args = serde_json::json!({"publication": id});
+    NewJob::new(JobKind::Publish, publication_key(id), args).awaited()
+}
+
+/// By what the jobs of a publication are found.
+pub fn publication_key(id: Uuid) -> String {
+    id.to_string()
+}

@@ -1,0 +1,185 @@
+//! Publications: what was made for the library's pictures goes to the site's own folder, and back.
+//!
+//! What one would change is worked out and held against the site in a browser first, as
+//! [`publishing`](crate::publishing) does; only then can it be written. Bytes are kept before anything is
+//! written: an end at any moment leaves a publication that goes on, or back.
+//!
+//! - `library`: which files the places of the site are to offer.
+//! - [`preparing`]: what that would change; [`differences`]: line by line.
+
+pub mod differences;
+mod library;
+pub mod preparing;
+
+use std::io;
+
+use brisk_margin_core::publication::StepState;
+use brisk_margin_core::publication::state::{PublicationAct, PublicationState};
+use brisk_margin_site::publishing::error::PublishError;
+use brisk_margin_site::publishing::folder::SiteFolder;
+use brisk_margin_site::publishing::site_change::SiteChange;
+use brisk_margin_site::publishing::turn::SiteTurn;
+use brisk_margin_store::publications::{Publication, PublicationEnding};
+use brisk_margin_store::{BlobHash, Blobs, StoreError};
+use serde::Deserialize;
+use thiserror::Error;
+use tokio::runtime::Handle;
+use uuid::Uuid;
+
+use crate::jobs::{JobFailure, JobInHand};
+use crate::sites::SiteServices;
+
+/// A change may hold so many bytes of new files: what is prepared is in memory as a whole.
+const MOST_BYTES: u64 = 1 << 30;
+
+/// Which publication a job is about.
+#[derive(Debug, Deserialize)]
+struct Args {
+    publication: Uuid,
+}
+
+/// Why something is not done with a publication.
+#[derive(Debug, Error)]
+pub enum PublicationError {
+    /// The site has no folder that could be written to.
+    #[error("{0}")]
+    Folder(String),
+    /// It was not worked out.
+    #[error(transparent)]
+    Site(#[from] crate::publishing::SiteError),
+    /// It cannot be written or taken back.
+    #[error(transparent)]
+    Publish(#[from] PublishError),
+    /// Too much at once.
+    #[error("the files weigh more than 1 GB together; publish fewer pages at once")]
+    TooMuch,
+    /// What was written down is not understood.
+    #[error("the publication cannot be read: {0}")]
+    Unreadable(String),
+    /// The database or the blob store failed.
+    #[error(transparent)]
+    Store(#[from] StoreError),
+    /// A worker of the machine broke down.
+    #[error("it broke down: {0}")]
+    Broken(#[from] tokio::task::JoinError),
+}
+
+/// Does what the publication of a job stands at, and notes how that ended: a reason is told there, and
+/// the job has ended.
+///
+/// # Errors
+/// Those of the database, and where the job is not to be gone on with.
+pub(crate) async fn run(site: &SiteServices, job: &JobInHand) -> Result<(), JobFailure> {
+    let Args { publication } = job.args()?;
+    let Some(publication) = site.store.publication(publication).await? else { return Ok(()) };
+    // Another attempt did it, or it was cancelled.
+    let act = publication.state.act(!publication.left_alone.is_empty());
+    let Some(act) = act else { return Ok(()) };
+    let id = publication.id;
+    let done = match act {
+        PublicationAct::Prepare => preparing::prepare(site, &publication, job).await?,
+        PublicationAct::Publish => write(site, publication).await,
+        PublicationAct::TakeBack => take_back(site, publication, false).await,
+        PublicationAct::TakeAllBack => take_back(site, publication, true).await,
+    };
+    let ending = match done {
+        Ok(ending) => ending,
+        Err(PublicationError::Store(error)) if error.is_transient() => return Err(error.into()),
+        Err(error) => ended_by(act, &error),
+    };
+    site.store.end_publication(id, &ending).await?;
+    if matches!(ending, PublicationEnding::Published | PublicationEnding::TakenBack(_)) {
+        // What pages load now, and with it what is left to gain.
+        site.measuring.again().await?;
+    }
+    Ok(())
+}
+
+/// Where a publication stands after an error.
+fn ended_by(act: PublicationAct, error: &PublicationError) -> PublicationEnding {
+    let state = match (act, error) {
+        (PublicationAct::Prepare, _) => PublicationState::Failed,
+        // Nothing of it was written then.
+        (PublicationAct::Publish, PublicationError::Publish(PublishError::Changed(_))) => {
+            PublicationState::Outdated
+        }
+        _ => PublicationState::Interrupted,
+    };
+    PublicationEnding::At(state, error.to_string())
+}
+
+async fn write(
+    site: &SiteServices,
+    publication: Publication,
+) -> Result<PublicationEnding, PublicationError> {
+    let (folder, change) = (folder(site).await?, change(&publication)?);
+    let kept = kept(site.store.blobs());
+    tokio::task::spawn_blocking(move || {
+        let _turn = SiteTurn::take(&folder)?;
+        match change.publish(&folder, &kept) {
+            // Where a part of it is there it can go on once that file is as it was.
+            Err(PublishError::Changed(paths))
+                if !change.at(&folder, StepState::After)?.is_empty() =>
+            {
+                Err(PublishError::ChangedInBetween(paths).into())
+            }
+            done => Ok(done.map(|()| PublicationEnding::Published)?),
+        }
+    })
+    .await?
+}
+
+async fn take_back(
+    site: &SiteServices,
+    publication: Publication,
+    forced: bool,
+) -> Result<PublicationEnding, PublicationError> {
+    let (folder, change) = (folder(site).await?, change(&publication)?);
+    let kept = kept(site.store.blobs());
+    tokio::task::spawn_blocking(move || {
+        let _turn = SiteTurn::take(&folder)?;
+        let left = change.take_back(&folder, forced, &kept)?;
+        Ok(PublicationEnding::TakenBack(left))
+    })
+    .await?
+}
+
+/// The folder of the site.
+///
+/// # Errors
+/// [`PublicationError::Folder`] where it has none, or that cannot be read here.
+pub async fn folder(site: &SiteServices) -> Result<SiteFolder, PublicationError> {
+    let told = site.store.site().await?.folder;
+    let path = told.ok_or_else(|| {
+        PublicationError::Folder(
+            "the site has no folder on this machine; name it in the settings of the site"
+                .to_owned(),
+        )
+    })?;
+    let opened = {
+        let path = path.clone();
+        tokio::task::spawn_blocking(move || SiteFolder::open(path.as_ref())).await?
+    };
+    opened.map_err(|error| {
+        PublicationError::Folder(format!("the site's folder {path} cannot be opened: {error}"))
+    })
+}
+
+/// What a publication writes.
+///
+/// # Errors
+/// [`PublicationError::Unreadable`] where it was not prepared by this version or an earlier one.
+pub fn change(publication: &Publication) -> Result<SiteChange, PublicationError> {
+    let text = publication.change.clone().unwrap_or_default();
+    serde_json::from_value(text).map_err(|error| PublicationError::Unreadable(error.to_string()))
+}
+
+/// Bytes of `blobs` for whoever blocks.
+fn kept(blobs: &Blobs) -> impl Fn(&str) -> io::Result<Vec<u8>> + use<> {
+    let (blobs, handle) = (blobs.clone(), Handle::current());
+    move |hash| {
+        let hash = BlobHash::parse(hash).ok_or(io::ErrorKind::InvalidData)?;
+        let found = handle.block_on(blobs.get(&hash));
+        found.map(|bytes| bytes.to_vec()).map_err(io::Error::other)
+    }
+}

@@ -1,0 +1,279 @@
+//! Preparing: what a publication would change, worked out and held against the site in a browser.
+
+use std::collections::BTreeMap;
+
+use brisk_margin_core::publication::report::{
+    ChangedPage, FileChange, PageShots, PageTrouble, PageWeight, PlaceChange, PlaceLeft,
+    PublicationReport,
+};
+use brisk_margin_core::units::Bytes;
+use brisk_margin_site::publishing::folder::{SiteFolder, hash_of};
+use brisk_margin_site::publishing::site_change::{NewFile, SiteChange};
+use brisk_margin_store::publications::{Prepared, Publication, PublicationEnding};
+use brisk_margin_store::{BlobHash, StoreError};
+use serde::{Deserialize, Serialize};
+use tokio::sync::mpsc;
+use uuid::Uuid;
+
+use super::{MOST_BYTES, PublicationError, library};
+use crate::jobs::{JobFailure, JobInHand};
+use crate::publishing::measuring::{MeasuredSite, ServedSite};
+use crate::publishing::places::LeftPlace;
+use crate::publishing::{ChangedPlace, Outcome, Progress, Rehearsal};
+use crate::sites::SiteServices;
+
+/// Pages of which pictures are taken at most, before and after; all are held against what they were.
+const MOST_PICTURED: usize = 40;
+
+/// What a job that prepares is at.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Preparing {
+    /// Pages are measured.
+    Measuring,
+    /// Pages are held against what they were.
+    Comparing,
+    /// Pictures of pages are taken.
+    Picturing,
+}
+
+impl Preparing {
+    /// In words.
+    pub const fn words(self) -> &'static str {
+        match self {
+            Self::Measuring => "measuring pages",
+            Self::Comparing => "comparing pages in the browser",
+            Self::Picturing => "taking pictures of pages",
+        }
+    }
+}
+
+type Told = (Preparing, usize, usize);
+
+/// Works out what `publication` changes.
+///
+/// # Errors
+/// Where the job is not to be gone on with; what went wrong otherwise is told in the result.
+pub(super) async fn prepare(
+    site: &SiteServices,
+    publication: &Publication,
+    job: &JobInHand,
+) -> Result<Result<PublicationEnding, PublicationError>, JobFailure> {
+    let (told, mut heard) = mpsc::unbounded_channel::<Told>();
+    let noting = async {
+        while let Some((phase, done, all)) = heard.recv().await {
+            job.keep_now_and_then(done, all, &phase).await?;
+        }
+        Ok::<_, JobFailure>(())
+    };
+    let working = async {
+        let prepared = prepared(site, publication, told).await;
+        Ok(prepared.map(|prepared| PublicationEnding::Prepared(Box::new(prepared))))
+    };
+    tokio::try_join!(working, noting).map(|(ending, ())| ending)
+}
+
+async fn prepared(
+    site: &SiteServices,
+    publication: &Publication,
+    told: mpsc::UnboundedSender<Told>,
+) -> Result<Prepared, PublicationError> {
+    let tell = |phase, done, all| {
+        // Whoever listens ends with this.
+        let _ = told.send((phase, done, all));
+    };
+    let (folder, wish) = (super::folder(site).await?, &publication.wish);
+    let (maker, settings) = (&site.maker, site.store.site().await?);
+    let hosts = site.measuring.reach(&settings);
+    let served = ServedSite::start(folder.root(), maker.pool.codecs(), |plan| {
+        plan.widths.clone_from(&settings.widths);
+        plan.rules.allowed.extend(hosts.allowed);
+        plan.rules.own_ports.extend(hosts.own_ports);
+    });
+    let served = served.await?;
+    let before = served.measured(|done, all| tell(Preparing::Measuring, done, all)).await?;
+    let library = library::sets(maker, &before, &folder, wish).await?;
+    let progress = |progress: Progress| match progress {
+        Progress::Measured(done, all) | Progress::Made(done, all) => {
+            tell(Preparing::Measuring, done, all);
+        }
+        Progress::Proved(done, all) => tell(Preparing::Comparing, done, all),
+    };
+    let rehearsal = Rehearsal {
+        folder: &folder,
+        files_in: &wish.folder,
+        served: &served,
+        before: &before,
+        sets: &library.sets,
+        may_move: wish.may_move,
+    };
+    let mut outcome = rehearsal.outcome(&progress).await?;
+    let weight: u64 = outcome.files.iter().map(|file| file.bytes.len() as u64).sum();
+    if weight > MOST_BYTES {
+        return Err(PublicationError::TooMuch);
+    }
+    let pictures = pictures_of(&outcome);
+    let files = std::mem::take(&mut outcome.files);
+    let _held = site.store.hold_bytes().await?;
+    let mut keeping = Keeping { site, bytes: BTreeMap::new() };
+    let mut pages = Vec::new();
+    let due = outcome.pages.len().min(MOST_PICTURED);
+    for (n, page) in outcome.pages.iter().enumerate() {
+        tell(Preparing::Picturing, n.min(due), due);
+        let shots = match n < MOST_PICTURED {
+            true => keeping.shots(&served, page).await?,
+            false => Vec::new(),
+        };
+        pages.push(ChangedPage { page: page.clone(), shots });
+    }
+    let report = report(&folder, &before, outcome, library.left, pages, &files)?;
+    let change = keeping.change(&folder, files, &pictures).await?;
+    Ok(Prepared {
+        report,
+        change: serde_json::to_value(change).expect("plain values"),
+        bytes: keeping.bytes,
+    })
+}
+
+/// The pictures that new files were made of, by the paths of those.
+fn pictures_of(outcome: &Outcome) -> BTreeMap<String, Uuid> {
+    let files = outcome.changed.iter().flat_map(|place| {
+        let picture = place.picture;
+        place.files.iter().filter_map(move |(path, _, _)| Some((path.clone(), picture?)))
+    });
+    files.collect()
+}
+
+/// Keeps bytes that a publication speaks of.
+struct Keeping<'a> {
+    site: &'a SiteServices,
+    bytes: BTreeMap<BlobHash, Option<Uuid>>,
+}
+
+impl Keeping<'_> {
+    async fn put(&mut self, bytes: Vec<u8>, picture: Option<Uuid>) -> Result<String, StoreError> {
+        let hash = self.site.store.blobs().put(bytes.into()).await?;
+        let text = hash.as_str().to_owned();
+        let known = self.bytes.entry(hash).or_default();
+        *known = known.or(picture);
+        Ok(text)
+    }
+
+    /// What a page looks like before and after; nothing where it cannot be opened any more.
+    async fn shots(
+        &mut self,
+        served: &ServedSite,
+        page: &str,
+    ) -> Result<Vec<PageShots>, PublicationError> {
+        let Ok(shots) = served.shots(page).await else { return Ok(Vec::new()) };
+        let mut kept = Vec::new();
+        for shot in shots {
+            let before = self.put(shot.before, None).await?;
+            let after = self.put(shot.after, None).await?;
+            kept.push(PageShots { width: shot.width, before, after });
+        }
+        Ok(kept)
+    }
+
+    /// The change that writes `files`, whose bytes and those of what is there are kept.
+    async fn change(
+        &mut self,
+        folder: &SiteFolder,
+        files: Vec<NewFile>,
+        pictures: &BTreeMap<String, Uuid>,
+    ) -> Result<SiteChange, PublicationError> {
+        let made: BTreeMap<String, Uuid> = files
+            .iter()
+            .filter_map(|file| Some((hash_of(&file.bytes), *pictures.get(&file.path)?)))
+            .collect();
+        let folder = folder.clone();
+        let blocking = tokio::task::spawn_blocking(move || {
+            let kept = std::sync::Mutex::new(Vec::new());
+            let change = SiteChange::new(&folder, files, &|_, bytes| {
+                kept.lock().expect("no panic holds the lock").push(bytes.to_vec());
+                Ok(())
+            })?;
+            let kept = kept.into_inner().expect("no panic holds the lock");
+            Ok::<_, PublicationError>((change, kept))
+        });
+        let (change, kept) = blocking.await??;
+        for bytes in kept {
+            let picture = made.get(&hash_of(&bytes)).copied();
+            self.put(bytes, picture).await?;
+        }
+        Ok(change)
+    }
+}
+
+fn report(
+    folder: &SiteFolder,
+    before: &MeasuredSite,
+    outcome: Outcome,
+    left: Vec<LeftPlace>,
+    pages: Vec<ChangedPage>,
+    files: &[NewFile],
+) -> Result<PublicationReport, PublicationError> {
+    let mut changes = Vec::new();
+    for file in files {
+        let there = folder.read(&file.path).map_err(crate::publishing::SiteError::from)?;
+        if there.as_ref() == Some(&file.bytes) {
+            continue;
+        }
+        changes.push(FileChange {
+            path: file.path.clone(),
+            kind: file.kind,
+            before: there.map(|there| Bytes::of(&there)),
+            after: Bytes::of(&file.bytes),
+        });
+    }
+    changes.sort_by(|a, b| (a.kind, &a.path).cmp(&(b.kind, &b.path)));
+    let mut left: Vec<PlaceLeft> = outcome.left.iter().chain(&left).map(place_left).collect();
+    left.sort_by(|a, b| {
+        (!a.is_failure, &a.page, &a.selector).cmp(&(!b.is_failure, &b.page, &b.selector))
+    });
+    let weights = outcome.weights.into_iter().map(|weight| PageWeight {
+        page: weight.page,
+        width: weight.width,
+        density: weight.density,
+        before: weight.before,
+        after: weight.after,
+    });
+    let unmeasured = before
+        .unmeasured
+        .iter()
+        .map(|(page, reason)| PageTrouble { page: page.clone(), reason: reason.clone() });
+    Ok(PublicationReport {
+        files: changes,
+        places: outcome.changed.into_iter().filter_map(place_change).collect(),
+        left,
+        weights: weights.collect(),
+        unmeasured: unmeasured.collect(),
+        pages,
+        unused: outcome.unused.into_iter().collect(),
+    })
+}
+
+fn place_left(left: &LeftPlace) -> PlaceLeft {
+    PlaceLeft {
+        page: left.page.clone(),
+        selector: left.selector.clone(),
+        reason: left.reason.name().to_owned(),
+        words: left.reason.words(),
+        is_failure: left.reason.is_failure(),
+    }
+}
+
+fn place_change(place: ChangedPlace) -> Option<PlaceChange> {
+    Some(PlaceChange {
+        picture: place.picture?,
+        page: place.page,
+        selector: place.selector,
+        slot: place.slot,
+        source: place.source,
+        files: place.files.len(),
+        before: place.weight.0,
+        after: place.weight.1,
+        is_single: place.is_single,
+        is_as_promised: place.is_as_promised,
+    })
+}
