@@ -31,6 +31,10 @@ const RunsPage = lazy(() => import("./runs/RunsPage").then(({ RunsPage }) => ({ 
 const RunPage = lazy(() => import("./runs/RunPage").then(({ RunPage }) => ({ default: RunPage })));
 const CheckPage = lazy(() => import("./runs/CheckPage").then(({ CheckPage }) => ({ default: CheckPage })));
 const ComparePage = lazy(() => import("./runs/ComparePage").then(({ ComparePage }) => ({ default: ComparePage })));
+const PublishPage = lazy(() => import("./publish/PublishPage").then(({ PublishPage }) => ({ default: PublishPage })));
+const PublicationPage = lazy(() =>
+  import("./publish/PublicationPage").then(({ PublicationPage }) => ({ default: PublicationPage })),
+);
 const RunStrip = lazy(() => import("./ui/RunStrip").then(({ RunStrip }) => ({ default: RunStrip })));
 const NewRunPage = lazy(() => import("./runs/NewRunPage").then(({ NewRunPage }) => ({ default: NewRunPage })));
 const SiteSheet = lazy(() => import("./sites/SiteSheet").then(({ SiteSheet }) => ({ default: SiteSheet })));
@@ -67,6 +71,7 @@ export function App({ mode, onMode }: { mode: Mode; onMode: (mode: Mode) => void
     else if (goes && event.key === "l") void navigate(lastAddress("/library"));
     else if (goes && event.key === "b") void navigate(bench);
     else if (goes && event.key === "r") void navigate("/runs");
+    else if (goes && event.key === "p") void navigate("/publish");
     else if (event.key === "?") setKeysOpen((open) => !open);
     else if (event.key === "a") setArrivalsOpen((open) => !open);
     else if (event.key === "/") {
@@ -129,6 +134,7 @@ export function App({ mode, onMode }: { mode: Mode; onMode: (mode: Mode) => void
           <NavLink to={lastAddress("/library")}>Library</NavLink>
           <NavLink to={bench}>Bench</NavLink>
           <NavLink to="/runs">Runs</NavLink>
+          <NavLink to="/publish">Publish</NavLink>
         </nav>
         <ErrorBoundary at={pathname}>
           <Suspense fallback={<Waiting words="Opening…" />}>
@@ -146,6 +152,8 @@ export function App({ mode, onMode }: { mode: Mode; onMode: (mode: Mode) => void
               <Route path="/runs/:id" element={<RunPage />} />
               <Route path="/runs/:id/check" element={<CheckPage />} />
               <Route path="/runs/:id/against/:other" element={<ComparePage />} />
+              <Route path="/publish" element={<PublishPage />} />
+              <Route path="/publish/:id" element={<PublicationPage />} />
               <Route path="*" element={<Nowhere />} />
             </Routes>
           </Suspense>

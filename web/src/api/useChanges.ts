@@ -9,21 +9,34 @@ const shows: Record<string, string[]> = {
   variants: ["picture", "picture-page", "set", "tally", "bench"],
   trials: ["proof"],
   steps: ["bench", "step", "picture"],
-  jobs: ["jobs", "measuring", "set", "runs", "open-runs"],
-  layouts: ["layouts", "measuring", "picture-page", "framings", "bench", "set", "proof", "tally"],
+  jobs: ["jobs", "measuring", "set", "runs", "open-runs", "publications"],
+  layouts: ["publications", "layouts", "measuring", "picture-page", "framings", "bench", "set", "proof", "tally"],
   rules: ["rule", "decision", "set", "proof"],
   site: ["site", "sites", "layouts", "set"],
   shelves: ["shelves", "pictures"],
   presets: ["finishes"],
   alike: ["alike"],
   runs: ["runs", "run-items", "run-checks", "open-runs"],
-  folder: ["site-folder"],
+  publications: ["publications", "changed-since", "publication-file"],
+  folder: ["site-folder", "changed-since", "publication-file"],
 };
 
 /** Queries of one picture or run, whose second word is its id: another one's change is none of theirs. */
-const ofOne = ["picture", "picture-page", "bench", "set", "proof", "runs", "run-items", "run-checks"];
+const ofOne = [
+  "picture",
+  "picture-page",
+  "bench",
+  "set",
+  "proof",
+  "runs",
+  "run-items",
+  "run-checks",
+  "publications",
+  "changed-since",
+  "publication-file",
+];
 /** The kinds whose ids are those of pictures or runs. */
-const toldByOne = ["pictures", "variants", "trials", "steps", "runs"];
+const toldByOne = ["pictures", "variants", "trials", "steps", "runs", "publications"];
 
 /** Whether a query shows what changed; `ids` are missing where many rows did. */
 export function concerns(query: Pick<Query, "queryKey">, kind: string, ids: string[] | undefined) {

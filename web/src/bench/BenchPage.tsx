@@ -10,6 +10,7 @@ import { Tally } from "../ui/Tally";
 import { WaitingRows } from "../ui/Waiting";
 import { useAddress } from "../ui/useAddress";
 import { isTyping } from "../ui/useKey";
+import { usePublishKey } from "../ui/usePublishKey";
 import { useTitle } from "../ui/useTitle";
 import "./bench.css";
 import { EncodeStep } from "./EncodeStep";
@@ -111,6 +112,8 @@ function Bench({ picture, bench }: { picture: Picture; bench: BenchBody }) {
     else if (unsaved) save.mutate(on.over, { onError: ask });
   };
   useSaveKey(saveNow);
+  const publishes = `/publish?picture=${picture.id}`;
+  usePublishKey(publishes);
   const more = [
     {
       key: "where",
@@ -118,6 +121,10 @@ function Bench({ picture, bench }: { picture: Picture; bench: BenchBody }) {
       onClick: () => {
         setSheet("save");
       },
+    },
+    {
+      key: "publish",
+      label: <Link to={publishes}>Publish wherever it is shown…</Link>,
     },
     {
       key: "beside",

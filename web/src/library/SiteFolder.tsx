@@ -20,7 +20,7 @@ export function SiteFolder() {
       )}
       {path && (
         <span className="soft">
-          Watched, and never written to: <code>{path}</code>
+          Watched; only a publication writes to it: <code>{path}</code>
         </span>
       )}
       {problem && (

@@ -6,6 +6,7 @@ import { nameOf } from "../ui/runWords";
 import { Tally } from "../ui/Tally";
 import { useTitle } from "../ui/useTitle";
 import { WaitingRows } from "../ui/Waiting";
+import "../ui/tables.css";
 import "./runs.css";
 import { useComparison, useRun } from "./useRuns";
 
@@ -37,8 +38,8 @@ export function ComparePage() {
             </div>
           )}
           {comparison.data && comparison.data.sets > 0 && (
-            <div className="run-items">
-              <table className="run-table">
+            <div className="done-rows">
+              <table className="done-table">
                 <thead>
                   <tr>
                     <th scope="col">Picture</th>

@@ -1,7 +1,9 @@
 import { Button } from "antd";
+import { Link } from "react-router";
 import type { Run } from "../api/client";
 import type { useActOnRun } from "../api/useOpenRuns";
 import { allOf, nameOf, progressOf } from "../ui/runWords";
+import { usePublishKey } from "../ui/usePublishKey";
 import { standOf } from "./words";
 
 interface Props {
@@ -14,6 +16,8 @@ interface Props {
 /** How far a run is, and what can be done with it. */
 export function RunBar({ run, act, taking, onTakeBack }: Props) {
   const all = allOf(run);
+  const publishes = `/publish?run=${run.id}&name=${encodeURIComponent(nameOf(run))}`;
+  usePublishKey(publishes);
   const isOpen = run.state === "running" || run.state === "paused";
   return (
     <div className="bar">
@@ -26,6 +30,7 @@ export function RunBar({ run, act, taking, onTakeBack }: Props) {
       {isOpen && <progress max={all} value={all - run.waiting} aria-label="Sets of files that had their turn" />}
       <span className="soft">{progressOf(run)}</span>
       <span className="gap" />
+      {!isOpen && run.done + run.skipped > 0 && <Link to={publishes}>Publish…</Link>}
       {run.state === "running" && !run.stopped && (
         <Button
           loading={act.isPending}

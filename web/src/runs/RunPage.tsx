@@ -14,6 +14,7 @@ import { moment } from "../ui/figures";
 import { ItemRow } from "./ItemRow";
 import { RunBar } from "./RunBar";
 import { RunTally } from "./RunTally";
+import "../ui/tables.css";
 import "./runs.css";
 import { useMakeAgain, useRun, useRunItems, useTakeRunBack } from "./useRuns";
 import { CompareWith } from "./CompareWith";
@@ -68,7 +69,7 @@ export function RunPage() {
           {run.error && <ProblemNote error={run.error} again={() => void run.refetch()} />}
           {error && <ProblemNote error={error} again={() => void items.refetch()} />}
           {run.data && (
-            <div className="bar run-views">
+            <div className="bar done-views">
               <Segmented<Shown>
                 aria-label="Which results"
                 value={shown}
@@ -89,8 +90,8 @@ export function RunPage() {
           )}
           {items.isPending && <WaitingRows rows={10} />}
           {items.data && (
-            <div className="run-items">
-              <table className="run-table" ref={table}>
+            <div className="done-rows">
+              <table className="done-table" ref={table}>
                 <thead>
                   <tr>
                     <th scope="col" colSpan={2}>
@@ -184,7 +185,7 @@ function RunNotes({ run }: { run: Run }) {
           <span>{run.held}</span>
         </div>
       )}
-      <p className="run-facts soft">
+      <p className="done-facts soft">
         Started {run.started_words}, {moment(run.created_at)}
         {run.ended_at && `; ended ${moment(run.ended_at)}`}
         {`; ${run.forecast.rule}`}

@@ -7,6 +7,7 @@ import { ProblemNote } from "../ui/ProblemNote";
 import { Tally } from "../ui/Tally";
 import { useTitle } from "../ui/useTitle";
 import { WaitingRows } from "../ui/Waiting";
+import "../ui/tables.css";
 import "./runs.css";
 import { useRuns } from "./useRuns";
 import { nameOf } from "../ui/runWords";
@@ -53,7 +54,7 @@ export function RunsPage() {
             </div>
           )}
           {runs.data && runs.data.length > 0 && (
-            <table className="run-table">
+            <table className="done-table">
               <thead>
                 <tr>
                   <th scope="col">Run</th>

@@ -9,6 +9,8 @@ const KEYS: [string[], string][] = [
   [["G", "then", "L"], "Go to the library"],
   [["G", "then", "B"], "Go back to the bench"],
   [["G", "then", "R"], "Go to the runs"],
+  [["G", "then", "P"], "Go to what is published"],
+  [["P"], "Bench and runs: what it would change on the site"],
   [["↑", "↓"], "Move in the library"],
   [["Space"], "Select or leave the row; with Shift, all rows up to it"],
   [["Alt", "↑ ↓"], "Move the row to another place in its collection"],
