@@ -251,6 +251,14 @@ impl Application {
         self.answer(path, crate::http::client().put(self.url(path)), body).await
     }
 
+    /// What the API answers to a change of what is at `path`.
+    ///
+    /// # Panics
+    /// Where it refuses.
+    pub async fn change(&self, path: &str, body: &serde_json::Value) -> serde_json::Value {
+        self.answer(path, crate::http::client().patch(self.url(path)), body).await
+    }
+
     async fn answer(
         &self,
         path: &str,

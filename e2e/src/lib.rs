@@ -2,6 +2,7 @@
 
 pub mod application;
 pub mod browser;
+pub mod files;
 pub mod hands;
 pub mod http;
 pub mod small_disk;

@@ -3,13 +3,14 @@
 
 use std::collections::BTreeMap;
 use std::fs;
-use std::os::unix::fs::{MetadataExt, PermissionsExt};
+use std::os::unix::fs::PermissionsExt;
 use std::path::{Path, PathBuf};
 use std::process::{Command, Output};
 
 use brisk_margin_core::format::Format;
 use brisk_margin_e2e::application::{program, workspace};
 use brisk_margin_e2e::browser::Browser;
+use brisk_margin_e2e::files::seen;
 use brisk_margin_e2e::web_host::serve;
 use brisk_margin_site::host::{self, Faults};
 use brisk_margin_testing::pictures::{encoded, spots};
@@ -112,22 +113,6 @@ impl Applied {
     fn code(&self) -> i32 {
         self.0.status.code().unwrap()
     }
-}
-
-/// Path, hash of bytes, mode and time of every file.
-fn seen(folder: &Path) -> BTreeMap<PathBuf, (Vec<u8>, u32, i64, i64)> {
-    let mut all = BTreeMap::new();
-    for entry in fs::read_dir(folder).unwrap() {
-        let path = entry.unwrap().path();
-        if path.is_dir() {
-            all.extend(seen(&path));
-        } else {
-            let found = fs::metadata(&path).unwrap();
-            let bytes = fs::read(&path).unwrap();
-            all.insert(path, (bytes, found.mode(), found.mtime(), found.mtime_nsec()));
-        }
-    }
-    all
 }
 
 /// The boxes of all elements but those that only offer files, at a phone's and a desktop's width, as a

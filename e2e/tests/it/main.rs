@@ -13,6 +13,7 @@ mod library;
 mod measure_command;
 mod measuring;
 mod places;
+mod publish;
 mod responsive;
 mod run_command;
 mod run_faults;

@@ -110,7 +110,7 @@ async fn a_run_is_forecast_paused_checked_refused_and_repeated_for_nothing() {
     browser
         .until(
             "both are listed",
-            "return document.querySelectorAll('.run-table tbody tr').length === 2",
+            "return document.querySelectorAll('.done-table tbody tr').length === 2",
         )
         .await;
     assert_eq!(browser.complaints().await, [""; 0]);

@@ -1,0 +1,191 @@
+//! From made files to a lighter live site, and back to the byte: previewed, published, changed by somebody
+//! else, taken back.
+
+use std::fs;
+use std::path::Path;
+use std::time::Duration;
+
+use brisk_margin_core::format::Format;
+use brisk_margin_e2e::application::{Application, Home};
+use brisk_margin_e2e::browser::{Browser, shows};
+use brisk_margin_e2e::files::seen;
+use brisk_margin_e2e::web_host::serve;
+use brisk_margin_site::host::{self, Faults};
+use brisk_margin_testing::pictures::{encoded, spots};
+use serde_json::json;
+
+const STATE: &str = "document.querySelector('[data-testid=publication-state]')?.textContent";
+
+const STYLES: &str =
+    "body{margin:0} .top{height:220px;background:#223 url('img/sky.jpg') center/cover}
+.row{display:flex;gap:8px} .row img{width:50%;height:180px;object-fit:cover}";
+
+const INDEX: &str = "<!doctype html><html lang=en><head><title>Walks</title><meta name=viewport content='width=device-width'>
+<link rel=icon href='data:,'><link rel=stylesheet href=site.css></head><body><div class=top></div>
+<h1>Walks</h1><div class=row><img src=img/dome.jpg alt=''><img src='img/hall.jpg' alt='The hall'></div>
+<p><a href=hall.html>The hall</a></p></body></html>\n";
+
+const HALL: &str = "<!doctype html><html lang=en><head><title>The hall</title><meta name=viewport content='width=device-width'>
+<link rel=icon href='data:,'><link rel=stylesheet href=site.css></head><body><div class=top></div>
+<h1>The hall</h1><img src='img/hall.jpg' alt='The hall' width=600 height=400 style='max-width:100%;height:auto'></body></html>\n";
+
+fn write_site(folder: &Path) {
+    fs::create_dir_all(folder.join("img")).unwrap();
+    for (n, name) in ["sky", "dome", "hall"].into_iter().enumerate() {
+        let picture = encoded(&spots(n as u32, 1_400, 940), Format::Jpeg, 96);
+        fs::write(folder.join("img").join(format!("{name}.jpg")), picture).unwrap();
+    }
+    for (name, text) in [("site.css", STYLES), ("index.html", INDEX), ("hall.html", HALL)] {
+        fs::write(folder.join(name), text).unwrap();
+    }
+}
+
+/// A site with all its pictures in the library, measured, and every file made.
+async fn made(folder: &Path) -> (Home, Application, String) {
+    write_site(folder);
+    let site = serve(host::router(folder, Faults::default())).await;
+    let home = Home::empty().await;
+    let application = home.serve();
+    let address = format!("{site}/index.html");
+    let widths = json!([{"width": 390}, {"width": 1280}]);
+    let folder_path = folder.to_str().unwrap();
+    let settings = json!({"folder": folder_path, "address": address, "widths": widths});
+    application.change("/api/site", &settings).await;
+    let measured = json!({"address": address, "whole_site": true});
+    application.post("/api/measurements", &measured).await;
+    application.until_measured().await;
+    let mut described = serde_json::Map::new();
+    for name in ["sky", "dome", "hall"] {
+        let bytes = fs::read(folder.join(format!("img/{name}.jpg"))).unwrap();
+        let picture = application.upload(&format!("{name}.jpg"), bytes).await;
+        described.insert(picture, json!({"alt": format!("A view of the {name}")}));
+    }
+    application.change("/api/pictures", &json!({"pictures": described})).await;
+    application
+        .put("/api/output-rules", &json!({"formats": ["webp", "jpeg"], "densities": [1, 2]}))
+        .await;
+    application.until_all_is_done(3).await;
+    let run = json!({"which": {"filter": {}}});
+    let run = application.post("/api/runs", &run).await["id"].as_str().unwrap().to_owned();
+    while application.json(&format!("/api/runs/{run}")).await["state"] != "done" {
+        tokio::time::sleep(Duration::from_millis(50)).await;
+    }
+    (home, application, site)
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn what_was_made_goes_to_the_site_after_a_preview_and_all_of_it_comes_back() {
+    let folder = tempfile::tempdir().unwrap();
+    let (_home, application, site) = made(folder.path()).await;
+    let before = seen(folder.path());
+
+    let downloads = tempfile::tempdir().unwrap();
+    let browser = Browser::open(1280, 800, downloads.path()).await;
+    browser.client.goto(&application.url("/library")).await.unwrap();
+    browser.find(".grid-row").await;
+    browser.find("body").await.send_keys("gp").await.unwrap();
+    browser.until("what is ready is told", &shows("5 places ready to publish")).await;
+    browser.labelled("Prepare").await.click().await.unwrap();
+    let at = |state: &str| format!("return {STATE} === '{state}'");
+    browser
+        .until_within(Duration::from_secs(120), "it can be published", &at("ready to publish"))
+        .await;
+    assert_eq!(seen(folder.path()), before, "nothing is written before");
+
+    // Each page as it was and as it would be, and its lines.
+    let pictured = "const shots = [...document.querySelectorAll('.page-shots img')];
+        return shots.length === 2 && shots.every((one) => one.complete && one.naturalWidth === 390)";
+    browser.until("both pages are pictured", pictured).await;
+    browser.segment("1280 px").await;
+    browser.until("at another width", &pictured.replace("390", "1280")).await;
+    browser.segment("Lines").await;
+    let added = "return [...document.querySelectorAll('.lines [data-kind=added]')]
+        .some((line) => line.textContent.includes('variants/hall'))";
+    browser.until("a line names a new file", added).await;
+    let described = "return [...document.querySelectorAll('.lines [data-kind=added]')]
+        .some((line) => line.textContent.includes('A view of the dome'))";
+    browser.find("body").await.send_keys("n").await.unwrap();
+    browser.until("a picture without a text gets its own", described).await;
+    assert!(!browser.text().await.contains("A view of the hall"), "what the page says stays");
+    browser.segment("Places 5").await;
+    let promised = "return [...document.querySelectorAll('.done-table tbody tr')]
+        .filter((row) => row.textContent.includes('loads what it should')).length === 5";
+    browser.until("each loads what it should", promised).await;
+
+    browser.labelled("Publish now").await.click().await.unwrap();
+    browser.until("it is published", &at("published")).await;
+    browser.until("the tally says so", &shows("5 places changed: 2 pages, 1 style sheet")).await;
+    let visitor = Browser::open(390, 800, downloads.path()).await;
+    visitor.client.goto(&format!("{site}/index.html")).await.unwrap();
+    let loaded = "return [...document.images].every((one) => one.complete && one.naturalWidth > 0
+        && one.currentSrc.includes('/variants/') && one.currentSrc.endsWith('.webp'))";
+    visitor.until("a visitor gets the new files", loaded).await;
+    visitor.close().await;
+
+    // The site is measured again, and the library knows its pictures on it.
+    application.until_measured().await;
+    application.until_all_is_done(3).await;
+    let list = application.json("/api/publications").await;
+    assert_eq!((&list["shown"], &list["ready"]), (&json!(5), &json!(0)), "{list:#}");
+
+    // Somebody changes a page: that is told, and theirs stays.
+    let page = folder.path().join("hall.html");
+    let theirs = fs::read_to_string(&page).unwrap() + "<!-- closed on Monday -->\n";
+    fs::write(&page, &theirs).unwrap();
+    browser.client.refresh().await.unwrap();
+    browser.until("that is told", &shows("Changed since by somebody else")).await;
+    browser.find("body").await.send_keys("u").await.unwrap();
+    browser.until("it is taken back but for that", &at("partly taken back")).await;
+    assert_eq!(fs::read_to_string(&page).unwrap(), theirs);
+    assert_eq!(fs::read_to_string(folder.path().join("index.html")).unwrap(), INDEX);
+    browser.client.goto(&format!("{site}/hall.html")).await.unwrap();
+    let whole = "return [...document.images].every((one) => one.complete && one.naturalWidth > 0)";
+    browser.until("their page has its pictures still", whole).await;
+    browser.client.back().await.unwrap();
+    browser.labelled("Take back theirs, too").await.click().await.unwrap();
+    browser.until("all of it is taken back", &at("taken back")).await;
+    assert!(seen(folder.path()) == before, "every file is as it was, with mode and time");
+    assert_eq!(browser.complaints().await, [""; 0]);
+    browser.close().await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_picture_is_replaced_wherever_it_is_shown_and_published_again_for_nothing() {
+    let folder = tempfile::tempdir().unwrap();
+    let (_home, application, _) = made(folder.path()).await;
+    let list = application.json("/api/pictures").await;
+    let pictures = list["pictures"].as_array().unwrap();
+    let hall = pictures.iter().find(|picture| picture["name"] == "hall.jpg").unwrap()["id"].clone();
+    let published = async |wish: serde_json::Value| {
+        let begun = application.post("/api/publications", &wish).await;
+        let at = format!("/api/publications/{}", begun["id"].as_str().unwrap());
+        let until = async |state: &str| loop {
+            let told = application.json(&at).await;
+            if told["state"] == state {
+                return told;
+            }
+            assert!(told["reason"].is_null(), "{told:#}");
+            tokio::time::sleep(Duration::from_millis(50)).await;
+        };
+        until("ready").await;
+        application.post(&format!("{at}/publish"), &json!({})).await;
+        until("published").await
+    };
+    let told = published(json!({"pictures": [hall], "folder": "media/made"})).await;
+    let places = told["report"]["places"].as_array().unwrap();
+    let mut pages: Vec<&str> = places.iter().map(|place| place["page"].as_str().unwrap()).collect();
+    pages.sort_unstable();
+    assert_eq!(pages, ["hall.html", "index.html"], "on both pages that show it, and nothing else");
+    assert_eq!(told["sums"]["left"], 0);
+    let index = fs::read_to_string(folder.path().join("index.html")).unwrap();
+    assert!(index.contains("media/made/") && index.contains("src=img/dome.jpg"), "{index}");
+
+    // The same again finds that it is there.
+    application.until_measured().await;
+    application.until_all_is_done(3).await;
+    let again = published(json!({"pictures": [hall], "folder": "media/made"})).await;
+    let left = again["report"]["left"].as_array().unwrap();
+    assert!(left.iter().all(|left| left["reason"] == "applied"), "{left:#?}");
+    assert_eq!(again["sums"]["places"], 0);
+    assert_eq!(fs::read_to_string(folder.path().join("index.html")).unwrap(), index);
+}
