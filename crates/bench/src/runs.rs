@@ -20,7 +20,7 @@ use brisk_margin_core::place_kind::PlaceKind;
 use brisk_margin_core::rule::OutputRule;
 use brisk_margin_core::run::forecast::error_of;
 use brisk_margin_core::run::limits::RunLimits;
-use brisk_margin_core::run::{RunState, StartedBy};
+use brisk_margin_core::run::{ResultOrder, RunState, StartedBy};
 use brisk_margin_core::slot::Slot;
 use brisk_margin_core::slot_shape::Fit;
 use brisk_margin_core::units::{Bytes, Density};
@@ -207,7 +207,7 @@ pub async fn rows(home: Home, rows: u32) -> Result<(), Failure> {
     })
     .await?;
     often("its first 500 results", async || {
-        app.store.run_items(id, ItemsShown::All, 0, 500).await?;
+        app.store.run_items(id, ItemsShown::All, ResultOrder::Score, 0, 500).await?;
         Ok(())
     })
     .await?;

@@ -14,11 +14,11 @@ import { moment } from "../ui/figures";
 import { ItemRow } from "./ItemRow";
 import { RunBar } from "./RunBar";
 import { RunTally } from "./RunTally";
-import "../ui/tables.css";
 import "./runs.css";
-import { useMakeAgain, useRun, useRunItems, useTakeRunBack } from "./useRuns";
+import { useMakeAgain, useRun, useRunItems, useTakeRunBack, type ResultOrder } from "./useRuns";
 import { CompareWith } from "./CompareWith";
 import { errorWords, limitWords, takenBackWords } from "./words";
+import { DoneTable } from "../ui/DoneTable";
 
 type Shown = RunItem["state"] | "all";
 
@@ -28,7 +28,8 @@ export function RunPage() {
   const [address, change] = useAddress();
   const shown = (address.get("state") ?? "all") as Shown;
   const run = useRun(id);
-  const items = useRunItems(id, shown === "all" ? undefined : shown);
+  const order: ResultOrder = address.get("order") === "saving" ? "saving" : "score";
+  const items = useRunItems(id, shown === "all" ? undefined : shown, order);
   const back = useTakeRunBack(id);
   const again = useMakeAgain(id);
   const act = useActOnRun(id);
@@ -78,6 +79,17 @@ export function RunPage() {
                   change({ state: state === "all" ? undefined : state });
                 }}
               />
+              <Segmented<ResultOrder>
+                aria-label="Which come first"
+                value={order}
+                options={[
+                  { value: "score", label: "Lowest scores first" },
+                  { value: "saving", label: "Largest savings first" },
+                ]}
+                onChange={(order) => {
+                  change({ order: order === "score" ? undefined : order });
+                }}
+              />
               <span className="gap" />
               <CompareWith run={run.data} />
               <a href={`${siteApi}/runs/${id}/results.csv`} download>
@@ -91,48 +103,37 @@ export function RunPage() {
           {items.isPending && <WaitingRows rows={10} />}
           {items.data && (
             <div className="done-rows">
-              <table className="done-table" ref={table}>
-                <thead>
-                  <tr>
-                    <th scope="col" colSpan={2}>
-                      Picture
-                    </th>
-                    <th scope="col">Slot</th>
-                    <th scope="col" className="right">
-                      Lowest score
-                    </th>
-                    <th scope="col" className="right">
-                      Files
-                    </th>
-                    <th scope="col" className="right">
-                      Today → after
-                    </th>
-                    <th scope="col">Result</th>
-                    <th scope="col">
-                      <span className="unseen">Take back or make again</span>
-                    </th>
-                  </tr>
-                </thead>
-                <tbody>
-                  {items.data.map((item) => (
-                    <ItemRow
-                      key={item.place}
-                      item={item}
-                      busy={busy}
-                      onTakeBack={() => {
-                        takeBack([item.place]);
-                      }}
-                      onAgain={() => {
-                        again.mutate([item.place]);
-                      }}
-                    />
-                  ))}
-                </tbody>
-              </table>
+              <DoneTable
+                ref={table}
+                columns={[
+                  { unseen: "Thumbnail" },
+                  "Picture",
+                  "Slot",
+                  { figures: "Lowest score" },
+                  { figures: "Files" },
+                  { figures: "Today → after" },
+                  "Result",
+                  { unseen: "Take back or make again" },
+                ]}
+              >
+                {items.data.map((item) => (
+                  <ItemRow
+                    key={item.place}
+                    item={item}
+                    busy={busy}
+                    onTakeBack={() => {
+                      takeBack([item.place]);
+                    }}
+                    onAgain={() => {
+                      again.mutate([item.place]);
+                    }}
+                  />
+                ))}
+              </DoneTable>
               {all !== undefined && items.data.length < all && (
                 <p className="soft">
                   {items.data.length.toLocaleString("en")} of {all.toLocaleString("en")} are listed: those that failed,
-                  and those with the lowest scores. The tables hold all.
+                  and those {order === "score" ? "with the lowest scores" : "that save most"}. The tables hold all.
                 </p>
               )}
             </div>

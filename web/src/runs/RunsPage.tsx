@@ -1,5 +1,6 @@
 import { Link } from "react-router";
 import { Bytes } from "../ui/Bytes";
+import { DoneTable } from "../ui/DoneTable";
 import { useSite } from "../api/useSite";
 import { count, moment } from "../ui/figures";
 import { timeOf } from "../ui/times";
@@ -7,7 +8,6 @@ import { ProblemNote } from "../ui/ProblemNote";
 import { Tally } from "../ui/Tally";
 import { useTitle } from "../ui/useTitle";
 import { WaitingRows } from "../ui/Waiting";
-import "../ui/tables.css";
 import "./runs.css";
 import { useRuns } from "./useRuns";
 import { nameOf } from "../ui/runWords";
@@ -54,55 +54,44 @@ export function RunsPage() {
             </div>
           )}
           {runs.data && runs.data.length > 0 && (
-            <table className="done-table">
-              <thead>
-                <tr>
-                  <th scope="col">Run</th>
-                  <th scope="col">Started</th>
-                  <th scope="col">State</th>
-                  <th scope="col" className="right">
-                    Made
-                  </th>
-                  <th scope="col" className="right">
-                    Skipped
-                  </th>
-                  <th scope="col" className="right">
-                    Failed
-                  </th>
-                  <th scope="col" className="right">
-                    Today → after
-                  </th>
+            <DoneTable
+              columns={[
+                "Run",
+                "Started",
+                "State",
+                { figures: "Made" },
+                { figures: "Skipped" },
+                { figures: "Failed" },
+                { figures: "Today → after" },
+              ]}
+            >
+              {runs.data.map((run) => (
+                <tr key={run.id}>
+                  <td>
+                    <Link to={`/runs/${run.id}`}>
+                      <bdi>{nameOf(run)}</bdi>
+                    </Link>
+                  </td>
+                  <td>
+                    <span className="figure">{moment(run.created_at)}</span>{" "}
+                    <span className="soft">{run.started_words}</span>
+                  </td>
+                  <td>{standOf(run)}</td>
+                  <td className="right figure">{run.done.toLocaleString("en")}</td>
+                  <td className="right figure">{run.skipped.toLocaleString("en")}</td>
+                  <td className="right figure">{run.failed.toLocaleString("en")}</td>
+                  <td className="right">
+                    {run.done > 0 ? (
+                      <>
+                        <Bytes of={run.before} /> → <Bytes of={run.after} />
+                      </>
+                    ) : (
+                      "–"
+                    )}
+                  </td>
                 </tr>
-              </thead>
-              <tbody>
-                {runs.data.map((run) => (
-                  <tr key={run.id}>
-                    <td>
-                      <Link to={`/runs/${run.id}`}>
-                        <bdi>{nameOf(run)}</bdi>
-                      </Link>
-                    </td>
-                    <td>
-                      <span className="figure">{moment(run.created_at)}</span>{" "}
-                      <span className="soft">{run.started_words}</span>
-                    </td>
-                    <td>{standOf(run)}</td>
-                    <td className="right figure">{run.done.toLocaleString("en")}</td>
-                    <td className="right figure">{run.skipped.toLocaleString("en")}</td>
-                    <td className="right figure">{run.failed.toLocaleString("en")}</td>
-                    <td className="right">
-                      {run.done > 0 ? (
-                        <>
-                          <Bytes of={run.before} /> → <Bytes of={run.after} />
-                        </>
-                      ) : (
-                        "–"
-                      )}
-                    </td>
-                  </tr>
-                ))}
-              </tbody>
-            </table>
+              ))}
+            </DoneTable>
           )}
         </main>
       </div>

@@ -38,10 +38,12 @@ export function useRun(id: string) {
   });
 }
 
-export function useRunItems(id: string, state: RunItem["state"] | undefined) {
-  const params = { path: { id }, query: state ? { state } : {} };
+export type ResultOrder = "score" | "saving";
+
+export function useRunItems(id: string, state: RunItem["state"] | undefined, order: ResultOrder) {
+  const params = { path: { id }, query: state ? { state, order } : { order } };
   return useQuery({
-    queryKey: ["run-items", id, state],
+    queryKey: ["run-items", id, state, order],
     queryFn: async ({ signal }) => unwrap(await api.GET("/runs/{id}/items", { params, signal })),
     placeholderData: (previous) => previous,
   });

@@ -9,7 +9,7 @@ use axum::response::IntoResponse;
 use brisk_margin_core::budget::Saving;
 use brisk_margin_core::geometry::Size;
 use brisk_margin_core::grade::{Score, WorstSpot};
-use brisk_margin_core::run::ItemState;
+use brisk_margin_core::run::{ItemState, ResultOrder};
 use brisk_margin_core::units::Bytes;
 use brisk_margin_store::runs::items::{ItemsShown, RunItem};
 use brisk_margin_work::making::MakeError;
@@ -66,6 +66,10 @@ pub(crate) struct ItemsAsked {
     /// Only those in this state.
     #[param(inline)]
     state: Option<ItemState>,
+    /// In this order; those that failed come first.
+    #[serde(default)]
+    #[param(inline)]
+    order: ResultOrder,
     /// After so many.
     #[serde(default)]
     past: u64,
@@ -182,7 +186,7 @@ pub(crate) async fn run_items(
 ) -> Result<Json<Vec<RunItemBody>>, Problem> {
     find(&app, id).await?;
     let shown = asked.state.map_or(ItemsShown::All, ItemsShown::In);
-    let items = app.store.run_items(id, shown, asked.past, MOST_ITEMS).await?;
+    let items = app.store.run_items(id, shown, asked.order, asked.past, MOST_ITEMS).await?;
     let names = Names::of(&app, &items).await?;
     Ok(Json(items.into_iter().map(|item| names.body(item)).collect()))
 }
@@ -246,7 +250,10 @@ pub(crate) async fn results_as_json(
 async fn all_items(app: &App, id: Uuid) -> Result<Vec<RunItemBody>, Problem> {
     let mut all = Vec::new();
     loop {
-        let items = app.store.run_items(id, ItemsShown::All, all.len() as u64, ROWS).await?;
+        let items = app
+            .store
+            .run_items(id, ItemsShown::All, ResultOrder::Score, all.len() as u64, ROWS)
+            .await?;
         let is_last = (items.len() as u64) < ROWS;
         let names = Names::of(app, &items).await?;
         all.extend(items.into_iter().map(|item| names.body(item)));
@@ -267,7 +274,10 @@ pub(crate) async fn checks(
     Path(id): Path<Uuid>,
 ) -> Result<Json<Vec<CheckBody>>, Problem> {
     find(&app, id).await?;
-    let items = app.store.run_items(id, ItemsShown::Unchecked, 0, MOST_ON_SHEET).await?;
+    let items = app
+        .store
+        .run_items(id, ItemsShown::Unchecked, ResultOrder::Score, 0, MOST_ON_SHEET)
+        .await?;
     let names = Names::of(&app, &items).await?;
     let trials: Vec<Uuid> = items.iter().filter_map(|item| item.worst).collect();
     let trials: HashMap<Uuid, _> =

@@ -7,14 +7,14 @@ use brisk_margin_testing::pictures::{encoded, gradient_jpeg, spots};
 use serde_json::{Value, json};
 
 /// Three pictures: two that pages serve in a slot, and one that no slot shows.
-struct Library {
-    api: Api,
-    heavy: String,
-    light: String,
-    unused: String,
+pub struct Library {
+    pub api: Api,
+    pub heavy: String,
+    pub light: String,
+    pub unused: String,
 }
 
-async fn library() -> Library {
+pub async fn library() -> Library {
     let api = Api::start().await;
     let heavy = api.taken("heavy.jpg", &encoded(&spots(1, 900, 600), Format::Jpeg, 98)).await;
     let light = api.taken("light.jpg", &encoded(&spots(2, 800, 500), Format::Jpeg, 97)).await;
@@ -73,6 +73,10 @@ async fn a_run_is_forecast_made_once_and_taken_back() {
     assert!(made >= 4, "two formats at two densities: {made}");
     let told = items(&api, &run).await;
     assert!(told[0]["score"].as_f64() <= told[1]["score"].as_f64(), "the lowest score first");
+    let best = api.get(&format!("/api/runs/{run}/items?order=saving")).await.json();
+    let saved = |item: &Value| Some(item["before"].as_i64()? - item["after"].as_i64()?);
+    assert!(saved(&best[0]) > saved(&best[1]), "the largest saving first: {best:#}");
+    assert_eq!(saved(&best[2]), None, "what was skipped comes last");
     let skipped = told.iter().find(|item| item["picture"] == json!(unused)).unwrap();
     assert_eq!(skipped["reason"], "used in no slot");
 

@@ -46,6 +46,18 @@ impl RunState {
     }
 }
 
+/// In which order the results of a run are listed; those that failed come first.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "lowercase")]
+pub enum ResultOrder {
+    /// The lowest scores first: what the eye should check.
+    #[default]
+    Score,
+    /// The largest savings first: what it was worth.
+    Saving,
+}
+
 /// Where a picture of a run stands, for one of its slots.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]

@@ -1,7 +1,7 @@
 //! The items of runs: a picture in a slot each, and one for each picture that is skipped.
 
-use brisk_margin_core::run::ItemState;
 use brisk_margin_core::run::skip::SkipReason;
+use brisk_margin_core::run::{ItemState, ResultOrder};
 use brisk_margin_core::units::Bytes;
 use sea_orm::{ConnectionTrait, FromQueryResult, Statement};
 use uuid::Uuid;
@@ -107,8 +107,7 @@ pub struct DoneItem {
 /// Which items of a run are listed.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum ItemsShown {
-    /// All of them: those that failed, then those with the lowest scores, then the others in their
-    /// order.
+    /// All of them: those that failed, then the others in their order.
     All,
     /// Those in a state.
     In(ItemState),
@@ -230,6 +229,7 @@ impl Store {
         &self,
         id: Uuid,
         shown: ItemsShown,
+        order: ResultOrder,
         past: u64,
         most: u64,
     ) -> Result<Vec<RunItem>, StoreError> {
@@ -238,9 +238,13 @@ impl Store {
             ItemsShown::In(state) => format!("AND state = '{}'", state.name()),
             ItemsShown::Unchecked => format!("AND {UNCHECKED}"),
         };
+        let order = match order {
+            ResultOrder::Score => "score NULLS LAST",
+            ResultOrder::Saving => "before - after DESC NULLS LAST",
+        };
         let sql = format!(
             "SELECT {COLUMNS} FROM run_items WHERE run_id = $1 {which}
-             ORDER BY state <> 'failed', score NULLS LAST, place OFFSET {past} LIMIT {most}"
+             ORDER BY state <> 'failed', {order}, place OFFSET {past} LIMIT {most}"
         );
         let rows =
             ItemRow::find_by_statement(self.statement(&sql, [id.into()])).all(&self.db).await?;

@@ -5,7 +5,7 @@ use std::time::Duration;
 use brisk_margin_core::rule::OutputRule;
 use brisk_margin_core::run::forecast::{Forecast, Sample};
 use brisk_margin_core::run::limits::RunLimits;
-use brisk_margin_core::run::{ItemState, StartedBy};
+use brisk_margin_core::run::{ItemState, ResultOrder, StartedBy};
 use brisk_margin_core::units::Bytes;
 use brisk_margin_store::jobs::{Claim, Ending, Job};
 use brisk_margin_store::runs::items::{DoneItem, ItemOutcome, ItemsShown, NewRunItem};
@@ -80,7 +80,10 @@ async fn each_item_is_in_one_hand_and_free_again_when_that_lets_go() {
     store.end_run(run).await.unwrap();
     let totals = state().await.totals;
     assert_eq!((totals.done, totals.failed, totals.before, totals.after), (2, 1, 18_000, 1_600));
-    let listed = store.run_items(run, ItemsShown::In(ItemState::Failed), 0, 9).await.unwrap();
+    let listed = store
+        .run_items(run, ItemsShown::In(ItemState::Failed), ResultOrder::Score, 0, 9)
+        .await
+        .unwrap();
     assert_eq!(listed[0].failure.as_deref(), Some("no such colours"));
     assert_eq!(store.make_run_items_again(run, &[1, 3]).await.unwrap(), 1, "what is done stays");
 }
@@ -92,7 +95,8 @@ async fn a_run_of_a_hundred_thousand_is_added_claimed_and_summed_up_at_once() {
     let (run, one, _) = started(&home, 100_000).await;
     assert_eq!(home.store.claim_run_item(run, one).await.unwrap().unwrap().place, 1);
     assert_eq!(home.store.run(run).await.unwrap().unwrap().totals.waiting, 100_000);
-    let last = home.store.run_items(run, ItemsShown::All, 99_999, 10).await.unwrap();
+    let last =
+        home.store.run_items(run, ItemsShown::All, ResultOrder::Score, 99_999, 10).await.unwrap();
     assert_eq!(last.len(), 1);
     assert!(home.store.cancel_run(run).await.unwrap());
     assert_eq!(home.store.run(run).await.unwrap().unwrap().totals.skipped, 100_000);
