@@ -22,6 +22,14 @@ impl Credit {
         (!silent).then_some(Self { creator, licence, source })
     }
 
+    /// In a line: who, under which terms, where from.
+    pub fn line(&self) -> String {
+        let parts = [&self.creator, &self.licence, &self.source];
+        let parts: Vec<&str> =
+            parts.into_iter().map(String::as_str).filter(|part| !part.is_empty()).collect();
+        parts.join(", ")
+    }
+
     /// As an XMP packet: Dublin Core's `creator` and `rights`, and the statements of the rights
     /// schema (XMP part 1; IPTC Photo Metadata 2023).
     pub fn packet(&self) -> Vec<u8> {

@@ -107,16 +107,42 @@ fn inside(path: &str) -> Result<PathBuf, ArchiveError> {
 /// # Errors
 /// Those of the disk.
 pub fn pack(folder: &Path, into: &File) -> Result<(), ArchiveError> {
-    let mut packed = zip::ZipWriter::new(into);
-    let stored = SimpleFileOptions::default()
-        .compression_method(zip::CompressionMethod::Stored)
-        .large_file(true);
+    let mut packing = Packing::into(into.try_clone()?);
     for path in files_below(folder)? {
-        packed.start_file(path.as_str(), stored).map_err(io::Error::other)?;
-        io::copy(&mut File::open(folder.join(&path))?, &mut packed)?;
+        packing.add(&path, &fs::read(folder.join(&path))?)?;
     }
-    packed.finish().map_err(io::Error::other)?;
+    packing.finish()?;
     Ok(())
+}
+
+/// A zip archive that is written file by file. Nothing is compressed: pictures are already.
+pub struct Packing(zip::ZipWriter<File>);
+
+impl Packing {
+    /// Writes into `file`.
+    pub fn into(file: File) -> Self {
+        Self(zip::ZipWriter::new(file))
+    }
+
+    /// Adds the file at `path`.
+    ///
+    /// # Errors
+    /// Those of the disk.
+    pub fn add(&mut self, path: &str, bytes: &[u8]) -> io::Result<()> {
+        let stored = SimpleFileOptions::default()
+            .compression_method(zip::CompressionMethod::Stored)
+            .large_file(true);
+        self.0.start_file(path, stored).map_err(io::Error::other)?;
+        io::Write::write_all(&mut self.0, bytes)
+    }
+
+    /// The whole archive.
+    ///
+    /// # Errors
+    /// Those of the disk.
+    pub fn finish(self) -> io::Result<File> {
+        self.0.finish().map_err(io::Error::other)
+    }
 }
 
 /// The pages in `folder`, by their paths below it with forward slashes, index pages first.

@@ -19,6 +19,7 @@ import { SideList } from "./SideList";
 import { usePictures } from "../api/usePictures";
 import { useBringBack, useCollect, useShelves } from "./useLibrary";
 import { useListAddress, type View } from "./useListAddress";
+import { usePackage } from "./usePackage";
 import { useSelection } from "./useSelection";
 
 // What is not the list itself comes when it is opened.
@@ -253,6 +254,7 @@ interface ActionsProps {
 /** What can be done with the selection; where nothing is, says how to begin. */
 function Actions({ which, chosen, first, removed, onSheet, onOpen, onRun, onDone }: ActionsProps) {
   const back = useBringBack();
+  const pack = usePackage();
   if (!which) return <Button disabled>Select pictures to work on them</Button>;
   if (removed) {
     return (
@@ -289,6 +291,13 @@ function Actions({ which, chosen, first, removed, onSheet, onOpen, onRun, onDone
       label: "Apply edits to…",
       onClick: () => {
         onSheet("finish");
+      },
+    },
+    {
+      key: "package",
+      label: "Download a package",
+      onClick: () => {
+        pack.mutate(which);
       },
     },
   ];
