@@ -13,6 +13,7 @@ mod jobs;
 mod layouts;
 mod measurements;
 mod output_rules;
+mod packages;
 mod pictures;
 mod problem;
 mod publications;
@@ -158,6 +159,7 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(publications::contents::file_differences))
         .routes(routes!(publications::contents::changed_since))
         .routes(routes!(publications::contents::shot))
+        .routes(routes!(packages::make_package))
         .routes(routes!(output_rules::decision))
         .routes(routes!(output_rules::output_rule, output_rules::say_output_rule))
         .routes(routes!(tally::tally))

@@ -102,7 +102,7 @@ impl From<IntakeError> for Problem {
 }
 
 impl Problem {
-    fn no_room(error: impl ToString) -> Self {
+    pub(crate) fn no_room(error: impl ToString) -> Self {
         let status = StatusCode::INSUFFICIENT_STORAGE;
         Self::new(status, "no-room", "The file could not be written", error)
     }

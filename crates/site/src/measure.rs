@@ -18,7 +18,7 @@ use crate::error::{MeasureError, PageError};
 use crate::fetched::{Files, KnownFiles};
 use crate::gate::{Authority, Gate};
 use crate::measured::{MeasuredPage, Sheet};
-use crate::page::{Opening, Tab};
+use crate::page::{Opening, Shot, Tab};
 use crate::plan::Plan;
 use crate::reading::Reading;
 use crate::tabs::{TabInUse, Tabs};
@@ -115,11 +115,11 @@ impl Measurer {
         Ok(sheet.finish(files))
     }
 
-    /// What a page looks like at each layout width, from its top, as WebP files.
+    /// What a page looks like at each layout width, and how it came.
     ///
     /// # Errors
     /// Why it could not be opened.
-    pub async fn shots(&self, address: &str) -> Result<Vec<(u32, Vec<u8>)>, MeasureError> {
+    pub async fn shots(&self, address: &str) -> Result<Vec<Shot>, MeasureError> {
         let mut shots = Vec::new();
         let tab = self.tabs.free().await;
         for &viewport in &self.plan.widths {
@@ -128,7 +128,7 @@ impl Measurer {
             tab.resize(viewport, Density::ONE).await?;
             let found = tab.open(address, opening).await;
             found.map_err(|error| self.explain(address, error))?;
-            shots.push((viewport.width, tab.shot(viewport.width).await?));
+            shots.push(tab.shot(viewport.width).await?);
         }
         Ok(shots)
     }

@@ -34,6 +34,20 @@ pub const TALLEST_SHOT: f64 = 8_000.0;
 /// How faithful such a picture is, by Chromium's measure.
 const SHOT_QUALITY: u32 = 85;
 
+/// What a page looks like at a layout width, and how it came.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Shot {
+    /// The layout width, in CSS px.
+    pub width: u32,
+    /// A picture of it, as a WebP file.
+    pub picture: Vec<u8>,
+    /// How far things on it jumped while it came (Layout Instability, the sum of all shifts).
+    pub shift: f64,
+    /// After how many milliseconds the largest that is seen first was painted (Largest Contentful Paint); nothing where
+    /// the browser tells none.
+    pub largest: Option<f64>,
+}
+
 /// How a page is opened.
 #[derive(Clone, Copy)]
 pub struct Opening<'a> {
@@ -230,19 +244,21 @@ impl Tab {
 
     /// What the page looks like, `width` CSS px across and from its top to its end or to
     /// [`TALLEST_SHOT`], as a WebP file.
-    pub async fn shot(&self, width: u32) -> Result<Vec<u8>, PageError> {
-        let height = self.evaluate(page_scripts::SHOW).await?;
-        let height = height.as_f64().unwrap_or(1.0).clamp(1.0, TALLEST_SHOT);
+    pub async fn shot(&self, width: u32) -> Result<Shot, PageError> {
+        let told = self.evaluate(page_scripts::SHOW).await?;
+        let height = told["height"].as_f64().unwrap_or(1.0).clamp(1.0, TALLEST_SHOT);
         let clip = json!({ "x": 0, "y": 0, "width": width, "height": height, "scale": 1 });
         let params = json!({
             "format": "webp", "quality": SHOT_QUALITY, "clip": clip, "captureBeyondViewport": true,
         });
         let taken = self.call("Page.captureScreenshot", params).await?;
         let text = taken["data"].as_str().unwrap_or_default();
-        STANDARD.decode(text).map_err(|error| PageError::Unreadable {
+        let picture = STANDARD.decode(text).map_err(|error| PageError::Unreadable {
             address: "the picture of the page".to_owned(),
             reason: error.to_string(),
-        })
+        })?;
+        let (shift, largest) = (told["shift"].as_f64().unwrap_or(0.0), told["largest"].as_f64());
+        Ok(Shot { width, picture, shift, largest })
     }
 
     /// Reads the page as it is laid out now.

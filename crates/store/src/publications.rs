@@ -5,6 +5,7 @@ use std::collections::BTreeMap;
 
 use brisk_margin_core::encoding::GENERATION;
 use brisk_margin_core::job::JobKind;
+use brisk_margin_core::publication::host::LeftFormat;
 use brisk_margin_core::publication::report::{PublicationReport, PublicationSums};
 use brisk_margin_core::publication::state::{PublicationAct, PublicationState, PublicationWish};
 use chrono::{DateTime, Utc};
@@ -283,6 +284,18 @@ impl Store {
              LEFT JOIN pictures p ON p.id = j.picture
              WHERE EXISTS (SELECT FROM publications WHERE id = $1)";
         db.execute_raw(self.statement(note, [id.into(), rows.into()])).await?;
+        Ok(())
+    }
+
+    /// Notes that the publication `id` offers none of these formats from now on.
+    ///
+    /// # Errors
+    /// Those of the database.
+    pub async fn leave_formats_out(&self, id: Uuid, left: &[LeftFormat]) -> Result<(), StoreError> {
+        let sql = "UPDATE publications SET wish = jsonb_set(
+                wish, '{without}', coalesce(wish -> 'without', '[]') || $2
+            ) WHERE id = $1";
+        self.db.execute_raw(self.statement(sql, [id.into(), json(&left).into()])).await?;
         Ok(())
     }
 

@@ -11,7 +11,7 @@
 //! - [`measuring`]: pages measured, and kept; [`layouts`]: how well their places do.
 //! - [`making`]: files and previews of pictures.
 //! - [`publishing`]: what a site's folder would be with other files, held against it in a browser;
-//!   [`publications`] bring there what the library has, [`applying`] does all in one step, without a
+//!   [`publications`] bring there what the library has, [`packages`] carry it elsewhere, [`applying`] does all in one step, without a
 //!   database.
 
 pub mod analysis;
@@ -25,6 +25,7 @@ pub mod jobs;
 pub mod layouts;
 pub mod making;
 pub mod measuring;
+pub mod packages;
 pub mod publications;
 pub mod publishing;
 pub mod removal;

@@ -3,7 +3,7 @@
 
 use std::fs;
 use std::path::Path;
-use std::time::Duration;
+use std::time::{Duration, Instant};
 
 use brisk_margin_core::format::Format;
 use brisk_margin_e2e::application::{Application, Home};
@@ -15,6 +15,9 @@ use brisk_margin_testing::pictures::{encoded, spots};
 use serde_json::json;
 
 const STATE: &str = "document.querySelector('[data-testid=publication-state]')?.textContent";
+
+/// How long a step of a publication may take where other tests run beside it.
+const LONG: Duration = Duration::from_secs(120);
 
 const STYLES: &str =
     "body{margin:0} .top{height:220px;background:#223 url('img/sky.jpg') center/cover}
@@ -41,9 +44,9 @@ fn write_site(folder: &Path) {
 }
 
 /// A site with all its pictures in the library, measured, and every file made.
-async fn made(folder: &Path) -> (Home, Application, String) {
+async fn made(folder: &Path, faults: Faults) -> (Home, Application, String) {
     write_site(folder);
-    let site = serve(host::router(folder, Faults::default())).await;
+    let site = serve(host::router(folder, faults)).await;
     let home = Home::empty().await;
     let application = home.serve();
     let address = format!("{site}/index.html");
@@ -76,7 +79,7 @@ async fn made(folder: &Path) -> (Home, Application, String) {
 #[tokio::test(flavor = "multi_thread")]
 async fn what_was_made_goes_to_the_site_after_a_preview_and_all_of_it_comes_back() {
     let folder = tempfile::tempdir().unwrap();
-    let (_home, application, site) = made(folder.path()).await;
+    let (_home, application, site) = made(folder.path(), Faults::default()).await;
     let before = seen(folder.path());
 
     let downloads = tempfile::tempdir().unwrap();
@@ -87,9 +90,7 @@ async fn what_was_made_goes_to_the_site_after_a_preview_and_all_of_it_comes_back
     browser.until("what is ready is told", &shows("5 places ready to publish")).await;
     browser.labelled("Prepare").await.click().await.unwrap();
     let at = |state: &str| format!("return {STATE} === '{state}'");
-    browser
-        .until_within(Duration::from_secs(120), "it can be published", &at("ready to publish"))
-        .await;
+    browser.until_within(LONG, "it can be published", &at("ready to publish")).await;
     assert_eq!(seen(folder.path()), before, "nothing is written before");
 
     // Each page as it was and as it would be, and its lines.
@@ -113,7 +114,7 @@ async fn what_was_made_goes_to_the_site_after_a_preview_and_all_of_it_comes_back
     browser.until("each loads what it should", promised).await;
 
     browser.labelled("Publish now").await.click().await.unwrap();
-    browser.until("it is published", &at("published")).await;
+    browser.until_within(LONG, "it is published", &at("published")).await;
     browser.until("the tally says so", &shows("5 places changed: 2 pages, 1 style sheet")).await;
     let visitor = Browser::open(390, 800, downloads.path()).await;
     visitor.client.goto(&format!("{site}/index.html")).await.unwrap();
@@ -135,7 +136,7 @@ async fn what_was_made_goes_to_the_site_after_a_preview_and_all_of_it_comes_back
     browser.client.refresh().await.unwrap();
     browser.until("that is told", &shows("Changed since by somebody else")).await;
     browser.find("body").await.send_keys("u").await.unwrap();
-    browser.until("it is taken back but for that", &at("partly taken back")).await;
+    browser.until_within(LONG, "it is taken back but for that", &at("partly taken back")).await;
     assert_eq!(fs::read_to_string(&page).unwrap(), theirs);
     assert_eq!(fs::read_to_string(folder.path().join("index.html")).unwrap(), INDEX);
     browser.client.goto(&format!("{site}/hall.html")).await.unwrap();
@@ -143,49 +144,82 @@ async fn what_was_made_goes_to_the_site_after_a_preview_and_all_of_it_comes_back
     browser.until("their page has its pictures still", whole).await;
     browser.client.back().await.unwrap();
     browser.labelled("Take back theirs, too").await.click().await.unwrap();
-    browser.until("all of it is taken back", &at("taken back")).await;
+    browser.until_within(LONG, "all of it is taken back", &at("taken back")).await;
     assert!(seen(folder.path()) == before, "every file is as it was, with mode and time");
     assert_eq!(browser.complaints().await, [""; 0]);
     browser.close().await;
 }
 
 #[tokio::test(flavor = "multi_thread")]
-async fn a_picture_is_replaced_wherever_it_is_shown_and_published_again_for_nothing() {
+async fn a_picture_is_replaced_wherever_it_is_shown_in_formats_that_the_host_serves() {
     let folder = tempfile::tempdir().unwrap();
-    let (_home, application, _) = made(folder.path()).await;
+    let faults = Faults { mistyped: vec!["webp".to_owned()], ..Faults::default() };
+    let (_home, application, _) = made(folder.path(), faults).await;
+    let before = seen(folder.path());
     let list = application.json("/api/pictures").await;
     let pictures = list["pictures"].as_array().unwrap();
     let hall = pictures.iter().find(|picture| picture["name"] == "hall.jpg").unwrap()["id"].clone();
-    let published = async |wish: serde_json::Value| {
+    let wish = json!({"pictures": [hall], "folder": "media/made"});
+    let begin = async || {
         let begun = application.post("/api/publications", &wish).await;
-        let at = format!("/api/publications/{}", begun["id"].as_str().unwrap());
-        let until = async |state: &str| loop {
-            let told = application.json(&at).await;
+        format!("/api/publications/{}", begun["id"].as_str().unwrap())
+    };
+    let until = async |at: &str, state: &str| {
+        let end = Instant::now() + LONG;
+        loop {
+            let told = application.json(at).await;
             if told["state"] == state {
                 return told;
             }
-            assert!(told["reason"].is_null(), "{told:#}");
+            let (now, why, how_far) = (&told["state"], &told["reason"], &told["progress"]);
+            assert!(why.is_null() && Instant::now() < end, "{state}, not {now}: {why} {how_far}");
             tokio::time::sleep(Duration::from_millis(50)).await;
-        };
-        until("ready").await;
-        application.post(&format!("{at}/publish"), &json!({})).await;
-        until("published").await
+        }
     };
-    let told = published(json!({"pictures": [hall], "folder": "media/made"})).await;
+    let at = begin().await;
+    until(&at, "ready").await;
+    application.post(&format!("{at}/publish"), &json!({})).await;
+    let refused = until(&at, "outdated").await;
+    let reason = refused["reason"].as_str().unwrap();
+    assert!(
+        reason.contains("WEBP: the host sends its files as application/octet-stream"),
+        "{reason}"
+    );
+    assert!(seen(folder.path()) == before, "no page names what the host does not serve");
+    let mend = refused["left_formats"][0]["mend"].as_str().unwrap();
+    assert!(mend.contains("image/webp webp;"), "{mend}");
+
+    // Without it, the picture goes to both pages that show it, and nothing else does.
+    application.post(&format!("{at}/prepare"), &json!({})).await;
+    until(&at, "ready").await;
+    application.post(&format!("{at}/publish"), &json!({})).await;
+    let told = until(&at, "published").await;
     let places = told["report"]["places"].as_array().unwrap();
     let mut pages: Vec<&str> = places.iter().map(|place| place["page"].as_str().unwrap()).collect();
     pages.sort_unstable();
-    assert_eq!(pages, ["hall.html", "index.html"], "on both pages that show it, and nothing else");
+    assert_eq!(pages, ["hall.html", "index.html"]);
     assert_eq!(told["sums"]["left"], 0);
     let index = fs::read_to_string(folder.path().join("index.html")).unwrap();
     assert!(index.contains("media/made/") && index.contains("src=img/dome.jpg"), "{index}");
+    assert!(!index.contains(".webp"), "{index}");
+    let page = fs::read_to_string(folder.path().join("hall.html")).unwrap();
 
-    // The same again finds that it is there.
+    // The host is mended: the next one offers the other format, too, and after that nothing is new.
     application.until_measured().await;
     application.until_all_is_done(3).await;
-    let again = published(json!({"pictures": [hall], "folder": "media/made"})).await;
+    let site = serve(host::router(folder.path(), Faults::default())).await;
+    let address = format!("{site}/index.html");
+    application.change("/api/site", &json!({"address": address})).await;
+    let at = begin().await;
+    until(&at, "ready").await;
+    application.post(&format!("{at}/publish"), &json!({})).await;
+    let told = until(&at, "published").await;
+    assert_eq!(told["sums"]["places"], 2, "{:#}", told["report"]["left"]);
+    assert_ne!(fs::read_to_string(folder.path().join("hall.html")).unwrap(), page);
+    application.until_measured().await;
+    application.until_all_is_done(3).await;
+    let again = until(&begin().await, "ready").await;
     let left = again["report"]["left"].as_array().unwrap();
     assert!(left.iter().all(|left| left["reason"] == "applied"), "{left:#?}");
-    assert_eq!(again["sums"]["places"], 0);
-    assert_eq!(fs::read_to_string(folder.path().join("index.html")).unwrap(), index);
+    assert_eq!((&again["sums"]["places"], left.len()), (&json!(0), 2));
 }

@@ -1,8 +1,8 @@
 import { Link } from "react-router";
 import type { PublicationReport, WholePublication } from "../api/client";
 import { Bytes } from "../ui/Bytes";
+import { DoneTable } from "../ui/DoneTable";
 import { count } from "../ui/figures";
-import "../ui/tables.css";
 
 /** Rows that are drawn at most; all are in what the API tells. */
 const MOST = 2_000;
@@ -17,45 +17,38 @@ export function PlacesTable({ publication }: { publication: WholePublication }) 
   const places = report?.places ?? [];
   return (
     <div className="done-rows">
-      <table className="done-table">
-        <thead>
-          <tr>
-            <th scope="col">Page</th>
-            <th scope="col">Picture</th>
-            <th scope="col">Slot</th>
-            <th scope="col" className="right">
-              Files
-            </th>
-            <th scope="col" className="right">
-              At most, before → after
-            </th>
-            <th scope="col">In the browser</th>
+      <DoneTable
+        columns={[
+          "Page",
+          "Picture",
+          "Slot",
+          { figures: "Files" },
+          { figures: "At most, before → after" },
+          "In the browser",
+        ]}
+      >
+        {places.slice(0, MOST).map((place) => (
+          <tr key={`${place.page} ${place.selector}`}>
+            <td title={place.selector}>{place.page}</td>
+            <td>
+              <Link to={`/bench/${place.picture}?step=encode&for=${place.slot}`}>
+                <bdi>{names[place.picture] ?? place.source}</bdi>
+              </Link>
+            </td>
+            <td>
+              <bdi>{names[place.slot]}</bdi>
+            </td>
+            <td className="right figure">{place.files}</td>
+            <td className="right">
+              <Bytes of={place.before} /> → <Bytes of={place.after} />
+            </td>
+            <td>
+              {place.is_as_promised ? "loads what it should" : <b>loads another file than it should</b>}
+              {place.is_single && ", one format alone"}
+            </td>
           </tr>
-        </thead>
-        <tbody>
-          {places.slice(0, MOST).map((place) => (
-            <tr key={`${place.page} ${place.selector}`}>
-              <td title={place.selector}>{place.page}</td>
-              <td>
-                <Link to={`/bench/${place.picture}?step=encode&for=${place.slot}`}>
-                  <bdi>{names[place.picture] ?? place.source}</bdi>
-                </Link>
-              </td>
-              <td>
-                <bdi>{names[place.slot]}</bdi>
-              </td>
-              <td className="right figure">{place.files}</td>
-              <td className="right">
-                <Bytes of={place.before} /> → <Bytes of={place.after} />
-              </td>
-              <td>
-                {place.is_as_promised ? "loads what it should" : <b>loads another file than it should</b>}
-                {place.is_single && ", one format alone"}
-              </td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
+        ))}
+      </DoneTable>
       <More of={places.length} />
     </div>
   );
@@ -67,43 +60,28 @@ const KINDS = { file: "picture", style: "style sheet", page: "page" } as const;
 export function FilesTable({ report }: { report: PublicationReport }) {
   return (
     <div className="done-rows">
-      <table className="done-table">
-        <thead>
-          <tr>
-            <th scope="col">File</th>
-            <th scope="col">Kind</th>
-            <th scope="col">What happens</th>
-            <th scope="col" className="right">
-              Before
-            </th>
-            <th scope="col" className="right">
-              After
-            </th>
+      <DoneTable columns={["File", "Kind", "What happens", { figures: "Before" }, { figures: "After" }]}>
+        {report.files.slice(0, MOST).map((file) => (
+          <tr key={file.path}>
+            <td className="figure">{file.path}</td>
+            <td>{KINDS[file.kind]}</td>
+            <td>{file.before == null ? "added" : "replaced"}</td>
+            <td className="right">{file.before == null ? "–" : <Bytes of={file.before} />}</td>
+            <td className="right">
+              <Bytes of={file.after} />
+            </td>
           </tr>
-        </thead>
-        <tbody>
-          {report.files.slice(0, MOST).map((file) => (
-            <tr key={file.path}>
-              <td className="figure">{file.path}</td>
-              <td>{KINDS[file.kind]}</td>
-              <td>{file.before == null ? "added" : "replaced"}</td>
-              <td className="right">{file.before == null ? "–" : <Bytes of={file.before} />}</td>
-              <td className="right">
-                <Bytes of={file.after} />
-              </td>
-            </tr>
-          ))}
-          {report.unused.map((path) => (
-            <tr key={path} data-state="skipped">
-              <td className="figure">{path}</td>
-              <td>picture</td>
-              <td>stays, no page shows it any more</td>
-              <td className="right">–</td>
-              <td className="right">–</td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
+        ))}
+        {report.unused.map((path) => (
+          <tr key={path} data-state="skipped">
+            <td className="figure">{path}</td>
+            <td>picture</td>
+            <td>stays, no page shows it any more</td>
+            <td className="right">–</td>
+            <td className="right">–</td>
+          </tr>
+        ))}
+      </DoneTable>
       <More of={report.files.length} />
     </div>
   );
@@ -120,35 +98,26 @@ export function LeftTable({ report }: { report: PublicationReport }) {
     );
   return (
     <div className="done-rows">
-      <table className="done-table">
-        <thead>
-          <tr>
-            <th scope="col">Page</th>
-            <th scope="col">Place</th>
-            <th scope="col">Why</th>
+      <DoneTable columns={["Page", "Place", "Why"]}>
+        {report.unmeasured.map(({ page, reason }) => (
+          <tr key={page}>
+            <td>{page}</td>
+            <td>the whole page</td>
+            <td>
+              <b>could not be measured: {reason}</b>
+            </td>
           </tr>
-        </thead>
-        <tbody>
-          {report.unmeasured.map(({ page, reason }) => (
-            <tr key={page}>
-              <td>{page}</td>
-              <td>the whole page</td>
-              <td>
-                <b>could not be measured: {reason}</b>
-              </td>
-            </tr>
-          ))}
-          {report.left.slice(0, MOST).map((left, n) => (
-            <tr key={n} data-state={left.is_failure ? undefined : "skipped"}>
-              <td>{left.page}</td>
-              <td className="figure place-selector" title={left.selector}>
-                {left.selector}
-              </td>
-              <td>{left.is_failure ? <b>{left.words}</b> : left.words}</td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
+        ))}
+        {report.left.slice(0, MOST).map((left, n) => (
+          <tr key={n} data-state={left.is_failure ? undefined : "skipped"}>
+            <td>{left.page}</td>
+            <td className="figure place-selector" title={left.selector}>
+              {left.selector}
+            </td>
+            <td>{left.is_failure ? <b>{left.words}</b> : left.words}</td>
+          </tr>
+        ))}
+      </DoneTable>
       <More of={report.left.length} />
     </div>
   );

@@ -103,6 +103,7 @@ function ChangedPage({ publication, path }: { publication: WholePublication; pat
           />
         )}
         <span className="gap" />
+        {shot && show !== "lines" && <CameWords shot={shot} />}
         {page?.screens.map((screen) => (
           <ScreenWords key={screen.width} screen={screen} />
         ))}
@@ -138,6 +139,24 @@ function ChangedPage({ publication, path }: { publication: WholePublication; pat
         )
       )}
     </section>
+  );
+}
+
+type Shots = WholePublication["pages"][number]["shots"][number];
+
+/** How the page comes at this layout width: whether it jumps, and when its largest part is painted. */
+function CameWords({ shot: { shift, largest } }: { shot: Shots }) {
+  return (
+    <span className="soft came-words" title="Layout shift and largest contentful paint, on this machine">
+      shift <span className="figure">{shift.before.toFixed(2)}</span> →{" "}
+      <span className="figure">{shift.after.toFixed(2)}</span>
+      {largest && (
+        <>
+          , largest paint <span className="figure">{Math.round(largest.before)}</span> →{" "}
+          <span className="figure">{Math.round(largest.after)} ms</span>
+        </>
+      )}
+    </span>
   );
 }
 

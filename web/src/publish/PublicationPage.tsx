@@ -2,7 +2,7 @@ import { Segmented } from "antd";
 import { Link, useNavigate, useParams } from "react-router";
 import type { WholePublication } from "../api/client";
 import { Bytes } from "../ui/Bytes";
-import { count, moment } from "../ui/figures";
+import { count, formatName, moment } from "../ui/figures";
 import { ProblemNote } from "../ui/ProblemNote";
 import { useAddress } from "../ui/useAddress";
 import { useTitle } from "../ui/useTitle";
@@ -123,6 +123,14 @@ function Notes({ publication }: { publication: WholePublication }) {
           </span>
         </div>
       )}
+      {publication.left_formats.map(({ format, why, mend }) => (
+        <details className="notice left-format" key={format}>
+          <summary>
+            <b>Without {formatName[format]}:</b> {why}
+          </summary>
+          <pre>{mend}</pre>
+        </details>
+      ))}
       <p className="done-facts soft">
         Prepared {moment(publication.created_at)}
         {publication.published_at && `; published ${moment(publication.published_at)}`}

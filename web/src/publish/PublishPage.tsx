@@ -10,11 +10,11 @@ import { Tally } from "../ui/Tally";
 import { useAddress } from "../ui/useAddress";
 import { useTitle } from "../ui/useTitle";
 import { WaitingRows } from "../ui/Waiting";
-import "../ui/tables.css";
 import "./publish.css";
 import { ScreenWords } from "./ScreenWords";
 import { usePrepare, usePublications } from "./usePublications";
 import { isUnderWay, nameOf, STATES, sumWords } from "./words";
+import { DoneTable } from "../ui/DoneTable";
 
 /** What could go to the site, and what went there. */
 export function PublishPage() {
@@ -37,7 +37,8 @@ export function PublishPage() {
               <h2>The site has no folder here</h2>
               <span className="soft">
                 Name the folder that its files are served from in the <Link to="?sheet=site">site settings</Link>. For a
-                site elsewhere, the bench has the files and the markup of each slot to copy.
+                site elsewhere, select pictures in the <Link to="/library">library</Link> and download a package: files,
+                markup and credits.
               </span>
             </div>
           )}
@@ -174,38 +175,26 @@ function History({ list }: { list: PublicationList }) {
     );
   return (
     <div className="publish-history">
-      <table className="done-table">
-        <thead>
-          <tr>
-            <th scope="col">Publication</th>
-            <th scope="col">State</th>
-            <th scope="col">Changes</th>
-            <th scope="col" className="right">
-              Pictures of all pages
-            </th>
-          </tr>
-        </thead>
-        <tbody>
-          {list.publications.map((publication) => {
-            const [screen] = publication.sums?.screens ?? [];
-            const at = publication.taken_back_at ?? publication.published_at ?? publication.created_at;
-            return (
-              <tr key={publication.id} data-state={publication.state}>
-                <td>
-                  <Link to={`/publish/${publication.id}`}>
-                    <bdi>{nameOf(publication)}</bdi>
-                  </Link>
-                </td>
-                <td>
-                  {STATES[publication.state]} <span className="figure soft">{moment(at)}</span>
-                </td>
-                <td>{publication.sums ? sumWords(publication.sums) : "–"}</td>
-                <td className="right">{screen ? <ScreenWords screen={screen} /> : "–"}</td>
-              </tr>
-            );
-          })}
-        </tbody>
-      </table>
+      <DoneTable columns={["Publication", "State", "Changes", { figures: "Pictures of all pages" }]}>
+        {list.publications.map((publication) => {
+          const [screen] = publication.sums?.screens ?? [];
+          const at = publication.taken_back_at ?? publication.published_at ?? publication.created_at;
+          return (
+            <tr key={publication.id} data-state={publication.state}>
+              <td>
+                <Link to={`/publish/${publication.id}`}>
+                  <bdi>{nameOf(publication)}</bdi>
+                </Link>
+              </td>
+              <td>
+                {STATES[publication.state]} <span className="figure soft">{moment(at)}</span>
+              </td>
+              <td>{publication.sums ? sumWords(publication.sums) : "–"}</td>
+              <td className="right">{screen ? <ScreenWords screen={screen} /> : "–"}</td>
+            </tr>
+          );
+        })}
+      </DoneTable>
     </div>
   );
 }

@@ -1,7 +1,7 @@
 import { expect, test } from "vitest";
 import { nameOf, sumWords, whyNotPublish } from "./words";
 
-const wish = { folder: "variants", may_move: false, pages: null, pictures: null };
+const wish = { folder: "variants", may_move: false, pages: null, pictures: null, without: [] };
 const sums = { pages: 0, styles: 0, added: 0, replaced: 0, places: 0, left: 0, failures: 0, screens: [] };
 
 test("one that nobody named says what it is about", () => {

@@ -74,7 +74,8 @@ pub(crate) async fn prepare(
             Some(app.store.pictures_of_run(run).await?)
         }
     };
-    let wish = PublicationWish { pages: new.pages, pictures, folder, may_move: new.may_move };
+    let (pages, may_move) = (new.pages, new.may_move);
+    let wish = PublicationWish { pages, pictures, folder, may_move, without: Vec::new() };
     let id = app.store.add_publication(&new.name, &wish).await?;
     let id =
         id.ok_or_else(|| refused("another publication is under way; wait until that has ended"))?;

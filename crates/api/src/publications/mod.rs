@@ -11,6 +11,7 @@ use std::collections::{BTreeSet, HashMap};
 use axum::Json;
 use axum::extract::State;
 use brisk_margin_core::job::JobKind;
+use brisk_margin_core::publication::host::{LeftFormat, how_to_serve};
 use brisk_margin_core::publication::report::{
     ChangedPage, PageShots, PublicationReport, PublicationSums, ScreenWeight,
 };
@@ -72,8 +73,19 @@ pub(super) struct WholePublication {
     report: Option<PublicationReport>,
     /// The pages that look otherwise, with what they weigh.
     pages: Vec<PublicationPage>,
+    /// Formats that it does without, and how servers are told to serve them.
+    left_formats: Vec<LeftFormatBody>,
     /// What the pictures and slots are called that its report speaks of.
     names: HashMap<Uuid, String>,
+}
+
+/// A format that the site's host does not serve as it should.
+#[derive(Serialize, ToSchema)]
+struct LeftFormatBody {
+    #[serde(flatten)]
+    left: LeftFormat,
+    /// How common servers are told to serve it, as lines of text.
+    mend: String,
 }
 
 /// A page that looks otherwise.
@@ -174,7 +186,13 @@ async fn known(app: &App, id: Uuid) -> Result<Publication, Problem> {
 async fn find(app: &App, id: Uuid) -> Result<WholePublication, Problem> {
     let publication = known(app, id).await?;
     let report = publication.report.as_ref();
+    let left_formats = publication
+        .wish
+        .without
+        .iter()
+        .map(|left| LeftFormatBody { left: left.clone(), mend: how_to_serve(left.format) });
     Ok(WholePublication {
+        left_formats: left_formats.collect(),
         publication: summary(app, &publication).await?,
         pages: report.map(PublicationPage::all).unwrap_or_default(),
         names: names(app, report).await?,

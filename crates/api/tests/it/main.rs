@@ -7,6 +7,7 @@ mod bench;
 mod geometry;
 mod layouts;
 mod library;
+mod packages;
 mod publications;
 mod responsive;
 mod runs;

@@ -6,7 +6,7 @@ use std::fs;
 
 use axum::http::StatusCode;
 use brisk_margin_core::publication::StepKind;
-use brisk_margin_core::publication::report::{ChangedPage, PageShots, PublicationReport};
+use brisk_margin_core::publication::report::{BothWays, ChangedPage, PageShots, PublicationReport};
 use brisk_margin_core::publication::state::PublicationState;
 use brisk_margin_site::publishing::folder::{SiteFolder, hash_of};
 use brisk_margin_site::publishing::site_change::{NewFile, SiteChange};
@@ -78,7 +78,13 @@ impl Site {
             bytes.insert(hash, of);
         }
         let [before, after] = ["before", "after"].map(|text| hash_of(text.as_bytes()));
-        let shots = vec![PageShots { width: 390, before, after }];
+        let shots = vec![PageShots {
+            width: 390,
+            before,
+            after,
+            shift: BothWays::default(),
+            largest: None,
+        }];
         let report = PublicationReport {
             pages: vec![ChangedPage { page: "walks.html".to_owned(), shots }],
             ..PublicationReport::default()

@@ -2,7 +2,11 @@
 //!
 //! - [`state`]: where one stands, and what may be done with it.
 //! - [`report`]: what it changes, in figures.
+//! - [`host`]: whether the web host serves what was written.
+//! - [`package`]: the same to carry: files, markup and credits for sites that are published elsewhere.
 
+pub mod host;
+pub mod package;
 pub mod report;
 pub mod state;
 

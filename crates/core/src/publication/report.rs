@@ -109,7 +109,7 @@ pub struct PageTrouble {
 }
 
 /// A page that looks otherwise.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct ChangedPage {
     /// Its path.
@@ -119,7 +119,7 @@ pub struct ChangedPage {
 }
 
 /// Pictures of a page before and after, at a layout width.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct PageShots {
     /// The layout width, in CSS px.
@@ -128,6 +128,21 @@ pub struct PageShots {
     pub before: String,
     /// The hash of the picture of it as it would be.
     pub after: String,
+    /// How far things on it jumped while it came, before and after (Layout Instability).
+    pub shift: BothWays,
+    /// After how many milliseconds the largest that is seen first was painted, before and after (Largest
+    /// Contentful Paint), from this machine without a network between.
+    pub largest: Option<BothWays>,
+}
+
+/// A figure of a page as it was and as it would be.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct BothWays {
+    /// As it was.
+    pub before: f64,
+    /// As it would be.
+    pub after: f64,
 }
 
 /// What all pages weigh together at a layout width and a density, before and after.

@@ -3,6 +3,9 @@
 use serde::{Deserialize, Serialize};
 use uuid::Uuid;
 
+use super::host::LeftFormat;
+use crate::format::Format;
+
 /// What is to be published.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
@@ -19,6 +22,9 @@ pub struct PublicationWish {
     /// Whether other things on a page may stand elsewhere afterwards.
     #[serde(default)]
     pub may_move: bool,
+    /// Formats that the host does not serve as it should, which are not offered.
+    #[serde(default)]
+    pub without: Vec<LeftFormat>,
 }
 
 /// Where files go that nobody chose a folder for.
@@ -44,6 +50,11 @@ impl PublicationWish {
     /// Whether `page` is asked for.
     pub fn names_page(&self, page: Uuid) -> bool {
         self.pages.as_ref().is_none_or(|pages| pages.contains(&page))
+    }
+
+    /// Whether files of `format` are offered.
+    pub fn offers(&self, format: Format) -> bool {
+        !self.without.iter().any(|left| left.format == format)
     }
 
     /// Whether `picture` is asked for.

@@ -5,10 +5,11 @@
 //! - [`site_change`]: what is written, and how it goes back; [`error`] is why not.
 //! - [`journal`]: one in a folder of its own, kept until it is taken back; a site may have several
 //!   [`journals`].
-//! - [`turn`]: who may write to a site now.
+//! - [`turn`]: who may write to a site now; [`host_check`]: whether its host serves what was written.
 
 pub mod error;
 pub mod folder;
+pub mod host_check;
 pub mod journal;
 pub mod journals;
 pub mod site_change;

@@ -85,6 +85,15 @@ impl SiteChange {
         self.publish_some(site, kept, usize::MAX)
     }
 
+    /// [`publish`](Self::publish), but for what names the files: nobody sees them yet.
+    ///
+    /// # Errors
+    /// Those of that.
+    pub fn publish_files(&self, site: &SiteFolder, kept: Kept<'_>) -> Result<(), PublishError> {
+        let files = self.publication.steps().iter().filter(|step| step.kind == StepKind::File);
+        self.publish_some(site, kept, files.count())
+    }
+
     /// [`publish`](Self::publish), ended after so many files.
     pub(super) fn publish_some(
         &self,

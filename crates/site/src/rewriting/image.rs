@@ -63,6 +63,12 @@ pub fn change(page: &PageSource<'_>, at: usize, new: &NewImage<'_>) -> Vec<Splic
         Some(picture) => {
             let old = picture.sources.iter().map(|&source| page.tags()[source].range.clone());
             changes.extend(old.map(|range| Splice::new(range, "")));
+            // In one without a box of its own they were hidden.
+            let is_hidden = |&at: &usize| page.tags()[at].value("hidden").is_some();
+            let sources = match picture.sources.iter().any(is_hidden) {
+                true => sources.replace("<source ", "<source hidden "),
+                false => sources,
+            };
             changes.push(Splice::insert(image.range.start, sources));
         }
         None if others.is_empty() => {}

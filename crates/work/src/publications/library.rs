@@ -83,7 +83,7 @@ pub(super) async fn sets(
     let mut sets: Vec<MadeSet> = Vec::new();
     for ((picture, slot), places) in found {
         let all = places.iter().map(|(at, _)| *at);
-        match set(maker, site, picture, slot, &places, &mut names).await? {
+        match set(maker, site, wish, (picture, slot), &places, &mut names).await? {
             Err(reason) => left.extend(all.map(|at| site.left(at, reason.clone()))),
             Ok(mut set) => {
                 let (shown, open): (Vec<PlaceAt>, Vec<PlaceAt>) = all
@@ -201,8 +201,8 @@ fn page_path(address: &str) -> Option<String> {
 async fn set(
     maker: &Maker,
     site: &MeasuredSite,
-    picture: Uuid,
-    slot: Uuid,
+    wish: &PublicationWish,
+    (picture, slot): (Uuid, Uuid),
     places: &[(PlaceAt, Found)],
     names: &mut FileNames,
 ) -> Result<Result<MadeSet, LeftReason>, PublicationError> {
@@ -231,7 +231,8 @@ async fn set(
         Ok(text) => text,
         Err(reason) => return Ok(Err(reason)),
     };
-    let formats = set.offered();
+    let mut formats = set.offered();
+    formats.retain(|format| wish.offers(*format));
     let mut files: Vec<MadeFile> = Vec::new();
     for file in set.files.iter().filter(|file| formats.contains(&file.format)) {
         add_file(maker, &set, file, names, &mut files).await?;

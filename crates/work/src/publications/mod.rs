@@ -12,18 +12,23 @@ mod library;
 pub mod preparing;
 
 use std::io;
+use std::sync::Arc;
 
-use brisk_margin_core::publication::StepState;
-use brisk_margin_core::publication::state::{PublicationAct, PublicationState};
+use brisk_margin_core::format::Format;
+use brisk_margin_core::publication::host::{LeftFormat, left_formats};
+use brisk_margin_core::publication::state::{PublicationAct, PublicationState, PublicationWish};
+use brisk_margin_core::publication::{self as core, StepKind, StepState};
 use brisk_margin_site::publishing::error::PublishError;
 use brisk_margin_site::publishing::folder::SiteFolder;
-use brisk_margin_site::publishing::site_change::SiteChange;
+use brisk_margin_site::publishing::host_check::asked;
+use brisk_margin_site::publishing::site_change::{Kept, SiteChange};
 use brisk_margin_site::publishing::turn::SiteTurn;
 use brisk_margin_store::publications::{Publication, PublicationEnding};
 use brisk_margin_store::{BlobHash, Blobs, StoreError};
 use serde::Deserialize;
 use thiserror::Error;
 use tokio::runtime::Handle;
+use url::Url;
 use uuid::Uuid;
 
 use crate::jobs::{JobFailure, JobInHand};
@@ -108,25 +113,83 @@ fn ended_by(act: PublicationAct, error: &PublicationError) -> PublicationEnding 
     PublicationEnding::At(state, error.to_string())
 }
 
+/// Writes the files, asks the site's host whether it serves them, and only then writes what names them.
 async fn write(
     site: &SiteServices,
     publication: Publication,
 ) -> Result<PublicationEnding, PublicationError> {
     let (folder, change) = (folder(site).await?, change(&publication)?);
-    let kept = kept(site.store.blobs());
-    tokio::task::spawn_blocking(move || {
-        let _turn = SiteTurn::take(&folder)?;
-        match change.publish(&folder, &kept) {
-            // Where a part of it is there it can go on once that file is as it was.
-            Err(PublishError::Changed(paths))
-                if !change.at(&folder, StepState::After)?.is_empty() =>
-            {
-                Err(PublishError::ChangedInBetween(paths).into())
-            }
-            done => Ok(done.map(|()| PublicationEnding::Published)?),
-        }
-    })
-    .await?
+    // The lock is held for all of it: it goes with the last task.
+    let turn = Arc::new(SiteTurn::take(&folder)?);
+    let writing = Writing { folder, change, blobs: site.store.blobs().clone(), turn };
+    writing.by(|change, folder, kept| change.publish_files(folder, kept)).await?;
+    let left = host_faults(site, &publication.wish, writing.change.publication()).await?;
+    if left.is_empty() {
+        writing.by(|change, folder, kept| change.publish(folder, kept)).await?;
+        return Ok(PublicationEnding::Published);
+    }
+    writing.by(|change, folder, kept| change.take_back(folder, false, kept).map(|_| ())).await?;
+    site.store.leave_formats_out(publication.id, &left).await?;
+    let told =
+        left.iter().map(|left| format!("{}: {}", left.format.name().to_uppercase(), left.why));
+    let told = Vec::from_iter(told).join("; ");
+    let reason = format!("{told}. Prepared again, it does without");
+    Ok(PublicationEnding::At(PublicationState::Outdated, reason))
+}
+
+/// A change that is being written.
+#[derive(Clone)]
+struct Writing {
+    folder: SiteFolder,
+    change: SiteChange,
+    blobs: Blobs,
+    turn: Arc<SiteTurn>,
+}
+
+impl Writing {
+    /// Does a part of it, where it may block.
+    async fn by(
+        &self,
+        part: impl FnOnce(&SiteChange, &SiteFolder, Kept<'_>) -> Result<(), PublishError>
+        + Send
+        + 'static,
+    ) -> Result<(), PublicationError> {
+        let (own, kept) = (self.clone(), kept(&self.blobs));
+        let done = tokio::task::spawn_blocking(move || {
+            let done = match part(&own.change, &own.folder, &kept) {
+                // Where a part of it is there it can go on once that file is as it was.
+                Err(PublishError::Changed(paths))
+                    if !own.change.at(&own.folder, StepState::After)?.is_empty() =>
+                {
+                    Err(PublishError::ChangedInBetween(paths))
+                }
+                done => done,
+            };
+            drop(own.turn);
+            done
+        });
+        Ok(done.await??)
+    }
+}
+
+/// The formats that the site's host does not serve as it should, by one new file of each.
+async fn host_faults(
+    site: &SiteServices,
+    wish: &PublicationWish,
+    publication: &core::Publication,
+) -> Result<Vec<LeftFormat>, PublicationError> {
+    let address = site.store.site().await?.address;
+    let Some(address) = address.and_then(|address| Url::parse(&address).ok()) else {
+        return Ok(Vec::new());
+    };
+    let mut answers = Vec::new();
+    for format in Format::ALL.into_iter().filter(|format| wish.offers(*format)) {
+        let ending = format!(".{}", format.extension());
+        let mut files = publication.steps().iter().filter(|step| step.kind == StepKind::File);
+        let Some(file) = files.find(|step| step.path.ends_with(&ending)) else { continue };
+        answers.extend(asked(&address, &file.path).await.map(|answer| (format, answer)));
+    }
+    Ok(left_formats(&answers))
 }
 
 async fn take_back(

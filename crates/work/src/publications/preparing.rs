@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use brisk_margin_core::publication::report::{
-    ChangedPage, FileChange, PageShots, PageTrouble, PageWeight, PlaceChange, PlaceLeft,
+    BothWays, ChangedPage, FileChange, PageShots, PageTrouble, PageWeight, PlaceChange, PlaceLeft,
     PublicationReport,
 };
 use brisk_margin_core::units::Bytes;
@@ -167,10 +167,17 @@ impl Keeping<'_> {
     ) -> Result<Vec<PageShots>, PublicationError> {
         let Ok(shots) = served.shots(page).await else { return Ok(Vec::new()) };
         let mut kept = Vec::new();
-        for shot in shots {
-            let before = self.put(shot.before, None).await?;
-            let after = self.put(shot.after, None).await?;
-            kept.push(PageShots { width: shot.width, before, after });
+        for (before, after) in shots {
+            kept.push(PageShots {
+                width: before.width,
+                shift: BothWays { before: before.shift, after: after.shift },
+                largest: before
+                    .largest
+                    .zip(after.largest)
+                    .map(|(before, after)| BothWays { before, after }),
+                before: self.put(before.picture, None).await?,
+                after: self.put(after.picture, None).await?,
+            });
         }
         Ok(kept)
     }

@@ -9,6 +9,7 @@ use brisk_margin_site::error::MeasureError;
 use brisk_margin_site::host::{self, LocalHost};
 use brisk_margin_site::measure::Measurer;
 use brisk_margin_site::measured::{FoundPlace, MeasuredPage};
+use brisk_margin_site::page::Shot;
 use brisk_margin_site::plan::Plan;
 use futures::StreamExt;
 use tempfile::TempDir;
@@ -102,13 +103,12 @@ impl ServedSite {
     }
 
     /// What a page looks like before and after, at each layout width.
-    pub(crate) async fn shots(&self, page: &str) -> Result<Vec<Shots>, SiteError> {
+    pub(crate) async fn shots(&self, page: &str) -> Result<Vec<(Shot, Shot)>, SiteError> {
         let at = |server: &LocalHost| format!("{}/{}", server.origin, encoded(page));
         let (before, after) = (at(&self.own), at(&self.changed));
         let both = tokio::try_join!(self.measurer.shots(&before), self.measurer.shots(&after));
         let (before, after) = both?;
-        let both = before.into_iter().zip(after);
-        Ok(both.map(|((width, before), (_, after))| Shots { width, before, after }).collect())
+        Ok(before.into_iter().zip(after).collect())
     }
 
     /// A page that cannot be measured is not among them.
@@ -164,13 +164,6 @@ impl ServedSite {
 enum Viewports {
     All,
     LayoutWidths,
-}
-
-/// What a page looks like at a layout width, as WebP files.
-pub(crate) struct Shots {
-    pub(crate) width: u32,
-    pub(crate) before: Vec<u8>,
-    pub(crate) after: Vec<u8>,
 }
 
 /// The pages of a site as they were measured.

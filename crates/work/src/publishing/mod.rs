@@ -131,6 +131,11 @@ impl Rehearsal<'_> {
         let Self { before, sets, .. } = *self;
         let mut left = rewriting.left.clone();
         let mut changed = Vec::new();
+        let is_written = |place: PlaceAt| {
+            let page = before.path(place);
+            let mut files = rewriting.files.iter();
+            files.any(|file| file.kind == StepKind::Style || file.path == page)
+        };
         for (set, place) in sets.iter().flat_map(|set| set.places().map(move |at| (set, at))) {
             match rewriting.manner(place, &manners) {
                 Manner::Left if set.files.single.is_empty() => {
@@ -138,6 +143,7 @@ impl Rehearsal<'_> {
                 }
                 Manner::Left => left.push(before.left(place, LeftReason::Moves)),
                 _ if rewriting.unsaid.contains(&place) => {}
+                _ if !is_written(place) => left.push(before.left(place, LeftReason::Applied)),
                 manner => {
                     let is_as_promised = proof::is_as_promised(before, &after, set, place, manner);
                     let told = set.changed(before, place, manner);

@@ -44,6 +44,8 @@ pub(super) struct Rewriting {
 
 struct Rewriter<'a> {
     folder: &'a SiteFolder,
+    /// Where new files go.
+    files_in: &'a str,
     site: &'a MeasuredSite,
     sets: &'a [MadeSet],
     manners: &'a BTreeMap<PlaceAt, Manner>,
@@ -70,7 +72,8 @@ impl Rewriting {
             left: Vec::new(),
             by_attribute: BTreeSet::new(),
         };
-        let mut rewriter = Rewriter { folder, site, sets, manners, said: BTreeSet::new(), out };
+        let mut rewriter =
+            Rewriter { folder, files_in, site, sets, manners, said: BTreeSet::new(), out };
         for page in 0..site.pages.len() {
             rewriter.page(page)?;
         }
@@ -143,7 +146,7 @@ impl Rewriter<'_> {
         let tags = tags_of(&source, &addresses, measured);
         for (at, set, manner) in self.elements(page) {
             match tags.get(&at.place) {
-                Some(&tag) if has_media(&source, tag) => chosen.push(at),
+                Some(&tag) if self.has_others(&source, &addresses, tag) => chosen.push(at),
                 Some(&tag) => {
                     changes.extend(self.image(&source, &addresses, tag, at, set, manner));
                 }
@@ -165,6 +168,20 @@ impl Rewriter<'_> {
         }
         self.write(path, StepKind::Page, &bytes, changes);
         Ok(())
+    }
+
+    /// Whether somebody chose by media queries what an image shows: by colour scheme, or another part of the picture
+    /// for phones. What an earlier publication put there is none of that.
+    fn has_others(&self, source: &PageSource<'_>, addresses: &Addresses, tag: usize) -> bool {
+        let own = format!("{}/", self.files_in);
+        let is_own = |tag: &Tag| {
+            let first = tag.value("srcset")?.split_ascii_whitespace().next()?;
+            let path = path_of(&self.site.origin, addresses.read(first)?.as_str())?;
+            Some(path.starts_with(&own))
+        };
+        let sources = source.picture_of(tag).map(|picture| &picture.sources[..]);
+        let mut sources = sources.unwrap_or_default().iter().map(|&at| &source.tags()[at]);
+        sources.any(|tag| tag.value("media").is_some() && is_own(tag) != Some(true))
     }
 
     fn image(
@@ -303,7 +320,8 @@ impl Rewriter<'_> {
         if changes.is_empty() {
             return;
         }
-        if let Some(new) = spliced(bytes, changes) {
+        // A place may offer its files already.
+        if let Some(new) = spliced(bytes, changes).filter(|new| new != bytes) {
             self.out.files.push(new_file(path, kind, Some(bytes), new));
         }
     }
@@ -407,14 +425,6 @@ fn longest_common(a: usize, b: usize, same: impl Fn(usize, usize) -> bool) -> Ve
         }
     }
     pairs
-}
-
-/// Whether somebody chose by media queries what the `<picture>` of a tag shows: by colour scheme, or another
-/// part of the picture for phones.
-fn has_media(source: &PageSource<'_>, tag: usize) -> bool {
-    let picture = source.picture_of(tag);
-    let sources = picture.map(|picture| picture.sources.as_slice()).unwrap_or_default();
-    sources.iter().any(|&tag| source.tags()[tag].value("media").is_some())
 }
 
 /// The files that the `<img>` of a tag names, with those of its `<picture>`.

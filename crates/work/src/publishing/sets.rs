@@ -146,10 +146,11 @@ impl MadeSet {
         self.wanted.places.iter().copied()
     }
 
-    /// Whether browsers load just its files for the place `at` as the site is.
+    /// Whether browsers load just its files for the place `at` as the site is, in all their formats.
     pub(crate) fn is_served(&self, site: &MeasuredSite, at: PlaceAt) -> bool {
-        let manners = [Manner::Plain, Manner::Single, Manner::Attribute];
-        manners.into_iter().any(|manner| self.is_loaded(site.place(at), site.place(at), manner))
+        [Manner::Plain, Manner::Attribute]
+            .into_iter()
+            .any(|manner| self.is_loaded(site.place(at), site.place(at), manner))
     }
 
     /// Whether browsers load just the files that it promises in `manner`, where the place was shown
