@@ -285,6 +285,31 @@ mod tests {
         assert!(!site.root.join("v").exists());
     }
 
+    #[test]
+    fn a_file_that_another_change_counts_on_stays_with_it() {
+        let (site, files) = change();
+        let before = seen(&site.root);
+        let folder = SiteFolder::open(&site.root).unwrap();
+        let mut first = Journal::begin(&site.journal, &folder, files).unwrap();
+        first.publish(&folder).unwrap();
+        // The second one finds the file there.
+        let page = "<img src='v/1.webp'>";
+        let files = vec![
+            new("other.html", StepKind::Page, None, page),
+            new("v/1.webp", StepKind::File, Some("one"), "one"),
+        ];
+        let home = site.journal.with_file_name("second");
+        let mut second = Journal::begin(&home, &folder, files).unwrap();
+        second.publish(&folder).unwrap();
+        assert_eq!(first.take_back(&folder, false).unwrap(), ["v/1.webp"]);
+        assert_eq!(fs::read_to_string(site.root.join("index.html")).unwrap(), "old page");
+        assert!(site.root.join("v/1.webp").exists() && !site.root.join("v/2.webp").exists());
+        assert!(second.take_back(&folder, false).unwrap().is_empty());
+        let first = Journal::open(&site.journal).unwrap();
+        assert!(first.take_back(&folder, false).unwrap().is_empty(), "nothing names it any more");
+        assert_eq!(seen(&site.root), before);
+    }
+
     /// Set where this program is the one that is killed: the folders of the site and of the journal.
     const VICTIM: &str = "BRISK_MARGIN_TEST_PUBLISHES";
 

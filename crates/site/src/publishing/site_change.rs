@@ -1,7 +1,7 @@
 //! Changes of a site: which files are written, in which order, and how each goes back. The bytes
 //! themselves are kept by whoever makes the change, each under its hash.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashSet};
 use std::io;
 
 use brisk_margin_core::publication::{Publication, Step, StepKind, StepState};
@@ -9,6 +9,7 @@ use serde::{Deserialize, Serialize};
 
 use super::error::PublishError;
 use super::folder::{FileNotes, SiteFolder, hash_of};
+use crate::archive;
 
 /// A file that is to be written.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -103,7 +104,10 @@ impl SiteChange {
     ) -> Result<(), PublishError> {
         let changed = self.at(site, StepState::Changed)?;
         if !changed.is_empty() {
-            return Err(PublishError::Changed(changed));
+            return Err(match self.is_begun(site)? {
+                true => PublishError::ChangedInBetween(changed),
+                false => PublishError::Changed(changed),
+            });
         }
         for step in self.publication.steps().iter().take(most) {
             site.tidy(&step.path)?;
@@ -118,8 +122,8 @@ impl SiteChange {
     }
 
     /// Takes it back: what was replaced is as it was, with its mode and time, and what was added is
-    /// gone. What somebody wrote since is left alone, with the files that it names, and told; `forced`, it
-    /// goes as well.
+    /// gone. What somebody wrote since is left alone and told, and so is each added file that a page or style sheet
+    /// of the site still names, theirs or another change's; `forced`, all of it goes.
     ///
     /// # Errors
     /// Those of the disk; it can be taken back again then.
@@ -141,17 +145,19 @@ impl SiteChange {
         most: usize,
     ) -> Result<Vec<String>, PublishError> {
         let mut left = Vec::new();
-        let mut theirs: Vec<Vec<u8>> = Vec::new();
+        // Read once the pages are as they were: they go first.
+        let mut named: Option<HashSet<Vec<u8>>> = None;
         for step in self.publication.back().take(most) {
             site.tidy(&step.path)?;
+            let is_added = step.kind == StepKind::File && step.before.is_none();
+            if is_added && !forced && named.is_none() {
+                named = Some(names_in_texts(site)?);
+            }
+            let is_named =
+                || named.as_ref().is_some_and(|named| named.contains(name_of(&step.path)));
             match (state(site, step)?, &step.before) {
-                (StepState::Changed, _) if !forced => {
-                    theirs.extend(site.read(&step.path)?);
-                    left.push(step.path.clone());
-                }
-                (StepState::After, None) if is_named(&theirs, &step.path) => {
-                    left.push(step.path.clone());
-                }
+                (StepState::Changed, _) if !forced => left.push(step.path.clone()),
+                (StepState::After, None) if is_added && is_named() => left.push(step.path.clone()),
                 (StepState::Before, Some(_)) => {}
                 // Its folder may have been made without it.
                 (_, None) => site.remove(&step.path)?,
@@ -162,6 +168,14 @@ impl SiteChange {
             }
         }
         Ok(left)
+    }
+
+    /// Whether some of it is written.
+    ///
+    /// # Errors
+    /// Those of the disk.
+    pub fn is_begun(&self, site: &SiteFolder) -> Result<bool, PublishError> {
+        Ok(!self.at(site, StepState::After)?.is_empty())
     }
 
     /// Those of its files that are as `sought` says.
@@ -179,10 +193,26 @@ impl SiteChange {
     }
 }
 
-/// Whether one of these texts names the file at `path`, as far as can be told.
-fn is_named(texts: &[Vec<u8>], path: &str) -> bool {
-    let name = path.rsplit('/').next().unwrap_or(path).as_bytes();
-    texts.iter().any(|text| text.windows(name.len()).any(|part| part == name))
+/// The last part of a path.
+fn name_of(path: &str) -> &[u8] {
+    path.rsplit('/').next().unwrap_or(path).as_bytes()
+}
+
+/// All that may be the name of a file in the pages and style sheets of a site: whatever stands there between
+/// signs that names of made files have not.
+fn names_in_texts(site: &SiteFolder) -> Result<HashSet<Vec<u8>>, PublishError> {
+    let in_name = |byte: &u8| byte.is_ascii_alphanumeric() || b"-_.%".contains(byte);
+    let mut names = HashSet::new();
+    for path in archive::files_below(site.root())? {
+        let small = path.to_ascii_lowercase();
+        if ![".html", ".htm", ".css"].iter().any(|ending| small.ends_with(ending)) {
+            continue;
+        }
+        let text = site.read(&path)?.unwrap_or_default();
+        let words = text.split(|byte| !in_name(byte)).filter(|word| word.contains(&b'.'));
+        names.extend(words.map(<[u8]>::to_vec));
+    }
+    Ok(names)
 }
 
 fn state(site: &SiteFolder, step: &Step) -> Result<StepState, PublishError> {

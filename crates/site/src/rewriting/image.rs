@@ -114,6 +114,37 @@ mod tests {
     }
 
     #[test]
+    fn it_says_what_it_is_told_to_say_and_where_it_is_held() {
+        let said = |page: &str| {
+            let source = PageSource::read(page.as_bytes()).unwrap();
+            let (alt, position) = (Some("The \"dome\""), Some("50% 20%"));
+            let offers = &[offer(Format::Jpeg)];
+            let new = NewImage { offers, loading: Loading::WithPage, size: None, alt, position };
+            let made = spliced(page.as_bytes(), change(&source, 0, &new)).unwrap();
+            String::from_utf8(made).unwrap()
+        };
+        let styled = said("<img src=a.jpg alt=old style='width:100%; '>");
+        assert!(styled.contains("alt=\"The &quot;dome&quot;\""), "{styled}");
+        assert!(styled.contains("style='width:100%;object-position:50% 20%'"), "{styled}");
+        assert!(said("<img src=a.jpg>").contains("style=\"object-position:50% 20%\""));
+    }
+
+    #[test]
+    fn a_picture_without_a_box_that_is_written_once_more_keeps_its_sources_hidden() {
+        let offers = [offer(Format::Webp), offer(Format::Jpeg)];
+        let once = changed("<p><img src=m/dome.jpg></p>", &offers, Loading::WithPage);
+        let source = PageSource::read(once.as_bytes()).unwrap();
+        let at = source.tags().iter().position(|tag| tag.name == "img").unwrap();
+        let size = Some(Size::new(300, 150));
+        let (offers, loading) = (&offers[..], Loading::WithPage);
+        let new = NewImage { offers, loading, size, alt: None, position: None };
+        let twice = spliced(once.as_bytes(), change(&source, at, &new)).unwrap();
+        assert_eq!(String::from_utf8(twice).unwrap(), once);
+        let theirs = "<picture><source srcset=a.webp><img src=m/dome.jpg></picture>";
+        assert!(!changed(theirs, offers, loading).contains("hidden"));
+    }
+
+    #[test]
     fn one_format_changes_the_image_itself_and_nothing_else_of_it() {
         let page = "<a\thref=x><IMG onclick='go(1 > 0)' CLASS=hero src='m/dome.jpg'   alt=\"The\ndome\" \
             data-x width=300 height=150 /></a>";
