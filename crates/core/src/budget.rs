@@ -80,7 +80,7 @@ pub fn link_time(bytes: Bytes, kbit: u32) -> f64 {
 }
 
 /// Bytes before and after, and what that saved.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Saving {
     /// Bytes before.

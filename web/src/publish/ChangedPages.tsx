@@ -148,11 +148,11 @@ type Shots = WholePublication["pages"][number]["shots"][number];
 function CameWords({ shot: { shift, largest } }: { shot: Shots }) {
   return (
     <span className="soft came-words" title="Layout shift and largest contentful paint, on this machine">
-      shift <span className="figure">{shift.before.toFixed(2)}</span> →{" "}
+      layout shift <span className="figure">{shift.before.toFixed(2)}</span> →{" "}
       <span className="figure">{shift.after.toFixed(2)}</span>
       {largest && (
         <>
-          , largest paint <span className="figure">{Math.round(largest.before)}</span> →{" "}
+          , LCP <span className="figure">{Math.round(largest.before)}</span> →{" "}
           <span className="figure">{Math.round(largest.after)} ms</span>
         </>
       )}

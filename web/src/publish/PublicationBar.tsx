@@ -3,7 +3,7 @@ import { Link } from "react-router";
 import type { WholePublication } from "../api/client";
 import { useKey } from "../ui/useKey";
 import { useForgetPublication, type Act, type useActOnPublication } from "./usePublications";
-import { nameOf, STATES, whyNotPublish } from "./words";
+import { nameOf, STATES } from "./words";
 
 interface Props {
   publication: WholePublication;
@@ -28,9 +28,11 @@ export function PublicationBar({ publication, act, onForgotten }: Props) {
       {words}
     </Button>
   );
-  const hindrance = whyNotPublish(publication);
+  const may = (what: (typeof publication.acts)[number]) => publication.acts.includes(what);
+  // Nothing of it would be written.
+  const empty = publication.sums?.places === 0 ? { hindrance: "It changes nothing" } : {};
   useKey((event) => {
-    if (event.key === "u" && state === "published") act.mutate("take-back");
+    if (event.key === "u" && may("take-back")) act.mutate("take-back");
   });
   return (
     <div className="bar">
@@ -43,32 +45,29 @@ export function PublicationBar({ publication, act, onForgotten }: Props) {
       <span className="gap" />
       <Link to="/publish">All publications</Link>
       {state === "preparing" && button("cancel", "Cancel")}
-      {(state === "ready" || state === "outdated" || state === "failed") && (
-        <>
-          <Button
-            title="Nothing of it is on the site; it can be prepared again"
-            loading={forget.isPending}
-            onClick={() => {
-              forget.mutate(undefined, { onSuccess: onForgotten });
-            }}
-          >
-            Forget it
-          </Button>
-          {button("prepare", "Prepare again", { primary: state !== "ready" })}
-        </>
+      {publication.can_be_forgotten && (
+        <Button
+          title="Nothing of it is on the site; it can be prepared again"
+          loading={forget.isPending}
+          onClick={() => {
+            forget.mutate(undefined, { onSuccess: onForgotten });
+          }}
+        >
+          Delete
+        </Button>
       )}
-      {state === "ready" &&
-        button("publish", "Publish now", {
+      {may("prepare") && button("prepare", "Prepare again", { primary: !may("publish") })}
+      {may("publish") &&
+        button("publish", state === "interrupted" ? "Resume" : "Publish now", {
           primary: true,
           title: "Files first, then style sheets, then pages; it can be taken back to the byte",
-          ...(hindrance === undefined ? {} : { hindrance }),
+          ...empty,
         })}
-      {state === "interrupted" && button("publish", "Go on", { primary: true })}
-      {(state === "published" || state === "interrupted") &&
+      {may("take-back") &&
         button("take-back", "Take back", {
           title: "All files as they were before; what somebody else changed since is left alone",
         })}
-      {state === "partly-back" &&
+      {may("take-all-back") &&
         button("take-all-back", "Take back theirs, too", {
           title: "What somebody else changed since is lost: these files as they were before",
         })}

@@ -56,9 +56,9 @@ export function PublicationPage() {
             {data.sums.screens.map((screen) => (
               <span className="part" key={screen.width}>
                 <ScreenWords screen={screen} />
-                {screen.before > screen.after && (
+                {screen.saving.saved > 0 && (
                   <b>
-                    saves <Bytes of={screen.before - screen.after} />
+                    saves <Bytes of={screen.saving.saved} />
                   </b>
                 )}
               </span>
@@ -101,7 +101,7 @@ function Notes({ publication }: { publication: WholePublication }) {
       )}
       {since.data?.problem && (
         <div className="notice" role="alert">
-          <b>The site cannot be read:</b>
+          <b>Its folder cannot be read:</b>
           <span>{since.data.problem}</span>
         </div>
       )}

@@ -13,7 +13,7 @@ import { WaitingRows } from "../ui/Waiting";
 import "./publish.css";
 import { ScreenWords } from "./ScreenWords";
 import { usePrepare, usePublications } from "./usePublications";
-import { isUnderWay, nameOf, STATES, sumWords } from "./words";
+import { nameOf, STATES, sumWords } from "./words";
 import { DoneTable } from "../ui/DoneTable";
 
 /** What could go to the site, and what went there. */
@@ -34,7 +34,7 @@ export function PublishPage() {
           {list.isPending && <WaitingRows />}
           {list.data && !list.data.folder && (
             <div className="empty">
-              <h2>The site has no folder here</h2>
+              <h2>No folder for this site</h2>
               <span className="soft">
                 Name the folder that its files are served from in the <Link to="?sheet=site">site settings</Link>. For a
                 site elsewhere, select pictures in the <Link to="/library">library</Link> and download a package: files,
@@ -66,7 +66,7 @@ function NewPublicationForm({ list }: { list: PublicationList }) {
   const pages = address.getAll("page");
   const pictures = address.getAll("picture");
   const run = address.get("run");
-  const busy = list.publications.find(({ state }) => isUnderWay(state));
+  const busy = list.publications.find((one) => one.is_under_way);
   const wish: NewPublication = {
     folder,
     may_move: mayMove,
@@ -89,7 +89,7 @@ function NewPublicationForm({ list }: { list: PublicationList }) {
         {list.shown > 0 && <>, {list.shown.toLocaleString("en")} published</>}
         {list.unmade > 0 && (
           <>
-            ; {count(list.unmade, "place lacks", "places lack")} files: <Link to="/library">make them by a run</Link>
+            ; {count(list.unmade, "place")} with missing files: <Link to="/library">make them by a run</Link>
           </>
         )}
       </p>

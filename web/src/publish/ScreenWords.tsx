@@ -13,7 +13,7 @@ export function ScreenWords({ screen, named = true }: { screen: Screen; named?: 
           {screen.width} px, {density(screen.density)}:{" "}
         </span>
       )}
-      <Bytes of={screen.before} /> → <Bytes of={screen.after} />
+      <Bytes of={screen.saving.before} /> → <Bytes of={screen.saving.after} />
     </span>
   );
 }

@@ -1,5 +1,5 @@
 import { expect, test } from "vitest";
-import { nameOf, sumWords, whyNotPublish } from "./words";
+import { nameOf, sumWords } from "./words";
 
 const wish = { folder: "variants", may_move: false, pages: null, pictures: null, without: [] };
 const sums = { pages: 0, styles: 0, added: 0, replaced: 0, places: 0, left: 0, failures: 0, screens: [] };
@@ -15,10 +15,4 @@ test("what is written is told in sums", () => {
   expect(sumWords({ ...sums, pages: 2, added: 61 })).toBe("2 pages, 61 files added");
   expect(sumWords({ ...sums, styles: 1, replaced: 1 })).toBe("1 style sheet, 1 file replaced");
   expect(sumWords(sums)).toBe("nothing changes");
-});
-
-test("what cannot be published says why", () => {
-  expect(whyNotPublish({ state: "ready", sums: { ...sums, places: 3 } })).toBeUndefined();
-  expect(whyNotPublish({ state: "ready", sums })).toBe("It changes nothing");
-  expect(whyNotPublish({ state: "outdated", sums: { ...sums, places: 3 } })).toContain("prepare it again");
 });

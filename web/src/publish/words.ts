@@ -14,9 +14,6 @@ export const STATES: Record<Publication["state"], string> = {
   "taken-back": "taken back",
 };
 
-export const isUnderWay = (state: Publication["state"]) =>
-  state === "preparing" || state === "publishing" || state === "taking-back";
-
 /** What a publication is called: as somebody called it, or what it is about. */
 export function nameOf({ name, wish }: Pick<Publication, "name" | "wish">) {
   if (name) return name;
@@ -36,12 +33,4 @@ export function sumWords(sums: PublicationSums) {
     sums.replaced > 0 && `${count(sums.replaced, "file")} replaced`,
   ];
   return parts.filter((part) => part !== false).join(", ") || "nothing changes";
-}
-
-/** Why nothing can be done with it now, where that is so. */
-export function whyNotPublish({ state, sums }: Pick<Publication, "state" | "sums">) {
-  if (state === "outdated") return "The site was changed since: prepare it again";
-  if (state === "failed") return "It could not be prepared";
-  if (sums?.places === 0) return "It changes nothing";
-  return undefined;
 }

@@ -76,6 +76,7 @@ pub(crate) async fn prepare(
     };
     let (pages, may_move) = (new.pages, new.may_move);
     let wish = PublicationWish { pages, pictures, folder, may_move, without: Vec::new() };
+    app.store.settle_publications().await?;
     let id = app.store.add_publication(&new.name, &wish).await?;
     let id =
         id.ok_or_else(|| refused("another publication is under way; wait until that has ended"))?;

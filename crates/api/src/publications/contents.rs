@@ -2,7 +2,6 @@
 
 use axum::Json;
 use axum::extract::State;
-use axum::http::StatusCode;
 use brisk_margin_core::publication::{Step, StepKind, StepState};
 use brisk_margin_site::publishing::folder::hash_of;
 use brisk_margin_store::publications::Publication;
@@ -133,10 +132,7 @@ fn step(publication: &Publication, path: &str) -> Result<Step, Problem> {
     let step = steps.find(|step| step.path == path);
     let step = step.ok_or_else(|| Problem::not_found("file in the publication"))?;
     match step.kind {
-        StepKind::File => {
-            let status = StatusCode::UNPROCESSABLE_ENTITY;
-            Err(Problem { status: status.as_u16(), ..Problem::invalid("pictures have no lines") })
-        }
+        StepKind::File => Err(Problem::invalid("pictures have no lines")),
         StepKind::Style | StepKind::Page => Ok(step.clone()),
     }
 }

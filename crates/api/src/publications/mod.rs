@@ -15,7 +15,9 @@ use brisk_margin_core::publication::host::{LeftFormat, how_to_serve};
 use brisk_margin_core::publication::report::{
     ChangedPage, PageShots, PublicationReport, PublicationSums, ScreenWeight,
 };
-use brisk_margin_core::publication::state::{PublicationState, PublicationWish, USUAL_FOLDER};
+use brisk_margin_core::publication::state::{
+    PublicationAct, PublicationState, PublicationWish, USUAL_FOLDER,
+};
 use brisk_margin_store::StoreError;
 use brisk_margin_store::jobs::Job;
 use brisk_margin_store::publications::{Publication, ReadySets, publication_key};
@@ -40,6 +42,12 @@ pub(super) struct PublicationBody {
     /// What is to be published.
     wish: PublicationWish,
     state: PublicationState,
+    /// Whether a job is at it.
+    is_under_way: bool,
+    /// What may be done with it now.
+    acts: Vec<PublicationAct>,
+    /// Whether it can be forgotten: nothing of it is or was on the site.
+    can_be_forgotten: bool,
     /// Why it stands there, where that is no success.
     reason: Option<String>,
     /// How far what is under way has come.
@@ -155,6 +163,9 @@ async fn summary(app: &App, publication: &Publication) -> Result<PublicationBody
         name: publication.name.clone(),
         wish: publication.wish.clone(),
         state,
+        is_under_way: state.is_under_way(),
+        acts: PublicationAct::at(state),
+        can_be_forgotten: state.can_be_forgotten(),
         reason: publication.reason.clone(),
         progress: job.map(|job| PublicationProgress::of(state, job)),
         sums: publication.sums.clone(),
@@ -180,6 +191,7 @@ async fn names(
 }
 
 async fn known(app: &App, id: Uuid) -> Result<Publication, Problem> {
+    app.store.settle_publications().await?;
     app.store.publication(id).await?.ok_or_else(|| Problem::not_found("publication"))
 }
 
@@ -203,6 +215,7 @@ async fn find(app: &App, id: Uuid) -> Result<WholePublication, Problem> {
 /// The publications, the newest first, and what could be published.
 #[utoipa::path(get, path = "/publications", responses((status = 200, body = PublicationList)))]
 pub(super) async fn publications(State(app): State<App>) -> Result<Json<PublicationList>, Problem> {
+    app.store.settle_publications().await?;
     let all = app.store.publications(MOST).await?;
     let files_in = all.first().map_or(USUAL_FOLDER, |last| &last.wish.folder).to_owned();
     let ReadySets { ready, shown, unmade } = app.store.ready_sets().await?;

@@ -4,6 +4,7 @@ use serde::{Deserialize, Serialize};
 use uuid::Uuid;
 
 use super::StepKind;
+use crate::budget::Saving;
 use crate::units::{Bytes, Density};
 
 /// What a publication changes, as it was worked out and held against the site in a browser.
@@ -145,7 +146,7 @@ pub struct BothWays {
     pub after: f64,
 }
 
-/// What all pages weigh together at a layout width and a density, before and after.
+/// What all pages weigh together at a layout width and a density, and what that saves.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct ScreenWeight {
@@ -153,10 +154,8 @@ pub struct ScreenWeight {
     pub width: u32,
     /// The density.
     pub density: Density,
-    /// As it was.
-    pub before: Bytes,
-    /// As it would be.
-    pub after: Bytes,
+    /// Before and after.
+    pub saving: Saving,
 }
 
 /// What a publication changes, in sums.
@@ -224,7 +223,7 @@ impl PublicationReport {
             let (before, after) = own.fold((Bytes(0), Bytes(0)), |(before, after), weight| {
                 (before + weight.before, after + weight.after)
             });
-            Some(ScreenWeight { width, density, before, after })
+            Some(ScreenWeight { width, density, saving: Saving::new(before, after) })
         };
         let mut found = Vec::from_iter(screens.into_iter().filter_map(at));
         found.dedup_by(|a, b| (a.width, a.density) == (b.width, b.density));
@@ -256,10 +255,13 @@ mod tests {
             ],
             ..PublicationReport::default()
         };
-        let told: Vec<_> = report.screens().iter().map(|s| (s.width, s.before, s.after)).collect();
-        assert_eq!(told, [(390, Bytes(150), Bytes(60)), (1_280, Bytes(70), Bytes(7))]);
-        let told: Vec<_> = report.screens_of("b").iter().map(|s| (s.before, s.after)).collect();
-        assert_eq!(told, [(Bytes(50), Bytes(50)), (Bytes(0), Bytes(0))]);
+        let told = |screen: &ScreenWeight| {
+            (screen.width, screen.saving.before.get(), screen.saving.after.get())
+        };
+        let of_all: Vec<_> = report.screens().iter().map(told).collect();
+        assert_eq!(of_all, [(390, 150, 60), (1_280, 70, 7)]);
+        let of_page: Vec<_> = report.screens_of("b").iter().map(told).collect();
+        assert_eq!(of_page, [(390, 50, 50), (1_280, 0, 0)]);
         assert!(PublicationReport::default().screens().is_empty());
     }
 }
