@@ -17,7 +17,7 @@ use super::pictures::which::Which;
 use crate::state::App;
 
 /// Pictures of a package at most.
-const MOST: u64 = 5_000;
+const MOST: u64 = 1_000;
 /// Bytes that are sent at once.
 const CHUNK: usize = 256 << 10;
 
@@ -40,7 +40,7 @@ pub(super) async fn make_package(
     extract::Json(PackageAsked { which }): extract::Json<PackageAsked>,
 ) -> Result<impl IntoResponse, Problem> {
     let ids = which.at_most(&app, MOST).await?;
-    let file = package(&app.maker, &ids).await?;
+    let file = package(&app.maker, &app.intake.folder().spool(), &ids).await?;
     let mut file = tokio::fs::File::from_std(file);
     let length = file.seek(std::io::SeekFrom::End(0)).await.map_err(PackageError::Disk)?;
     file.rewind().await.map_err(PackageError::Disk)?;

@@ -14,7 +14,7 @@ use crate::framing::{self, FocalPoint};
 use crate::geometry::{Rect, Size};
 use crate::layout::{BoxSize, Cropping};
 use crate::markup::picture::{File, Offer};
-use crate::markup::position::{self, Held, Holder};
+use crate::markup::position::{Held, Holder};
 use crate::markup::shape::{Shape, shapes};
 use crate::needs::{self, ByteModel};
 use crate::render_spec::{RenderSpec, RenderSpecError};
@@ -269,23 +269,6 @@ fn crops(source: SetSource<'_>, slot: &Slot) -> Result<Vec<(u32, Rect)>, SetPlan
         Ok(framing.fitting(source.size).map(|fitting| (viewport, fitting.crop)))
     };
     shown.filter_map(|shown| crop(shown).transpose()).collect()
-}
-
-/// The style rules that hold the one file of `slot` where the browser crops it; nothing where
-/// that does not.
-///
-/// # Errors
-/// [`SetPlanError`].
-pub fn style(
-    source: SetSource<'_>,
-    slot: &Slot,
-    cropping: Cropping,
-) -> Result<Option<String>, SetPlanError> {
-    let held = held(source, slot, cropping)?;
-    let rules = |held: Vec<Held>| {
-        position::position_rules(slot.holder(), slot.selector_or_default(), &held)
-    };
-    Ok(held.map(rules))
 }
 
 /// Where a browser that crops holds the files of a set, the narrowest viewports first; nothing where it

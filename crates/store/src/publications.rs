@@ -1,5 +1,5 @@
-//! Publications as they are kept: one row each. What they write and what was there before lies in their
-//! journals.
+//! Publications as they are kept: one row each. What they write and what was there before are blobs, which
+//! stay as long as the row.
 
 use std::collections::BTreeMap;
 
@@ -52,6 +52,8 @@ pub enum PublicationEnding {
     Prepared(Box<Prepared>),
     /// It stands there, for that reason.
     At(PublicationState, String),
+    /// The site's host does not serve these formats, for that reason: it has to be prepared without them.
+    Without(Vec<LeftFormat>, String),
     /// It is on the site.
     Published,
     /// It was taken back, but for these files.
@@ -76,8 +78,6 @@ pub struct Prepared {
     pub report: PublicationReport,
     /// The files that it writes and how each goes back.
     pub change: serde_json::Value,
-    /// The bytes that it speaks of, with the picture that they were made of where there is one.
-    pub bytes: BTreeMap<BlobHash, Option<Uuid>>,
 }
 
 /// The picture that a place shows.
@@ -210,14 +210,23 @@ impl Store {
     ) -> Result<bool, StoreError> {
         let from: Vec<String> = act.from().iter().map(|state| state.name().to_owned()).collect();
         let transaction = self.db.begin().await?;
+        // What was left alone before says that it goes as well, once that is asked for.
+        let is_all = act == PublicationAct::TakeAllBack;
         let update = self.statement(
-            "UPDATE publications SET state = $2, reason = NULL WHERE id = $1 AND state = ANY ($3)",
-            [id.into(), act.doing().name().into(), from.into()],
+            "UPDATE publications SET state = $2, reason = NULL,
+                 left_alone = CASE WHEN $4 THEN left_alone ELSE '[]' END
+             WHERE id = $1 AND state = ANY ($3)",
+            [id.into(), act.doing().name().into(), from.into(), is_all.into()],
         );
         let update = transaction.execute_raw(update).await;
         let rows = update.as_ref().map_or(0, |done| done.rows_affected());
         if !is_alone(update)? || rows == 0 {
             return Ok(false);
+        }
+        if act == PublicationAct::Prepare {
+            // Nothing of what was prepared before is on the site.
+            let forget = "DELETE FROM publication_blobs WHERE publication_id = $1";
+            transaction.execute_raw(self.statement(forget, [id.into()])).await?;
         }
         transaction.execute_raw(self.push_statement(&publication_job(id))).await?;
         transaction.commit().await?;
@@ -243,6 +252,11 @@ impl Store {
             PublicationEnding::At(state, reason) => {
                 ("state = $2 ->> 0, reason = $2 ->> 1", json(&(state.name(), reason)))
             }
+            PublicationEnding::Without(formats, reason) => (
+                "state = 'outdated', reason = $2 ->> 1,
+                 wish = jsonb_set(wish, '{without}', (wish -> 'without') || ($2 -> 0))",
+                json(&(formats, reason)),
+            ),
             PublicationEnding::Published => (
                 "state = $2 ->> 0, reason = NULL, published_at = coalesce(published_at, now())",
                 json(&[PublicationState::Published.name()]),
@@ -257,45 +271,55 @@ impl Store {
             "UPDATE publications SET {set}
              WHERE id = $1 AND state IN ('preparing', 'publishing', 'taking-back')"
         );
-        let transaction = self.db.begin().await?;
-        if let PublicationEnding::Prepared(prepared) = ending {
-            self.note_bytes(&transaction, id, &prepared.bytes).await?;
-        }
-        transaction.execute_raw(self.statement(&sql, [id.into(), value.into()])).await?;
-        transaction.commit().await?;
+        self.db.execute_raw(self.statement(&sql, [id.into(), value.into()])).await?;
         Ok(())
     }
 
-    /// Notes that the publication `id` speaks of `bytes`, and of no others.
-    async fn note_bytes(
+    /// Notes that the publication `id` speaks of bytes that are stored after this, each with the picture that
+    /// they were made of where there is one: nobody deletes them from now on.
+    ///
+    /// # Errors
+    /// Those of the database.
+    pub async fn note_publication_bytes(
         &self,
-        db: &impl ConnectionTrait,
         id: Uuid,
         bytes: &BTreeMap<BlobHash, Option<Uuid>>,
     ) -> Result<(), StoreError> {
-        let forget = "DELETE FROM publication_blobs WHERE publication_id = $1";
-        db.execute_raw(self.statement(forget, [id.into()])).await?;
         let rows = bytes
             .iter()
             .map(|(hash, picture)| serde_json::json!({"hash": hash.as_str(), "picture": picture}));
         let rows = serde_json::Value::from(Vec::from_iter(rows));
         let note = "INSERT INTO publication_blobs (publication_id, hash, picture_id)
-             SELECT $1, j.hash, p.id FROM jsonb_to_recordset($2) AS j (hash text, picture uuid)
-             LEFT JOIN pictures p ON p.id = j.picture
-             WHERE EXISTS (SELECT FROM publications WHERE id = $1)";
-        db.execute_raw(self.statement(note, [id.into(), rows.into()])).await?;
+             SELECT q.id, j.hash, p.id FROM publications q
+             CROSS JOIN jsonb_to_recordset($2) AS j (hash text, picture uuid)
+             LEFT JOIN pictures p ON p.id = j.picture WHERE q.id = $1
+             ON CONFLICT (publication_id, hash) DO UPDATE SET
+                 picture_id = coalesce(excluded.picture_id, publication_blobs.picture_id)";
+        // Whoever deletes has ended, or sees the row.
+        let transaction = self.holding_bytes().await?;
+        transaction.execute_raw(self.statement(note, [id.into(), rows.into()])).await?;
+        transaction.commit().await?;
         Ok(())
     }
 
-    /// Notes that the publication `id` offers none of these formats from now on.
+    /// Has no publication stand where something is under way of which no job is left: somebody cancelled
+    /// it, or it failed too often.
     ///
     /// # Errors
     /// Those of the database.
-    pub async fn leave_formats_out(&self, id: Uuid, left: &[LeftFormat]) -> Result<(), StoreError> {
-        let sql = "UPDATE publications SET wish = jsonb_set(
-                wish, '{without}', coalesce(wish -> 'without', '[]') || $2
-            ) WHERE id = $1";
-        self.db.execute_raw(self.statement(sql, [id.into(), json(&left).into()])).await?;
+    pub async fn settle_publications(&self) -> Result<(), StoreError> {
+        let sql = "UPDATE publications p SET
+                 state = CASE state WHEN 'preparing' THEN 'failed' ELSE 'interrupted' END,
+                 reason = coalesce((
+                     SELECT reason FROM jobs WHERE site = $1 AND kind = $2 AND key = p.id::text
+                         AND state = 'failed' ORDER BY created_at DESC LIMIT 1
+                 ), 'it was cancelled')
+             WHERE state IN ('preparing', 'publishing', 'taking-back') AND NOT EXISTS (
+                 SELECT FROM jobs WHERE site = $1 AND kind = $2 AND key = p.id::text
+                     AND state IN ('waiting', 'running')
+             )";
+        let values = [self.schema().into(), JobKind::Publish.name().into()];
+        self.db.execute_raw(self.statement(sql, values)).await?;
         Ok(())
     }
 

@@ -4,13 +4,17 @@
 use std::collections::BTreeSet;
 use std::fs::File;
 use std::io;
+use std::path::Path;
 
 use brisk_margin_core::naming;
 use brisk_margin_core::publication::package::{FILES, Manifest, PackedFile, PackedSet};
+use brisk_margin_core::slot::Slot;
 use brisk_margin_site::archive::Packing;
 use brisk_margin_store::pictures::Picture;
 use brisk_margin_store::{BlobError, StoreError};
+use bytes::Bytes;
 use thiserror::Error;
+use tokio::sync::mpsc;
 use uuid::Uuid;
 
 use crate::making::Maker;
@@ -18,6 +22,8 @@ use crate::making::sets::{ResponsiveSet, SetError};
 
 /// The version of a package's list.
 const VERSION: u32 = 1;
+/// Files that wait to be written at most.
+const WAITING: usize = 4;
 
 /// Why there is no package.
 #[derive(Debug, Error)]
@@ -36,16 +42,24 @@ pub enum PackageError {
     Store(#[from] StoreError),
 }
 
-/// Writes a package of what was made of the pictures `ids` for the slots that show them: every set that
-/// has all its files. One file is in memory at a time. The archive has no name, and goes with the value.
+/// Writes a package of what was made of the pictures `ids` for the slots that show them, in `folder`: every set
+/// that has all its files. A few files are in memory at a time. The archive has no name, and goes with the value.
 ///
 /// # Errors
 /// [`PackageError`].
-pub async fn package(maker: &Maker, ids: &[Uuid]) -> Result<File, PackageError> {
+pub async fn package(maker: &Maker, folder: &Path, ids: &[Uuid]) -> Result<File, PackageError> {
     let store = &maker.store;
+    let (parts, mut heard) = mpsc::channel::<(String, Bytes)>(WAITING);
+    let mut packing = Packing::into(tempfile::tempfile_in(folder)?);
+    let writing = tokio::task::spawn_blocking(move || {
+        while let Some((path, bytes)) = heard.blocking_recv() {
+            packing.add(&path, &bytes)?;
+        }
+        packing.finish()
+    });
     let mut packer = Packer {
         maker,
-        packing: Packing::into(tempfile::tempfile()?),
+        parts,
         manifest: Manifest { version: VERSION, site: store.site().await?.name, sets: Vec::new() },
         packed: BTreeSet::new(),
     };
@@ -62,12 +76,14 @@ pub async fn package(maker: &Maker, ids: &[Uuid]) -> Result<File, PackageError> 
             packer.add(&picture, used.slot).await?;
         }
     }
-    packer.finish()
+    packer.finish().await?;
+    Ok(writing.await.map_err(io::Error::other)??)
 }
 
 struct Packer<'a> {
     maker: &'a Maker,
-    packing: Packing,
+    /// To whoever writes them.
+    parts: mpsc::Sender<(String, Bytes)>,
     manifest: Manifest,
     /// The paths of files that are in it.
     packed: BTreeSet<String>,
@@ -75,11 +91,7 @@ struct Packer<'a> {
 
 impl Packer<'_> {
     /// Adds the files of a picture for a slot, where all are made.
-    async fn add(
-        &mut self,
-        picture: &Picture,
-        slot: brisk_margin_core::slot::Slot,
-    ) -> Result<(), PackageError> {
+    async fn add(&mut self, picture: &Picture, slot: Slot) -> Result<(), PackageError> {
         let set = ResponsiveSet::plan(self.maker, picture, &picture.adjustments, slot).await;
         let set = match set {
             Ok(set) => set,
@@ -103,7 +115,7 @@ impl Packer<'_> {
             }
             if self.packed.insert(path.clone()) {
                 let bytes = self.maker.store.blobs().get(&variant.hash).await?;
-                self.packing.add(&path, &bytes)?;
+                self.put(&path, bytes).await?;
             }
             files.push(PackedFile {
                 path,
@@ -114,7 +126,7 @@ impl Packer<'_> {
             });
         }
         let markup = self.markup_path(picture, &set);
-        self.packing.add(&markup, text.as_bytes())?;
+        self.put(&markup, text.into()).await?;
         let description = &picture.description;
         self.manifest.sets.push(PackedSet {
             picture: picture.name.clone(),
@@ -141,17 +153,23 @@ impl Packer<'_> {
         free.expect("numbers do not end")
     }
 
-    fn finish(mut self) -> Result<File, PackageError> {
+    async fn put(&self, path: &str, bytes: Bytes) -> Result<(), PackageError> {
+        let sent = self.parts.send((path.to_owned(), bytes)).await;
+        Ok(sent.map_err(|_| io::Error::other("the disk refused what came before"))?)
+    }
+
+    /// Adds what tells of all sets.
+    async fn finish(self) -> Result<(), PackageError> {
         if self.manifest.sets.is_empty() {
             return Err(PackageError::Nothing);
         }
         let list = serde_json::to_vec_pretty(&self.manifest).map_err(io::Error::other)?;
-        self.packing.add("manifest.json", &list)?;
-        self.packing.add("contact-sheet.html", self.manifest.contact_sheet().as_bytes())?;
+        self.put("manifest.json", list.into()).await?;
+        self.put("contact-sheet.html", self.manifest.contact_sheet().into()).await?;
         let credits = self.manifest.credits();
         if !credits.is_empty() {
-            self.packing.add("credits.txt", credits.as_bytes())?;
+            self.put("credits.txt", credits.into()).await?;
         }
-        Ok(self.packing.finish()?)
+        Ok(())
     }
 }

@@ -5,11 +5,13 @@ use std::collections::BTreeMap;
 use std::fs;
 
 use axum::http::StatusCode;
+use brisk_margin_core::job::JobKind;
 use brisk_margin_core::publication::StepKind;
 use brisk_margin_core::publication::report::{BothWays, ChangedPage, PageShots, PublicationReport};
 use brisk_margin_core::publication::state::PublicationState;
 use brisk_margin_site::publishing::folder::{SiteFolder, hash_of};
 use brisk_margin_site::publishing::site_change::{NewFile, SiteChange};
+use brisk_margin_site::publishing::turn::SiteTurn;
 use brisk_margin_store::BlobHash;
 use brisk_margin_store::publications::{Prepared, PublicationEnding};
 use brisk_margin_testing::pictures::gradient_jpeg;
@@ -71,12 +73,14 @@ impl Site {
             file("variants/dome.webp", StepKind::File, None, "a picture"),
         ];
         let change = SiteChange::new(&site, files, &|_, _| Ok(())).unwrap();
+        let number = id.parse().unwrap();
         let mut bytes = BTreeMap::new();
         for text in [&now, NEW, "a picture", "before", "after"] {
             let hash = self.api.store.blobs().put(text.to_owned().into()).await.unwrap();
             let of = picture.filter(|_| text == "a picture");
             bytes.insert(hash, of);
         }
+        self.api.store.note_publication_bytes(number, &bytes).await.unwrap();
         let [before, after] = ["before", "after"].map(|text| hash_of(text.as_bytes()));
         let shots = vec![PageShots {
             width: 390,
@@ -90,9 +94,8 @@ impl Site {
             ..PublicationReport::default()
         };
         let change = serde_json::to_value(change).unwrap();
-        let prepared = Prepared { report, change, bytes };
+        let prepared = Prepared { report, change };
         let ending = PublicationEnding::Prepared(Box::new(prepared));
-        let number = id.parse().unwrap();
         self.api.store.end_publication(number, &ending).await.unwrap();
         id
     }
@@ -212,7 +215,9 @@ async fn what_ended_in_the_middle_goes_on_or_back() {
     // A file stands where a folder is needed.
     let id = site.prepared(None).await;
     fs::write(site.folder.path().join("variants"), "theirs").unwrap();
-    assert_eq!(site.act(&id, "publish", json!({})).await.unwrap(), "interrupted");
+    assert_eq!(site.act(&id, "publish", json!({})).await.unwrap(), "ready");
+    let reason = site.told(&id).await["reason"].as_str().unwrap().to_owned();
+    assert!(reason.contains("variants/dome.webp"), "{reason}");
     assert_eq!(site.page(), OLD, "no page names a file that is not there");
     fs::remove_file(site.folder.path().join("variants")).unwrap();
     assert_eq!(site.act(&id, "publish", json!({})).await.unwrap(), "published");
@@ -289,4 +294,48 @@ async fn a_place_that_shows_a_published_file_shows_its_picture() {
     api.work().await;
     assert_eq!(uses().await, Some(0), "it is not taken for the one that was there");
     assert_eq!(PublicationState::named("taken-back"), Some(PublicationState::TakenBack));
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn one_whose_job_is_gone_stands_in_nobodys_way() {
+    let site = Site::start().await;
+    let id = site.begun().await;
+    let job = site.api.store.latest_job_of(JobKind::Publish, &id).await.unwrap().unwrap();
+    // As the list of what goes on in the background does it.
+    assert!(site.api.store.cancel_job(job.id).await.is_ok());
+    let told = site.told(&id).await;
+    assert_eq!((&told["state"], &told["reason"]), (&json!("failed"), &json!("it was cancelled")));
+    assert_eq!(told["acts"], json!(["prepare"]));
+    site.begun().await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn taking_back_once_more_is_as_gentle_as_the_first_time() {
+    let site = Site::start().await;
+    let id = site.prepared(None).await;
+    site.act(&id, "publish", json!({})).await.unwrap();
+    let theirs = format!("{NEW}<p>Closed on Monday</p>\n");
+    site.write(&theirs);
+    site.act(&id, "take-back", json!({})).await.unwrap();
+    // What was to go as well could not: the folder is away meanwhile.
+    let away = site.folder.path().with_extension("away");
+    fs::rename(site.folder.path(), &away).unwrap();
+    let all = json!({"changed_since": true});
+    assert_eq!(site.act(&id, "take-back", all).await.unwrap(), "interrupted");
+    fs::rename(&away, site.folder.path()).unwrap();
+    assert_eq!(site.act(&id, "take-back", json!({})).await.unwrap(), "partly-back");
+    assert_eq!(site.page(), theirs, "nobody said this time that it is to go");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn one_that_could_not_be_begun_is_ready_still() {
+    let site = Site::start().await;
+    let id = site.prepared(None).await;
+    let folder = SiteFolder::open(site.folder.path()).unwrap();
+    let turn = SiteTurn::take(&folder).unwrap();
+    assert_eq!(site.act(&id, "publish", json!({})).await.unwrap(), "ready");
+    let reason = site.told(&id).await["reason"].as_str().unwrap().to_owned();
+    assert!(reason.contains("another publication to this site is under way"), "{reason}");
+    drop(turn);
+    assert_eq!(site.act(&id, "publish", json!({})).await.unwrap(), "published");
 }

@@ -47,9 +47,9 @@ pub fn files_folder(text: &str) -> Result<String, &'static str> {
 }
 
 impl PublicationWish {
-    /// Whether `page` is asked for.
-    pub fn names_page(&self, page: Uuid) -> bool {
-        self.pages.as_ref().is_none_or(|pages| pages.contains(&page))
+    /// Whether a page is asked for; one that nobody measured is where all are.
+    pub fn names_page(&self, page: Option<Uuid>) -> bool {
+        self.pages.as_ref().is_none_or(|pages| page.is_some_and(|page| pages.contains(&page)))
     }
 
     /// Whether files of `format` are offered.
@@ -91,7 +91,9 @@ pub enum PublicationState {
 }
 
 /// What is done with a publication.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "kebab-case")]
 pub enum PublicationAct {
     /// What it would change is worked out.
     Prepare,
@@ -163,6 +165,13 @@ impl PublicationState {
 }
 
 impl PublicationAct {
+    const ALL: [Self; 4] = [Self::Prepare, Self::Publish, Self::TakeBack, Self::TakeAllBack];
+
+    /// What may be done with a publication that stands at `state`.
+    pub fn at(state: PublicationState) -> Vec<Self> {
+        Self::ALL.into_iter().filter(|act| act.from().contains(&state)).collect()
+    }
+
     /// The states from which it may begin.
     pub const fn from(self) -> &'static [PublicationState] {
         use PublicationState as State;
@@ -229,14 +238,13 @@ mod tests {
     #[test]
     fn what_is_on_a_site_is_neither_forgotten_nor_prepared_again() {
         use PublicationAct as Act;
-        let acts = [Act::Prepare, Act::Publish, Act::TakeBack, Act::TakeAllBack];
+        let acts = Act::ALL;
         for state in PublicationState::ALL {
             let taken_back =
                 Act::TakeBack.from().contains(&state) || Act::TakeAllBack.from().contains(&state);
             assert!(!(taken_back && state.can_be_forgotten()), "{state:?}");
             assert!(!(taken_back && Act::Prepare.from().contains(&state)), "{state:?}");
-            let any = acts.iter().any(|act| act.from().contains(&state));
-            assert!(!(any && state.is_under_way()), "{state:?}: one at a time");
+            assert!(Act::at(state).is_empty() || !state.is_under_way(), "{state:?}: one at a time");
         }
         for act in acts {
             assert!(act.doing().is_under_way());

@@ -28,6 +28,7 @@ use serde::{Deserialize, Serialize};
 use super::Wish;
 use super::cache::{MadeFiles, MadeOf};
 use crate::publishing::SiteError;
+use crate::publishing::measuring::MeasuredSite;
 use crate::publishing::places::LeftReason;
 use crate::publishing::sets::{MadeFile, MadeSet, SetFiles, SetText, Wanted};
 
@@ -47,6 +48,7 @@ struct Known {
 /// Makes the files of each of `wanted`, or tells why there are none.
 pub(super) async fn made(
     folder: &SiteFolder,
+    site: &MeasuredSite,
     wanted: Vec<Wanted>,
     wish: &Wish,
     codecs: &Codecs,
@@ -65,8 +67,9 @@ pub(super) async fn made(
     let maker = Arc::new(maker);
     let under_way = futures::stream::iter(wanted).map(|wanted| {
         let maker = Arc::clone(&maker);
+        let breakpoints = site.breakpoints(&wanted.places);
         tokio::task::spawn_blocking(move || {
-            let made = maker.make(&wanted);
+            let made = maker.make(&wanted, &breakpoints);
             (wanted, made)
         })
     });
@@ -106,9 +109,9 @@ struct Asked {
 }
 
 impl Maker {
-    fn make(&self, wanted: &Wanted) -> Result<SetFiles, LeftReason> {
+    fn make(&self, wanted: &Wanted, breakpoints: &[u32]) -> Result<SetFiles, LeftReason> {
         let source = self.source(&wanted.source)?;
-        let mut made = self.planned(wanted, &source.known)?;
+        let mut made = self.planned(wanted, breakpoints, &source.known)?;
         let asked = self.asked(wanted, &made);
         let stem = stem_of(&wanted.source);
         for (asked, (bytes, is_new)) in asked.iter().zip(self.files(&source, &asked)?) {
@@ -138,7 +141,12 @@ impl Maker {
     }
 
     /// What is to be made; no file is yet.
-    fn planned(&self, wanted: &Wanted, known: &Known) -> Result<SetFiles, LeftReason> {
+    fn planned(
+        &self,
+        wanted: &Wanted,
+        breakpoints: &[u32],
+        known: &Known,
+    ) -> Result<SetFiles, LeftReason> {
         let adjustments = Adjustments::plain(FocalPoint::CENTRE);
         let (size, sample) = (known.facts.size, Some(known.sample));
         let of = SetSource { size, sample, adjustments: &adjustments };
@@ -148,7 +156,7 @@ impl Maker {
         let parts = |cropping: Cropping| -> Result<Vec<SetPart>, LeftReason> {
             let planner = SetPlanner::new(of, &wanted.slot, densities, cropping, colours);
             let planner = planner.map_err(unreadable)?;
-            planner.parts(&wanted.breakpoints).map_err(unreadable)
+            planner.parts(breakpoints).map_err(unreadable)
         };
         let whole = parts(cropping)?;
         let single = match cropping {

@@ -65,10 +65,10 @@ impl Applying {
         told: &(dyn Fn(Progress) + Sync),
     ) -> Result<Applied, SiteError> {
         let Self { wish, codecs, cache } = self;
-        let served = ServedSite::start(folder.root(), codecs, |_| ()).await?;
+        let served = ServedSite::start(folder.root(), codecs, |_| Ok(())).await?;
         let before = served.measured(|done, all| told(Progress::Measured(done, all))).await?;
         let (wanted, mut left) = wanted::wanted(&before, folder, wish);
-        let made = making::made(folder, wanted, wish, codecs, cache, |done, all| {
+        let made = making::made(folder, &before, wanted, wish, codecs, cache, |done, all| {
             told(Progress::Made(done, all));
         });
         let (sets, unmade) = made.await?;

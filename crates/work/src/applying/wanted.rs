@@ -1,6 +1,6 @@
 //! What is wanted: which places of a site get files, of which picture.
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeMap;
 
 use brisk_margin_core::geometry::Size;
 use brisk_margin_core::layout::{BoxSize, Boxes};
@@ -41,7 +41,7 @@ pub(super) fn wanted(
         }
         match found(site, at, folder, wish) {
             Err(reason) => left.push(site.left(at, reason)),
-            Ok(found) => add(&mut all, found, at, &site.page(at).1.breakpoints),
+            Ok(found) => add(&mut all, found, at),
         }
     }
     for (_, page) in &site.pages {
@@ -157,7 +157,7 @@ fn slot(place: &FoundPlace, holder: Holder, size: Size, wish: &Wish) -> Slot {
 }
 
 /// Adds a place to those that want the same.
-fn add(all: &mut Vec<Wanted>, found: FoundPicture, at: PlaceAt, breakpoints: &[u32]) {
+fn add(all: &mut Vec<Wanted>, found: FoundPicture, at: PlaceAt) {
     let FoundPicture { source, slot } = found;
     let signature = signature(&slot);
     let same = all.iter_mut().find(|known| {
@@ -168,18 +168,10 @@ fn add(all: &mut Vec<Wanted>, found: FoundPicture, at: PlaceAt, breakpoints: &[u
             && (by_style || Signature::likeness(&self::signature(&known.slot), &signature) == Likeness::Same)
     });
     match same {
-        None => all.push(Wanted {
-            source,
-            picture: None,
-            slot,
-            breakpoints: breakpoints.to_vec(),
-            places: vec![at],
-        }),
+        None => all.push(Wanted { source, picture: None, slot, places: vec![at] }),
         Some(known) => {
             join(&mut known.slot.measured, &slot.measured);
             join(&mut known.slot.looked_at, &slot.looked_at);
-            let all: BTreeSet<u32> = known.breakpoints.iter().chain(breakpoints).copied().collect();
-            known.breakpoints = Vec::from_iter(all);
             known.places.push(at);
         }
     }

@@ -122,12 +122,6 @@ pub struct Wish {
     pub whole_site: bool,
 }
 
-/// What pages may reach.
-pub(crate) struct Reach {
-    pub(crate) allowed: BTreeSet<Authority>,
-    pub(crate) own_ports: BTreeSet<u16>,
-}
-
 impl MeasureArgs {
     /// Two jobs with the same one would find the same.
     fn key(&self) -> String {
@@ -236,22 +230,10 @@ impl Measuring {
     /// # Errors
     /// Those of the database.
     pub async fn again(&self) -> Result<(), StoreError> {
-        let Some(Job { args, .. }) = self.store.latest_job(JobKind::Measure).await? else {
-            return Ok(());
-        };
-        let Ok(known) = serde_json::from_value::<MeasureArgs>(args.clone()) else { return Ok(()) };
-        let key = known.key();
-        if self.store.open_job(JobKind::Measure, &key).await?.is_none() {
-            self.store.push_job(&NewJob::new(JobKind::Measure, key, args).awaited()).await?;
-        }
-        Ok(())
-    }
-
-    /// What pages of the site may reach besides the site itself, and what no page may.
-    pub(crate) fn reach(&self, site: &SiteSettings) -> Reach {
-        let hosts = site.allowed_hosts.iter().filter_map(|host| Url::parse(host).ok());
-        let allowed = hosts.filter_map(|url| Authority::of(&url)).collect();
-        Reach { allowed, own_ports: self.own_ports.clone() }
+        let latest = self.store.latest_job(JobKind::Measure).await?;
+        let args = latest.and_then(|job| serde_json::from_value::<MeasureArgs>(job.args).ok());
+        let Some(MeasureArgs { address, whole_site, files, .. }) = args else { return Ok(()) };
+        self.push(Wish { address, whole_site }, files).await
     }
 
     async fn push(&self, wish: Wish, files: Option<SiteFiles>) -> Result<(), StoreError> {
@@ -268,6 +250,15 @@ impl Measuring {
     /// What may be reached, and at which widths.
     fn plan(&self, address: &str, site: &SiteSettings) -> Result<Plan, MeasureError> {
         let mut plan = Plan::for_page(address, file_reader(self.pool.codecs().clone()))?;
+        self.follow(&mut plan, site)?;
+        Ok(plan)
+    }
+
+    /// Has a plan measure at the layout widths of the site and reach what its pages may.
+    ///
+    /// # Errors
+    /// [`MeasureError::Address`] where a host is none.
+    pub(crate) fn follow(&self, plan: &mut Plan, site: &SiteSettings) -> Result<(), MeasureError> {
         plan.widths.clone_from(&site.widths);
         for host in &site.allowed_hosts {
             let url = Url::parse(host).map_err(|_| MeasureError::Address(host.clone()))?;
@@ -276,7 +267,7 @@ impl Measuring {
             plan.rules.allowed.insert(authority);
         }
         plan.rules.own_ports.clone_from(&self.own_ports);
-        Ok(plan)
+        Ok(())
     }
 
     /// Measures what a job says, from where an earlier attempt had come to.

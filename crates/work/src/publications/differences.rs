@@ -1,11 +1,15 @@
 //! Differences: what a page or a style sheet says otherwise, line by line.
 
+use std::time::Duration;
+
 use serde::Serialize;
 use similar::{ChangeTag, TextDiff};
 use utoipa::ToSchema;
 
 /// Lines before and after a difference that are shown with it.
 const AROUND: usize = 2;
+/// After so long what is left counts as different: pages have millions of letters.
+const PATIENCE: Duration = Duration::from_secs(2);
 /// A line longer than so many bytes is broken where tags and rules end: sites are packed tight.
 const LONG: usize = 200;
 
@@ -42,7 +46,8 @@ pub enum LineKind {
 /// Where `after` differs from `before`. Letters that are none are shown as such.
 pub fn differences(before: &[u8], after: &[u8]) -> Vec<Difference> {
     let (before, after) = (broken(before), broken(after));
-    let diff = TextDiff::from_slices(&lines(&before), &lines(&after));
+    let (before, after) = (lines(&before), lines(&after));
+    let diff = TextDiff::configure().timeout(PATIENCE).diff_slices(&before, &after);
     let groups = diff.grouped_ops(AROUND);
     let groups = groups.iter().filter_map(|group| {
         let from = group.first()?.old_range().start + 1;

@@ -1,7 +1,8 @@
 //! What the library has for the places of a site: files that were made for a slot, of the picture that
 //! is shown there.
 
-use std::collections::{BTreeMap, BTreeSet, HashMap};
+use std::collections::{BTreeMap, HashMap};
+use std::io;
 
 use brisk_margin_core::fitting::Fitting;
 use brisk_margin_core::format::Format;
@@ -11,24 +12,24 @@ use brisk_margin_core::markup::position::{Holder, position_text};
 use brisk_margin_core::object_fit::ObjectFit;
 use brisk_margin_core::place::Place;
 use brisk_margin_core::publication::state::PublicationWish;
-use brisk_margin_core::set_plan::{self, SetSource};
 use brisk_margin_core::shown_by::ShownBy;
 use brisk_margin_core::source_format::SourceFormat;
+use brisk_margin_core::units::Bytes;
+use brisk_margin_site::archive;
 use brisk_margin_site::publishing::folder::{SiteFolder, hash_of};
 use brisk_margin_store::layouts::{Page, PlaceFilter};
 use brisk_margin_store::pictures::Picture;
 use brisk_margin_store::publications::ShownPicture;
 use brisk_margin_store::{Store, StoreError};
-use url::Url;
 use uuid::Uuid;
 
-use super::PublicationError;
+use super::{MOST_BYTES, PublicationError};
 use crate::making::Maker;
 use crate::making::sets::{ResponsiveSet, SetError, SetFile};
 use crate::publishing::measuring::MeasuredSite;
-use crate::publishing::path_of;
 use crate::publishing::places::{LeftPlace, LeftReason, PlaceAt};
 use crate::publishing::sets::{MadeFile, MadeSet, SetFiles, SetText, Wanted};
+use crate::publishing::{SiteError, path_at, path_of};
 
 /// What was made for a site's places, and places that are left.
 pub(super) struct LibrarySets {
@@ -79,7 +80,7 @@ pub(super) async fn sets(
             Err(reason) => left.push(site.left(at, reason)),
         }
     }
-    let mut names = FileNames::of(folder, &wish.folder)?;
+    let mut names = tokio::task::block_in_place(|| FileNames::of(folder, &wish.folder))?;
     let mut sets: Vec<MadeSet> = Vec::new();
     for ((picture, slot), places) in found {
         let all = places.iter().map(|(at, _)| *at);
@@ -123,7 +124,7 @@ impl KnownPlaces {
         let mut pages: Vec<Page> = store.pages().await?;
         // The one that was measured last stands for its path.
         pages.sort_by_key(|page| page.measured_at);
-        let pages = pages.iter().filter_map(|page| Some((page_path(&page.address)?, page.id)));
+        let pages = pages.iter().filter_map(|page| Some((path_at(&page.address)?, page.id)));
         let pages: HashMap<String, Uuid> = pages.collect();
         let shown = store.shown_pictures().await?;
         let mut shown: HashMap<Uuid, ShownPicture> =
@@ -150,7 +151,7 @@ impl KnownPlaces {
         };
         let page = self.pages.get(&site.path(at)).copied();
         let known = page.and_then(|page| self.places.get(&(page, measured.selector.clone())));
-        if wish.pages.is_some() && !page.is_some_and(|page| wish.names_page(page)) {
+        if !wish.names_page(page) {
             return Ok(None);
         }
         // Whoever asks for some pictures is not told of places that show others.
@@ -191,12 +192,6 @@ impl KnownPlaces {
     }
 }
 
-/// The path of a page by its address, index pages by their names.
-fn page_path(address: &str) -> Option<String> {
-    let url = Url::parse(address).ok()?;
-    path_of("", url.path())
-}
-
 /// The files of `picture` for `slot`, where all are made, or why there are none.
 async fn set(
     maker: &Maker,
@@ -227,10 +222,7 @@ async fn set(
     if missing > 0 {
         return Ok(Err(LeftReason::NotMade(missing)));
     }
-    let text = match text(site, &picture, &set, places) {
-        Ok(text) => text,
-        Err(reason) => return Ok(Err(reason)),
-    };
+    let text = text(site, &picture, &set, places);
     let mut formats = set.offered();
     formats.retain(|format| wish.offers(*format));
     let mut files: Vec<MadeFile> = Vec::new();
@@ -242,9 +234,6 @@ async fn set(
         Cropping::ArtDirection if set.parts.len() > 1 => Vec::new(),
         _ => set.parts.clone(),
     };
-    let (_, pages) = store.places_of(set.slot.id).await?;
-    let breakpoints: BTreeSet<u32> =
-        pages.iter().flat_map(|page| page.breakpoints.iter().copied()).collect();
     Ok(Ok(MadeSet {
         files: SetFiles {
             parts: set.parts,
@@ -258,7 +247,6 @@ async fn set(
             source: places[0].1.source.clone(),
             picture: Some(picture.id),
             slot: set.slot,
-            breakpoints: Vec::from_iter(breakpoints),
             places: Vec::new(),
         },
         text,
@@ -271,27 +259,23 @@ fn text(
     picture: &Picture,
     set: &ResponsiveSet,
     places: &[(PlaceAt, Found)],
-) -> Result<SetText, LeftReason> {
+) -> SetText {
     let mut text = SetText::default();
     if set.slot.holder() == Holder::Background {
-        return Ok(text);
+        return text;
     }
     for (at, found) in places {
         let now = site.place(*at).details.alt.as_deref();
         let alt = alt_to_write(now, &picture.description, found.is_other);
         text.alts.extend(alt.map(|alt| (*at, alt.to_owned())));
     }
-    let sample = picture.analysis.as_ref().map(|analysis| analysis.sample);
-    let adjustments = &picture.adjustments;
-    let source = SetSource { size: picture.facts.size, sample, adjustments };
-    let held = set_plan::held(source, &set.slot, set.cropping);
-    let held = held.map_err(|error| LeftReason::NoSet(error.to_string()))?;
     // One attribute holds it at all viewports: as the widest one has it, where it is seen largest.
-    let widest = held.and_then(|held| held.last().map(|held| position_text(held.position)));
+    let widest = set.held.as_ref().and_then(|held| held.last());
+    let widest = widest.map(|held| position_text(held.position));
     text.position = widest.filter(|position| {
         places.iter().any(|(at, _)| site.place(*at).details.position != *position)
     });
-    Ok(text)
+    text
 }
 
 async fn add_file(
@@ -310,7 +294,11 @@ async fn add_file(
     let Some(made) = &file.made else { return Ok(()) };
     let bytes = maker.store.blobs().get(&made.variant.hash).await.map_err(StoreError::Blob)?;
     let bytes = bytes.to_vec();
-    let path = names.path(&made.variant.file_name, &bytes)?;
+    names.weight = names.weight + Bytes::of(&bytes);
+    if names.weight > MOST_BYTES {
+        return Err(PublicationError::TooMuch);
+    }
+    let path = tokio::task::block_in_place(|| names.path(&made.variant.file_name, &bytes))?;
     files.push(MadeFile { path, bytes, fitting, format });
     Ok(())
 }
@@ -322,15 +310,20 @@ struct FileNames {
     /// Paths by their small letters: some hosts do not tell letters apart.
     there: BTreeMap<String, String>,
     given: BTreeMap<String, String>,
+    /// What all files weigh that were given a name.
+    weight: Bytes,
 }
 
 impl FileNames {
     fn of(site: &SiteFolder, folder: &str) -> Result<Self, PublicationError> {
-        let all = brisk_margin_site::archive::files_below(&site.root().join(folder));
-        let all = all.unwrap_or_default().into_iter();
-        let there = all.map(|name| format!("{folder}/{name}"));
+        let all = match archive::files_below(&site.root().join(folder)) {
+            Err(error) if error.kind() == io::ErrorKind::NotFound => Vec::new(),
+            all => all.map_err(SiteError::from)?,
+        };
+        let there = all.into_iter().map(|name| format!("{folder}/{name}"));
         let there = there.map(|path| (path.to_lowercase(), path)).collect();
-        Ok(Self { site: site.clone(), folder: folder.to_owned(), there, given: BTreeMap::new() })
+        let (site, folder) = (site.clone(), folder.to_owned());
+        Ok(Self { site, folder, there, given: BTreeMap::new(), weight: Bytes(0) })
     }
 
     /// Where the file called `name` goes: under that name, or where something else has it, with a part
@@ -347,7 +340,7 @@ impl FileNames {
                 None => false,
                 Some(there) if *there != path => true,
                 Some(_) => {
-                    let now = self.site.read(&path).map_err(crate::publishing::SiteError::from)?;
+                    let now = self.site.read(&path).map_err(SiteError::from)?;
                     now.is_some_and(|now| hash_of(&now) != hash)
                 }
             };
@@ -387,7 +380,7 @@ mod tests {
 
     #[test]
     fn pages_are_known_by_the_paths_of_their_addresses() {
-        let path = |address| page_path(address).unwrap();
+        let path = |address| path_at(address).unwrap();
         assert_eq!(path("http://127.0.0.1:4901/index.html"), "index.html");
         assert_eq!(path("https://tarnlight.example/visit/"), "visit/index.html");
         assert_eq!(path("folder:/a%20b.html"), "a b.html");

@@ -17,7 +17,8 @@ use std::sync::Arc;
 use brisk_margin_core::format::Format;
 use brisk_margin_core::publication::host::{LeftFormat, left_formats};
 use brisk_margin_core::publication::state::{PublicationAct, PublicationState, PublicationWish};
-use brisk_margin_core::publication::{self as core, StepKind, StepState};
+use brisk_margin_core::publication::{self as core, StepKind};
+use brisk_margin_core::units::Bytes;
 use brisk_margin_site::publishing::error::PublishError;
 use brisk_margin_site::publishing::folder::SiteFolder;
 use brisk_margin_site::publishing::host_check::asked;
@@ -34,8 +35,8 @@ use uuid::Uuid;
 use crate::jobs::{JobFailure, JobInHand};
 use crate::sites::SiteServices;
 
-/// A change may hold so many bytes of new files: what is prepared is in memory as a whole.
-const MOST_BYTES: u64 = 1 << 30;
+/// So many bytes of new picture files at most: what is prepared is in memory as a whole.
+const MOST_BYTES: Bytes = Bytes(1 << 30);
 
 /// Which publication a job is about.
 #[derive(Debug, Deserialize)]
@@ -80,19 +81,18 @@ pub(crate) async fn run(site: &SiteServices, job: &JobInHand) -> Result<(), JobF
     // Another attempt did it, or it was cancelled.
     let act = publication.state.act(!publication.left_alone.is_empty());
     let Some(act) = act else { return Ok(()) };
-    let id = publication.id;
     let done = match act {
         PublicationAct::Prepare => preparing::prepare(site, &publication, job).await?,
-        PublicationAct::Publish => write(site, publication).await,
-        PublicationAct::TakeBack => take_back(site, publication, false).await,
-        PublicationAct::TakeAllBack => take_back(site, publication, true).await,
+        PublicationAct::Publish => write(site, &publication).await,
+        PublicationAct::TakeBack => take_back(site, &publication, false).await,
+        PublicationAct::TakeAllBack => take_back(site, &publication, true).await,
     };
     let ending = match done {
         Ok(ending) => ending,
         Err(PublicationError::Store(error)) if error.is_transient() => return Err(error.into()),
-        Err(error) => ended_by(act, &error),
+        Err(error) => ended_by(site, &publication, act, &error).await,
     };
-    site.store.end_publication(id, &ending).await?;
+    site.store.end_publication(publication.id, &ending).await?;
     if matches!(ending, PublicationEnding::Published | PublicationEnding::TakenBack(_)) {
         // What pages load now, and with it what is left to gain.
         site.measuring.again().await?;
@@ -101,70 +101,95 @@ pub(crate) async fn run(site: &SiteServices, job: &JobInHand) -> Result<(), JobF
 }
 
 /// Where a publication stands after an error.
-fn ended_by(act: PublicationAct, error: &PublicationError) -> PublicationEnding {
+async fn ended_by(
+    site: &SiteServices,
+    publication: &Publication,
+    act: PublicationAct,
+    error: &PublicationError,
+) -> PublicationEnding {
     let state = match (act, error) {
         (PublicationAct::Prepare, _) => PublicationState::Failed,
-        // Nothing of it was written then.
         (PublicationAct::Publish, PublicationError::Publish(PublishError::Changed(_))) => {
             PublicationState::Outdated
+        }
+        // Where nothing of it is there, it can be published as before.
+        (PublicationAct::Publish, _) if !is_begun(site, publication).await => {
+            PublicationState::Ready
         }
         _ => PublicationState::Interrupted,
     };
     PublicationEnding::At(state, error.to_string())
 }
 
+/// Whether a part of it may be on the site: so it is where that cannot be told.
+async fn is_begun(site: &SiteServices, publication: &Publication) -> bool {
+    let Ok(writing) = Writing::of(site, publication).await else { return true };
+    writing.by(|change, folder, _| change.is_begun(folder)).await.unwrap_or(true)
+}
+
 /// Writes the files, asks the site's host whether it serves them, and only then writes what names them.
 async fn write(
     site: &SiteServices,
-    publication: Publication,
+    publication: &Publication,
 ) -> Result<PublicationEnding, PublicationError> {
-    let (folder, change) = (folder(site).await?, change(&publication)?);
-    // The lock is held for all of it: it goes with the last task.
-    let turn = Arc::new(SiteTurn::take(&folder)?);
-    let writing = Writing { folder, change, blobs: site.store.blobs().clone(), turn };
+    let writing = Writing::of(site, publication).await?.in_turn()?;
     writing.by(|change, folder, kept| change.publish_files(folder, kept)).await?;
     let left = host_faults(site, &publication.wish, writing.change.publication()).await?;
     if left.is_empty() {
         writing.by(|change, folder, kept| change.publish(folder, kept)).await?;
         return Ok(PublicationEnding::Published);
     }
-    writing.by(|change, folder, kept| change.take_back(folder, false, kept).map(|_| ())).await?;
-    site.store.leave_formats_out(publication.id, &left).await?;
-    let told =
-        left.iter().map(|left| format!("{}: {}", left.format.name().to_uppercase(), left.why));
+    writing.by(|change, folder, kept| change.take_back(folder, false, kept)).await?;
+    let told = left.iter().map(|left| {
+        let name = left.format.name().to_uppercase();
+        format!("{name}: {}", left.why)
+    });
     let told = Vec::from_iter(told).join("; ");
-    let reason = format!("{told}. Prepared again, it does without");
-    Ok(PublicationEnding::At(PublicationState::Outdated, reason))
+    Ok(PublicationEnding::Without(left, format!("{told}. Prepared again, it does without")))
 }
 
-/// A change that is being written.
+async fn take_back(
+    site: &SiteServices,
+    publication: &Publication,
+    forced: bool,
+) -> Result<PublicationEnding, PublicationError> {
+    let writing = Writing::of(site, publication).await?.in_turn()?;
+    let left = writing.by(move |change, folder, kept| change.take_back(folder, forced, kept));
+    Ok(PublicationEnding::TakenBack(left.await?))
+}
+
+/// A change that is written to the site, or taken back.
 #[derive(Clone)]
 struct Writing {
     folder: SiteFolder,
     change: SiteChange,
     blobs: Blobs,
-    turn: Arc<SiteTurn>,
+    /// Goes with the last part that is done: one that blocks outlives whoever waits for it.
+    turn: Option<Arc<SiteTurn>>,
 }
 
 impl Writing {
+    async fn of(site: &SiteServices, publication: &Publication) -> Result<Self, PublicationError> {
+        let (folder, change) = (folder(site).await?, change(publication)?);
+        Ok(Self { folder, change, blobs: site.store.blobs().clone(), turn: None })
+    }
+
+    /// The same, while nobody else writes to the site.
+    fn in_turn(self) -> Result<Self, PublishError> {
+        let turn = Some(Arc::new(SiteTurn::take(&self.folder)?));
+        Ok(Self { turn, ..self })
+    }
+
     /// Does a part of it, where it may block.
-    async fn by(
+    async fn by<T: Send + 'static>(
         &self,
-        part: impl FnOnce(&SiteChange, &SiteFolder, Kept<'_>) -> Result<(), PublishError>
+        part: impl FnOnce(&SiteChange, &SiteFolder, Kept<'_>) -> Result<T, PublishError>
         + Send
         + 'static,
-    ) -> Result<(), PublicationError> {
+    ) -> Result<T, PublicationError> {
         let (own, kept) = (self.clone(), kept(&self.blobs));
         let done = tokio::task::spawn_blocking(move || {
-            let done = match part(&own.change, &own.folder, &kept) {
-                // Where a part of it is there it can go on once that file is as it was.
-                Err(PublishError::Changed(paths))
-                    if !own.change.at(&own.folder, StepState::After)?.is_empty() =>
-                {
-                    Err(PublishError::ChangedInBetween(paths))
-                }
-                done => done,
-            };
+            let done = part(&own.change, &own.folder, &kept);
             drop(own.turn);
             done
         });
@@ -190,21 +215,6 @@ async fn host_faults(
         answers.extend(asked(&address, &file.path).await.map(|answer| (format, answer)));
     }
     Ok(left_formats(&answers))
-}
-
-async fn take_back(
-    site: &SiteServices,
-    publication: Publication,
-    forced: bool,
-) -> Result<PublicationEnding, PublicationError> {
-    let (folder, change) = (folder(site).await?, change(&publication)?);
-    let kept = kept(site.store.blobs());
-    tokio::task::spawn_blocking(move || {
-        let _turn = SiteTurn::take(&folder)?;
-        let left = change.take_back(&folder, forced, &kept)?;
-        Ok(PublicationEnding::TakenBack(left))
-    })
-    .await?
 }
 
 /// The folder of the site.

@@ -1,21 +1,23 @@
 //! Preparing: what a publication would change, worked out and held against the site in a browser.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashMap};
+use std::sync::Mutex;
 
 use brisk_margin_core::publication::report::{
     BothWays, ChangedPage, FileChange, PageShots, PageTrouble, PageWeight, PlaceChange, PlaceLeft,
     PublicationReport,
 };
 use brisk_margin_core::units::Bytes;
-use brisk_margin_site::publishing::folder::{SiteFolder, hash_of};
+use brisk_margin_site::page::Shot;
+use brisk_margin_site::publishing::folder::SiteFolder;
 use brisk_margin_site::publishing::site_change::{NewFile, SiteChange};
 use brisk_margin_store::publications::{Prepared, Publication, PublicationEnding};
-use brisk_margin_store::{BlobHash, StoreError};
+use brisk_margin_store::{BlobHash, Store, StoreError};
 use serde::{Deserialize, Serialize};
 use tokio::sync::mpsc;
 use uuid::Uuid;
 
-use super::{MOST_BYTES, PublicationError, library};
+use super::{PublicationError, library};
 use crate::jobs::{JobFailure, JobInHand};
 use crate::publishing::measuring::{MeasuredSite, ServedSite};
 use crate::publishing::places::LeftPlace;
@@ -84,11 +86,8 @@ async fn prepared(
     };
     let (folder, wish) = (super::folder(site).await?, &publication.wish);
     let (maker, settings) = (&site.maker, site.store.site().await?);
-    let hosts = site.measuring.reach(&settings);
     let served = ServedSite::start(folder.root(), maker.pool.codecs(), |plan| {
-        plan.widths.clone_from(&settings.widths);
-        plan.rules.allowed.extend(hosts.allowed);
-        plan.rules.own_ports.extend(hosts.own_ports);
+        site.measuring.follow(plan, &settings)
     });
     let served = served.await?;
     let before = served.measured(|done, all| tell(Preparing::Measuring, done, all)).await?;
@@ -108,14 +107,9 @@ async fn prepared(
         may_move: wish.may_move,
     };
     let mut outcome = rehearsal.outcome(&progress).await?;
-    let weight: u64 = outcome.files.iter().map(|file| file.bytes.len() as u64).sum();
-    if weight > MOST_BYTES {
-        return Err(PublicationError::TooMuch);
-    }
     let pictures = pictures_of(&outcome);
     let files = std::mem::take(&mut outcome.files);
-    let _held = site.store.hold_bytes().await?;
-    let mut keeping = Keeping { site, bytes: BTreeMap::new() };
+    let keeping = Keeping { store: &site.store, publication: publication.id };
     let mut pages = Vec::new();
     let due = outcome.pages.len().min(MOST_PICTURED);
     for (n, page) in outcome.pages.iter().enumerate() {
@@ -126,13 +120,9 @@ async fn prepared(
         };
         pages.push(ChangedPage { page: page.clone(), shots });
     }
-    let report = report(&folder, &before, outcome, library.left, pages, &files)?;
-    let change = keeping.change(&folder, files, &pictures).await?;
-    Ok(Prepared {
-        report,
-        change: serde_json::to_value(change).expect("plain values"),
-        bytes: keeping.bytes,
-    })
+    let (change, files) = keeping.change(&folder, files, &pictures).await?;
+    let report = report(&before, outcome, library.left, pages, files);
+    Ok(Prepared { report, change: serde_json::to_value(change).expect("plain values") })
 }
 
 /// The pictures that new files were made of, by the paths of those.
@@ -146,94 +136,93 @@ fn pictures_of(outcome: &Outcome) -> BTreeMap<String, Uuid> {
 
 /// Keeps bytes that a publication speaks of.
 struct Keeping<'a> {
-    site: &'a SiteServices,
-    bytes: BTreeMap<BlobHash, Option<Uuid>>,
+    store: &'a Store,
+    publication: Uuid,
 }
 
 impl Keeping<'_> {
-    async fn put(&mut self, bytes: Vec<u8>, picture: Option<Uuid>) -> Result<String, StoreError> {
-        let hash = self.site.store.blobs().put(bytes.into()).await?;
-        let text = hash.as_str().to_owned();
-        let known = self.bytes.entry(hash).or_default();
-        *known = known.or(picture);
-        Ok(text)
+    /// Keeps all of `all`, each with the picture that it was made of where there is one. A row speaks of
+    /// them first, so that nobody clears them away meanwhile.
+    async fn put(&self, all: Vec<(Vec<u8>, Option<Uuid>)>) -> Result<(), StoreError> {
+        let hashes = all.iter().map(|(bytes, picture)| (BlobHash::of(bytes), *picture));
+        self.store.note_publication_bytes(self.publication, &hashes.collect()).await?;
+        for (bytes, _) in all {
+            self.store.blobs().put(bytes.into()).await?;
+        }
+        Ok(())
     }
 
     /// What a page looks like before and after; nothing where it cannot be opened any more.
     async fn shots(
-        &mut self,
+        &self,
         served: &ServedSite,
         page: &str,
     ) -> Result<Vec<PageShots>, PublicationError> {
         let Ok(shots) = served.shots(page).await else { return Ok(Vec::new()) };
-        let mut kept = Vec::new();
-        for (before, after) in shots {
-            kept.push(PageShots {
-                width: before.width,
-                shift: BothWays { before: before.shift, after: after.shift },
-                largest: before
-                    .largest
-                    .zip(after.largest)
-                    .map(|(before, after)| BothWays { before, after }),
-                before: self.put(before.picture, None).await?,
-                after: self.put(after.picture, None).await?,
-            });
-        }
-        Ok(kept)
+        let hash = |shot: &Shot| BlobHash::of(&shot.picture).as_str().to_owned();
+        let told = shots.iter().map(|(before, after)| PageShots {
+            width: before.width,
+            before: hash(before),
+            after: hash(after),
+            shift: BothWays { before: before.shift, after: after.shift },
+            largest: before
+                .largest
+                .zip(after.largest)
+                .map(|(before, after)| BothWays { before, after }),
+        });
+        let told = Vec::from_iter(told);
+        let pictures = shots.into_iter().flat_map(|(one, other)| [one.picture, other.picture]);
+        self.put(pictures.map(|picture| (picture, None)).collect()).await?;
+        Ok(told)
     }
 
-    /// The change that writes `files`, whose bytes and those of what is there are kept.
+    /// The change that writes `files`, and what it does to each, in order. All bytes of it are kept, and those of
+    /// what is there.
     async fn change(
-        &mut self,
+        &self,
         folder: &SiteFolder,
         files: Vec<NewFile>,
         pictures: &BTreeMap<String, Uuid>,
-    ) -> Result<SiteChange, PublicationError> {
-        let made: BTreeMap<String, Uuid> = files
-            .iter()
-            .filter_map(|file| Some((hash_of(&file.bytes), *pictures.get(&file.path)?)))
-            .collect();
+    ) -> Result<(SiteChange, Vec<FileChange>), PublicationError> {
         let folder = folder.clone();
         let blocking = tokio::task::spawn_blocking(move || {
-            let kept = std::sync::Mutex::new(Vec::new());
-            let change = SiteChange::new(&folder, files, &|_, bytes| {
-                kept.lock().expect("no panic holds the lock").push(bytes.to_vec());
+            let kept = Mutex::new(HashMap::new());
+            let change = SiteChange::new(&folder, files, &|hash, bytes| {
+                let mut kept = kept.lock().expect("no panic holds the lock");
+                kept.insert(hash.to_owned(), bytes.to_vec());
                 Ok(())
             })?;
             let kept = kept.into_inner().expect("no panic holds the lock");
             Ok::<_, PublicationError>((change, kept))
         });
-        let (change, kept) = blocking.await??;
-        for bytes in kept {
-            let picture = made.get(&hash_of(&bytes)).copied();
-            self.put(bytes, picture).await?;
+        let (change, mut kept) = blocking.await??;
+        let weight = |hash: &String| kept.get(hash).map_or(Bytes(0), |bytes| Bytes::of(bytes));
+        let told = change.publication().steps().iter().map(|step| FileChange {
+            path: step.path.clone(),
+            kind: step.kind,
+            before: step.before.as_ref().map(weight),
+            after: weight(&step.after),
+        });
+        let told = Vec::from_iter(told);
+        let mut all = Vec::new();
+        for step in change.publication().steps() {
+            let picture = pictures.get(&step.path).copied();
+            all.extend(kept.remove(&step.after).map(|bytes| (bytes, picture)));
+            let before = step.before.as_ref().and_then(|hash| kept.remove(hash));
+            all.extend(before.map(|bytes| (bytes, None)));
         }
-        Ok(change)
+        self.put(all).await?;
+        Ok((change, told))
     }
 }
 
 fn report(
-    folder: &SiteFolder,
     before: &MeasuredSite,
     outcome: Outcome,
     left: Vec<LeftPlace>,
     pages: Vec<ChangedPage>,
-    files: &[NewFile],
-) -> Result<PublicationReport, PublicationError> {
-    let mut changes = Vec::new();
-    for file in files {
-        let there = folder.read(&file.path).map_err(crate::publishing::SiteError::from)?;
-        if there.as_ref() == Some(&file.bytes) {
-            continue;
-        }
-        changes.push(FileChange {
-            path: file.path.clone(),
-            kind: file.kind,
-            before: there.map(|there| Bytes::of(&there)),
-            after: Bytes::of(&file.bytes),
-        });
-    }
-    changes.sort_by(|a, b| (a.kind, &a.path).cmp(&(b.kind, &b.path)));
+    files: Vec<FileChange>,
+) -> PublicationReport {
     let mut left: Vec<PlaceLeft> = outcome.left.iter().chain(&left).map(place_left).collect();
     left.sort_by(|a, b| {
         (!a.is_failure, &a.page, &a.selector).cmp(&(!b.is_failure, &b.page, &b.selector))
@@ -249,15 +238,15 @@ fn report(
         .unmeasured
         .iter()
         .map(|(page, reason)| PageTrouble { page: page.clone(), reason: reason.clone() });
-    Ok(PublicationReport {
-        files: changes,
+    PublicationReport {
+        files,
         places: outcome.changed.into_iter().filter_map(place_change).collect(),
         left,
         weights: weights.collect(),
         unmeasured: unmeasured.collect(),
         pages,
         unused: outcome.unused.into_iter().collect(),
-    })
+    }
 }
 
 fn place_left(left: &LeftPlace) -> PlaceLeft {

@@ -37,7 +37,7 @@ impl ServedSite {
     pub(crate) async fn start(
         folder: &Path,
         codecs: &Codecs,
-        more: impl FnOnce(&mut Plan),
+        more: impl FnOnce(&mut Plan) -> Result<(), MeasureError>,
     ) -> Result<Self, SiteError> {
         let all = folder.to_owned();
         let pages = tokio::task::spawn_blocking(move || archive::pages(&all)).await??;
@@ -52,7 +52,7 @@ impl ServedSite {
         let mut both = plan(&own.origin)?;
         both.rules.allowed.extend(plan(&changed.origin)?.rules.allowed);
         both.tells_elements = true;
-        more(&mut both);
+        more(&mut both)?;
         let measurer = Measurer::start(both).await?;
         Ok(Self { pages, own, changed, front, measurer })
     }
@@ -192,6 +192,12 @@ impl MeasuredSite {
         self.pages.iter().enumerate().flat_map(|(page, (_, measured))| {
             (0..measured.places.len()).map(move |place| PlaceAt { page, place })
         })
+    }
+
+    /// Viewports at which the pages of some places change.
+    pub(crate) fn breakpoints(&self, places: &[PlaceAt]) -> Vec<u32> {
+        let all = places.iter().flat_map(|&at| self.page(at).1.breakpoints.iter().copied());
+        Vec::from_iter(all.collect::<BTreeSet<u32>>())
     }
 
     pub(crate) fn left(&self, at: PlaceAt, reason: LeftReason) -> LeftPlace {

@@ -24,6 +24,7 @@ use brisk_margin_site::measured::MeasuredPage;
 use brisk_margin_site::publishing::folder::{FolderError, SiteFolder, hash_of};
 use brisk_margin_site::publishing::site_change::NewFile;
 use thiserror::Error;
+use url::Url;
 use uuid::Uuid;
 
 use manner::Manner;
@@ -234,6 +235,11 @@ pub(crate) fn path_of(origin: &str, address: &str) -> Option<String> {
     let path = path.split(['?', '#']).next().unwrap_or_default();
     let path = percent_encoding::percent_decode_str(path).decode_utf8().ok()?.into_owned();
     Some(if path.is_empty() || path.ends_with('/') { path + "index.html" } else { path })
+}
+
+/// The path of an address on whatever host: index pages by their names.
+pub(crate) fn path_at(address: &str) -> Option<String> {
+    path_of("", Url::parse(address).ok()?.path())
 }
 
 /// Whether a path is none of the site's own: hidden, or what a build brought along.

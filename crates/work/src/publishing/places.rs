@@ -143,8 +143,8 @@ impl LeftReason {
             Self::Unmeasured => {
                 "was not there when the site was measured; measure it again".to_owned()
             }
-            Self::NotMade(1) => "lacks one of its files; make it first".to_owned(),
-            Self::NotMade(files) => format!("lacks {files} of its files; make them first"),
+            Self::NotMade(1) => "is missing one of its files; make it first".to_owned(),
+            Self::NotMade(files) => format!("is missing {files} of its files; make them first"),
             Self::Excluded => "shows a picture that is excluded by a rule".to_owned(),
             Self::NoSet(why) => format!("gets no files: {why}"),
             Self::OtherKind => {

@@ -15,7 +15,7 @@ use super::manner::Manner;
 use super::measuring::MeasuredSite;
 use super::places::PlaceAt;
 use super::sets::MadeSet;
-use super::{SiteError, path_of};
+use super::{SiteError, path_at};
 
 /// What the pictures of a page weigh as a browser downloads them.
 #[derive(Debug, Clone, PartialEq)]
@@ -247,10 +247,7 @@ pub(super) fn unused(before: &MeasuredSite, after: &Changed) -> BTreeSet<String>
     let loaded = |page: &MeasuredPage| {
         let files = page.places.iter().flat_map(|place| place.details.files.values());
         let files = files.flat_map(|at| at.values());
-        BTreeSet::from_iter(files.filter_map(|file| {
-            let path = &file.url[file.url.find("//")? + 2..];
-            path_of("", &path[path.find('/')?..])
-        }))
+        BTreeSet::from_iter(files.filter_map(|file| path_at(&file.url)))
     };
     let now = before.pages.iter().map(|(path, page)| after.pages.get(path).unwrap_or(page));
     let now: BTreeSet<String> = now.flat_map(loaded).collect();

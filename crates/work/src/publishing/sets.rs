@@ -30,8 +30,6 @@ pub(crate) struct Wanted {
     pub(crate) picture: Option<Uuid>,
     /// What they are for.
     pub(crate) slot: Slot,
-    /// Viewports at which the pages change.
-    pub(crate) breakpoints: Vec<u32>,
     /// Where they are shown.
     pub(crate) places: Vec<PlaceAt>,
 }

@@ -16,6 +16,7 @@ use brisk_margin_core::format::Format;
 use brisk_margin_core::grade::Score;
 use brisk_margin_core::layout::{BoxSize, Cropping};
 use brisk_margin_core::markup::picture::Loading;
+use brisk_margin_core::markup::position::Held;
 use brisk_margin_core::name_pattern::{NameParts, NameWish, Pattern, PatternError};
 use brisk_margin_core::needs;
 use brisk_margin_core::place_use::page_alt;
@@ -55,7 +56,8 @@ pub struct ResponsiveSet {
     loading: Loading,
     alt: String,
     caption: Option<String>,
-    style: Option<String>,
+    /// Where browsers hold the files, the narrowest viewports first, where they crop.
+    pub(crate) held: Option<Vec<Held>>,
 }
 
 /// One file.
@@ -161,7 +163,7 @@ impl ResponsiveSet {
             loading: Loading::of(places.iter().map(|place| &place.details)),
             alt: alt.to_owned(),
             caption: description.caption_line(),
-            style: set_plan::style(source, &slot, cropping)?,
+            held: set_plan::held(source, &slot, cropping)?,
             parts,
             decision,
             slot,

@@ -4,7 +4,7 @@ use brisk_margin_core::choice::worth_offering;
 use brisk_margin_core::format::Format;
 use brisk_margin_core::markup::background::Background;
 use brisk_margin_core::markup::picture::{Offer, PictureElement};
-use brisk_margin_core::markup::position::Holder;
+use brisk_margin_core::markup::position::{Held, Holder, position_rules};
 use brisk_margin_core::set_plan;
 use brisk_margin_core::units::{Bytes, Density};
 
@@ -17,9 +17,11 @@ impl ResponsiveSet {
         if self.decision.excluded.value {
             return None;
         }
-        let style = self.style.as_deref();
+        let selector = self.slot.selector_or_default();
+        let rules = |held: &Vec<Held>| position_rules(self.slot.holder(), selector, held);
+        let style = self.held.as_ref().map(rules);
         Some(match self.slot.holder() {
-            Holder::Background => self.background().css() + style.unwrap_or_default(),
+            Holder::Background => self.background().css() + &style.unwrap_or_default(),
             Holder::Element => {
                 let style = style.map(|rules| format!("<style>\n{rules}</style>\n"));
                 style.unwrap_or_default() + &self.markup().html()
