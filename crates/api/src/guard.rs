@@ -2,14 +2,15 @@
 //!
 //! There is no sign-in yet, so the application listens on loopback only, and a page from
 //! elsewhere must not reach it through somebody's browser: `Host` is checked on every request
-//! (names that were bent to 127.0.0.1 are refused) and `Origin` on every write.
+//! (names that were bent to 127.0.0.1 are refused) and `Origin` on every write. What is delivered by address is
+//! public, and answers under any name.
 
 use axum::extract::Request;
 use axum::http::{HeaderMap, HeaderValue, Method, StatusCode, Uri, header};
 use axum::middleware::Next;
 use axum::response::{IntoResponse, Response};
 
-use crate::Problem;
+use crate::{Problem, delivery};
 
 /// Headers that every answer carries unless it set its own.
 const ALWAYS: [(header::HeaderName, &str); 5] = [
@@ -40,6 +41,9 @@ fn with_headers(mut response: Response) -> Response {
 fn check(method: &Method, uri: &Uri, headers: &HeaderMap) -> Result<(), Problem> {
     let refused =
         |detail: &str| Problem::new(StatusCode::FORBIDDEN, "not-from-here", "Refused", detail);
+    if method.is_safe() && uri.path().starts_with(delivery::PREFIX) {
+        return Ok(());
+    }
     let host = headers
         .get(header::HOST)
         .and_then(|value| value.to_str().ok())
@@ -94,6 +98,16 @@ mod tests {
             assert!(!outcome(Method::GET, &[("host", other)]), "{other}");
         }
         assert!(!outcome(Method::GET, &[]));
+    }
+
+    #[test]
+    fn what_is_public_answers_under_any_name_and_is_only_read() {
+        let headers =
+            HeaderMap::from_iter([(header::HOST, HeaderValue::from_static("cdn.example"))]);
+        let uri = Uri::from_static("/d/tarnlight/x/400");
+        assert!(check(&Method::GET, &uri, &headers).is_ok());
+        assert!(check(&Method::POST, &uri, &headers).is_err());
+        assert!(check(&Method::GET, &Uri::from_static("/daily"), &headers).is_err());
     }
 
     #[test]

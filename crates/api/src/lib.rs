@@ -2,6 +2,7 @@
 
 mod bench;
 mod collections;
+mod delivery;
 mod events;
 mod extract;
 mod find;
@@ -201,6 +202,7 @@ fn installation() -> OpenApiRouter<Hub> {
 
 /// Everything of a site, below `/api/sites/{site}`.
 pub fn site_router(site: App) -> Router {
+        .routes(routes!(delivery::delivered))
     let (router, document) = described().split_for_parts();
     router
         .route("/openapi.json", axum::routing::get(move || async { axum::Json(document) }))

@@ -14,8 +14,10 @@
 //! 6. People [`describe`] a picture; [`naming`] proposes file names.
 //! 7. [`issue`] lists what can be worth mending, [`status`] what is for a picture and [`showing`]
 //!    for a place, [`budget`] what margin is left.
-//! 8. A [`publication`] writes to a site, and can be taken back.
-//! 9. Long work is a [`job`].
+//! 8. A [`publication`] writes to a site, and can be taken back; [`delivery`] answers for systems that only take
+//!    an address.
+//! 9. [`load`] models how long a page takes to come over a connection.
+//! 10. Long work is a [`job`].
 
 pub mod adjustments;
 pub mod background;
@@ -25,6 +27,7 @@ pub mod choice;
 pub mod colour_space;
 pub mod content;
 pub mod credit;
+pub mod delivery;
 pub mod describe;
 pub mod edits;
 pub mod embedded;

@@ -32,7 +32,7 @@ const IDLE: Duration = Duration::from_secs(60);
 /// The number of the lock on bringing tables up to date.
 const MIGRATING: i64 = 0x6d69_6772_6174;
 /// What nobody may call a site, since other addresses begin so.
-const RESERVED: [&str; 3] = ["api", "assets", "sites"];
+const RESERVED: [&str; 4] = ["api", "assets", "d", "sites"];
 
 /// An installation. Clones share its connections.
 #[derive(Clone)]

@@ -11,13 +11,15 @@
 //! - [`measuring`]: pages measured, and kept; [`layouts`]: how well their places do.
 //! - [`making`]: files and previews of pictures.
 //! - [`publishing`]: what a site's folder would be with other files, held against it in a browser;
-//!   [`publications`] bring there what the library has, [`packages`] carry it elsewhere, [`applying`] does all in one step, without a
+//!   [`publications`] bring there what the library has, [`packages`] carry it elsewhere, [`delivery`] answers under its
+//!   address, [`applying`] does all in one step, without a
 //!   database.
 
 pub mod analysis;
 pub mod applying;
 pub mod data_folder;
 pub mod events;
+pub mod delivery;
 pub mod folder_watch;
 pub mod import_actions;
 pub mod intake;

@@ -142,4 +142,7 @@ export const fileUrl = (id: string) => `${siteApi}/variants/${id}/file`;
 export const saveUrl = (id: string) => `${siteApi}/variants/${id}/file?save=true`;
 export const referenceUrl = (id: string) => `${siteApi}/variants/${id}/reference`;
 export const servedUrl = (hash: string) => `${siteApi}/served/${hash}`;
+/** Where anybody may fetch the best file of a public picture for `place`: a slot, or a width in CSS px. */
+export const deliveryUrl = (picture: string, place: string) =>
+  `${location.origin}/d/${encodeURIComponent(siteSlug)}/${picture}/${place}`;
 export const originalUrl = (id: string) => `${siteApi}/pictures/${id}/original`;

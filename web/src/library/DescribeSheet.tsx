@@ -82,6 +82,14 @@ function SameWords({ which, onDone }: { which: Which; onDone: () => void }) {
         Decorative (empty alt text)
       </Checkbox>
       <Checkbox
+        checked={set.is_public ?? false}
+        onChange={({ target }) => {
+          setSet(withField(set, "is_public", target.checked || undefined));
+        }}
+      >
+        Public: whoever has an address of one may fetch its files
+      </Checkbox>
+      <Checkbox
         checked={fromFile}
         onChange={({ target }) => {
           setFromFile(target.checked);

@@ -84,7 +84,7 @@ function Sheet({ page }: { page: PicturePage }) {
         </div>
         <div className="picture-facts">
           <Facts page={page} />
-          <Describe key={JSON.stringify(picture.description)} page={page} />
+          <Describe key={JSON.stringify([picture.description, picture.is_public])} page={page} />
         </div>
         <div className="picture-uses">
           <h2>Used in {count(uses.length, "place")}</h2>
@@ -250,7 +250,7 @@ const FIELDS = [
 ] as const;
 
 function Describe({ page: { picture, embedded, page_alt, caption_line } }: { page: PicturePage }) {
-  const said = { name: picture.name, ...picture.description };
+  const said = { name: picture.name, ...picture.description, is_public: picture.is_public };
   const [fields, setFields] = useState(said);
   const describe = useDescribe();
   const changed = Object.fromEntries(
@@ -308,6 +308,14 @@ function Describe({ page: { picture, embedded, page_alt, caption_line } }: { pag
         }}
       >
         Decorative (empty alt text)
+      </Checkbox>
+      <Checkbox
+        checked={fields.is_public}
+        onChange={({ target }) => {
+          setFields({ ...fields, is_public: target.checked });
+        }}
+      >
+        Public: whoever has an address of it may fetch its files
       </Checkbox>
       {Object.keys(changed).length > 0 ? (
         <Button type="primary" htmlType="submit" loading={describe.isPending}>

@@ -41,6 +41,8 @@ pub(crate) struct Fields {
     pub licence: Option<String>,
     /// The address where it is from.
     pub source: Option<String>,
+    /// Whether anybody who has its address may fetch what was made of it.
+    pub is_public: Option<bool>,
 }
 
 impl Fields {
@@ -69,6 +71,7 @@ impl Fields {
             creator: field("creator", self.creator)?,
             licence: field("licence", self.licence)?,
             source,
+            is_public: self.is_public,
             ..FieldChange::default()
         })
     }

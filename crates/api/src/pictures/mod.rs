@@ -101,6 +101,8 @@ pub(super) struct PictureBody {
     saving: Option<Bytes>,
     /// What is worth mending of it and of its alt text, the most serious first.
     issues: Vec<IssueBody>,
+    /// Whether anybody who has its address may fetch what was made of it.
+    is_public: bool,
     /// When it was removed.
     removed_at: Option<DateTime<Utc>>,
     /// The files made of it, the newest first.
@@ -160,6 +162,7 @@ impl PictureBody {
             possible,
             saving: possible.map(|p| Bytes(picture.today.get().saturating_sub(p.about.get()))),
             issues: issues(&picture, others),
+            is_public: picture.is_public,
             removed_at: picture.removed_at,
             variants: variants.into_iter().map(|v| VariantBody::new(v, original)).collect(),
             name: picture.name,

@@ -317,6 +317,8 @@ impl Row {
             creator: cell("creator"),
             licence: cell("licence"),
             source: cell("source"),
+            // Who may fetch files is no word about the picture.
+            is_public: None,
         })
     }
 }

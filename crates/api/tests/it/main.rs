@@ -4,6 +4,7 @@ mod api;
 mod arrivals;
 mod background;
 mod bench;
+mod delivery;
 mod geometry;
 mod layouts;
 mod library;

@@ -57,6 +57,7 @@ pub struct Model {
     pub draft: Option<Uuid>,
     pub made_from: Option<Uuid>,
     pub is_copy: bool,
+    pub is_public: bool,
 }
 
 #[derive(Debug, Clone, Copy, EnumIter, DeriveRelation)]

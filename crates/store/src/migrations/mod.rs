@@ -59,6 +59,7 @@ const SITE: &[Step] = &steps![
     "m0013_names",
     "m0014_runs",
     "m0015_publications",
+    "m0016_public_pictures",
 ];
 
 /// A step: a file of SQL beside this one.

@@ -42,6 +42,9 @@ pub struct FieldChange {
     /// Where it is from.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub source: Option<String>,
+    /// Whether anybody who has its address may fetch what was made of it.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub is_public: Option<bool>,
     /// Whether it is removed.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub removed: Option<bool>,
@@ -100,6 +103,7 @@ struct Fields {
     creator: String,
     licence: String,
     source: String,
+    is_public: bool,
     removed: bool,
     step: Option<Uuid>,
 }
@@ -137,6 +141,7 @@ impl FieldChange {
         let (creator, old_creator) = split(&self.creator, &now.creator);
         let (licence, old_licence) = split(&self.licence, &now.licence);
         let (source, old_source) = split(&self.source, &now.source);
+        let (is_public, old_is_public) = split(&self.is_public, &now.is_public);
         let (removed, old_removed) = split(&self.removed, &now.removed);
         // Before the first step of a picture there is none to go back to.
         let (step, old_step) = match (self.step, now.step) {
@@ -154,6 +159,7 @@ impl FieldChange {
                 creator,
                 licence,
                 source,
+                is_public,
                 removed,
                 step,
                 over: None,
@@ -168,6 +174,7 @@ impl FieldChange {
                 creator: old_creator,
                 licence: old_licence,
                 source: old_source,
+                is_public: old_is_public,
                 removed: old_removed,
                 step: old_step,
                 over: None,
@@ -191,6 +198,7 @@ impl FieldChange {
         keep(&mut self.creator, &after.creator, &now.creator);
         keep(&mut self.licence, &after.licence, &now.licence);
         keep(&mut self.source, &after.source, &now.source);
+        keep(&mut self.is_public, &after.is_public, &now.is_public);
         keep(&mut self.removed, &after.removed, &now.removed);
         if after.step != now.step {
             self.step = None;
@@ -306,7 +314,7 @@ impl Store {
     ) -> Result<Vec<Fields>, StoreError> {
         let statement = self.statement(
             "SELECT id, name, folder, title, alt, decorative, caption, creator, licence, source,
-                    removed_at IS NOT NULL AS removed, step
+                    is_public, removed_at IS NOT NULL AS removed, step
              FROM pictures WHERE id = ANY ($1) ORDER BY id FOR UPDATE",
             [of.keys().copied().collect::<Vec<_>>().into()],
         );
@@ -347,6 +355,7 @@ impl Store {
                  caption = coalesce(j.caption, p.caption),
                  creator = coalesce(j.creator, p.creator),
                  licence = coalesce(j.licence, p.licence), source = coalesce(j.source, p.source),
+                 is_public = coalesce(j.is_public, p.is_public),
                  removed_at = CASE WHEN j.removed IS NULL THEN p.removed_at
                                    WHEN j.removed THEN now() END,
                  step = coalesce(s.id, p.step), adjustments = coalesce(s.adjustments, p.adjustments),
@@ -355,7 +364,8 @@ impl Store {
                  revision = p.revision + 1
              FROM jsonb_to_recordset($1) AS j (
                  id uuid, name text, folder text, title text, alt text, decorative boolean,
-                 caption text, creator text, licence text, source text, removed boolean, step uuid
+                 caption text, creator text, licence text, source text, is_public boolean, removed boolean,
+                 step uuid
              ) LEFT JOIN steps s ON s.id = j.step
              WHERE p.id = j.id",
             [serde_json::Value::from(rows).into()],

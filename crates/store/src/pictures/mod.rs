@@ -88,6 +88,8 @@ pub struct Picture {
     pub short: Option<f64>,
     /// What is worth doing with it, the most serious first.
     pub issues: Vec<Issue>,
+    /// Whether anybody who has its address may fetch what was made of it.
+    pub is_public: bool,
     /// When it was removed.
     pub removed_at: Option<DateTime<Utc>>,
     /// How often anything changed that its status depends on.
@@ -385,6 +387,7 @@ impl TryFrom<Model> for Picture {
             short: row.short,
             // An issue that this version does not know is one that it would not give.
             issues: issues(&row.issues, row.short),
+            is_public: row.is_public,
             removed_at: row.removed_at,
             revision: row.revision,
         })

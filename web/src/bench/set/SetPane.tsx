@@ -14,6 +14,7 @@ import { IssueLine } from "../../ui/IssueLine";
 import { MarginBar, MarginWords } from "../../ui/MarginBar";
 import { ProblemNote } from "../../ui/ProblemNote";
 import { outcomeWords, ruleWords } from "../trials/words";
+import { Address } from "./Address";
 import { Downloads } from "./Downloads";
 import { Copy, Markup } from "./Markup";
 import { useMakeSet, useSet } from "./useSet";
@@ -110,6 +111,7 @@ export function SetPane({ picture, slot, adjustments }: Props) {
         </div>
         <div className="set-side">
           <Downloads set={set.data} />
+          <Address picture={picture} slot={slot} made={made > 0} />
           {set.data.markup && <Markup text={set.data.markup} made={left === 0} isBackground={set.data.is_background} />}
         </div>
       </div>
