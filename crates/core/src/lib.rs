@@ -43,6 +43,7 @@ pub mod issue;
 pub mod job;
 pub mod layout;
 pub mod layout_summary;
+pub mod load;
 pub mod markup;
 pub mod name_pattern;
 pub mod naming;

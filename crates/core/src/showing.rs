@@ -46,6 +46,12 @@ impl Showing {
         }
     }
 
+    /// The pixels that a file just for this box has: those that the screen shows of it, and no more than this one.
+    pub fn pixels_wanted(&self) -> u64 {
+        let shown = device(self.size.width, self.size.height, self.density).pixels();
+        shown.min(self.needed().pixels()).min(self.file.pixels())
+    }
+
     /// Device pixels that the screen has for the rendered file.
     fn needed(&self) -> Size {
         let rendered = self.rendered();

@@ -235,6 +235,73 @@ impl std::fmt::Display for Bytes {
     }
 }
 
+/// A length of time in milliseconds, finite and not below zero.
+#[derive(Debug, Clone, Copy, Default, PartialEq, PartialOrd, Serialize, Deserialize)]
+#[serde(try_from = "f64", into = "f64")]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(value_type = f64))]
+pub struct Millis(f64);
+
+impl Millis {
+    /// No time.
+    pub const ZERO: Self = Self(0.0);
+
+    /// `value` milliseconds.
+    pub fn new(value: f64) -> Result<Self, UnitError> {
+        if value.is_finite() && value >= 0.0 {
+            Ok(Self(value))
+        } else {
+            Err(UnitError::Millis(value))
+        }
+    }
+
+    /// `value` whole milliseconds.
+    pub const fn whole(value: u32) -> Self {
+        Self(value as f64)
+    }
+
+    /// The number of milliseconds.
+    pub const fn get(self) -> f64 {
+        self.0
+    }
+
+    /// The later of two times.
+    pub const fn max(self, other: Self) -> Self {
+        Self(self.0.max(other.0))
+    }
+}
+
+impl std::ops::Add for Millis {
+    type Output = Self;
+
+    fn add(self, other: Self) -> Self {
+        Self(self.0 + other.0)
+    }
+}
+
+impl std::fmt::Display for Millis {
+    /// Whole milliseconds below ten seconds, seconds above: `840 ms`, `12.4 s`.
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        match self.0 {
+            ms if ms < 9_999.5 => write!(f, "{ms:.0} ms"),
+            ms => write!(f, "{:.1} s", ms / 1e3),
+        }
+    }
+}
+
+impl TryFrom<f64> for Millis {
+    type Error = UnitError;
+
+    fn try_from(value: f64) -> Result<Self, UnitError> {
+        Self::new(value)
+    }
+}
+
+impl From<Millis> for f64 {
+    fn from(ms: Millis) -> Self {
+        ms.0
+    }
+}
+
 /// A value outside the range of its unit.
 #[derive(Debug, Clone, Copy, PartialEq, Error)]
 pub enum UnitError {
@@ -244,6 +311,9 @@ pub enum UnitError {
     /// A density no screen has.
     #[error("a density must lie between 0.5 and 4, not {0}")]
     Density(f64),
+    /// A time that cannot be.
+    #[error("a time in milliseconds must be a number from 0 on, not {0}")]
+    Millis(f64),
 }
 
 #[cfg(test)]

@@ -34,28 +34,45 @@ pub type Files = HashMap<String, Fetched>;
 
 /// Files that came before, up to a number of bytes: the pages of a site share many.
 #[derive(Clone)]
-pub struct KnownFiles(moka::future::Cache<Arc<str>, Fetched>);
+pub struct KnownFiles {
+    files: moka::future::Cache<Arc<str>, Fetched>,
+    /// What each address transferred when it came over the wire.
+    wires: moka::future::Cache<Arc<str>, u64>,
+}
 
 impl KnownFiles {
     /// The most that their bodies take.
     const MOST: u64 = 200 << 20;
+    /// The most addresses of which it is kept what they transfer.
+    const ADDRESSES: u64 = 50_000;
 
     /// None yet.
     pub fn new() -> Self {
         let weight = |_: &Arc<str>, file: &Fetched| {
             u32::try_from(1_000 + file.body.as_ref().map_or(0, Bytes::len)).unwrap_or(u32::MAX)
         };
-        Self(moka::future::Cache::builder().max_capacity(Self::MOST).weigher(weight).build())
+        let files = moka::future::Cache::builder().max_capacity(Self::MOST).weigher(weight);
+        let wires = moka::future::Cache::new(Self::ADDRESSES);
+        Self { files: files.build(), wires }
     }
 
     /// The file at `address`.
     pub async fn get(&self, address: &str) -> Option<Fetched> {
-        self.0.get(address).await
+        self.files.get(address).await
     }
 
     /// Keeps the file at `address`.
     pub async fn keep(&self, address: &str, file: Fetched) {
-        self.0.insert(address.into(), file).await;
+        self.files.insert(address.into(), file).await;
+    }
+
+    /// The bytes that `address` transfers: `now`, or what it did before where the browser had it now.
+    pub(crate) async fn wire(&self, address: &str, now: u64) -> u64 {
+        if now > 0 {
+            self.wires.insert(address.into(), now).await;
+            return now;
+        }
+        self.wires.get(address).await.unwrap_or_default()
     }
 }
 

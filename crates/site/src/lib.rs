@@ -5,7 +5,8 @@
 //! - [`plan`]: what to measure, and what may be reached for it.
 //! - [`page`]: one page, opened at each layout width and density; `page_scripts` run in it,
 //!   `pseudo_boxes` are asked of the browser; [`reading`] is what it tells,
-//!   [`fetched`] the files that came, each a [`file_reader`].
+//!   [`fetched`] the files that came, each a [`file_reader`]; `page_requests` lists what it transferred.
+//! - [`har`]: the same from and to archives of other tools.
 //! - [`measure`](mod@measure): one page or a whole site; [`measured`] is what was found.
 //! - [`elements`]: where all that a page has stands, before and after a change of it.
 //! - [`source`]: pages and style sheets byte for byte; [`rewriting`] has them offer other files.
@@ -21,10 +22,12 @@ pub mod error;
 pub mod fetched;
 pub mod file_reader;
 pub mod gate;
+pub mod har;
 pub mod host;
 pub mod measure;
 pub mod measured;
 pub mod page;
+mod page_requests;
 mod page_scripts;
 pub mod plan;
 mod pseudo_boxes;

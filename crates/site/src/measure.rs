@@ -5,6 +5,7 @@ use std::collections::{BTreeMap, BTreeSet, VecDeque};
 use std::sync::atomic::{AtomicUsize, Ordering};
 
 use brisk_margin_core::layout::LayoutWidth;
+use brisk_margin_core::load::PageRequests;
 use brisk_margin_core::units::Density;
 use futures::stream::{FuturesOrdered, FuturesUnordered};
 use futures::{StreamExt, TryStreamExt};
@@ -124,7 +125,8 @@ impl Measurer {
         let tab = self.tabs.free().await;
         for &viewport in &self.plan.widths {
             let patience = self.plan.patience;
-            let opening = Opening { known: &self.known, patience, watches_paint: true };
+            let opening =
+                Opening { known: &self.known, patience, watches_paint: true, largest: None };
             tab.resize(viewport, Density::ONE).await?;
             let found = tab.open(address, opening).await;
             found.map_err(|error| self.explain(address, error))?;
@@ -149,15 +151,26 @@ impl Measurer {
         let last = self.at(&tab, address, *widest).await?;
         let mut files = Files::new();
         let mut sheet = Sheet::default();
-        for Opened { viewport, density, reading, files: new, elements } in
+        for Opened { viewport, density, reading, files: new, requests, elements } in
             others.into_iter().chain([last]).flatten()
         {
             files.extend(new);
+            sheet.add_requests(viewport, density, self.reached(requests));
             sheet.add_elements(viewport, density, elements);
             sheet.add(viewport, density, &reading, &files);
         }
         sheet.open_hidden();
         Ok(Some((sheet, files, tab)))
+    }
+
+    /// `requests` without those that the gate refused, of which nobody knows what they weigh.
+    fn reached(&self, requests: PageRequests) -> PageRequests {
+        let refused = self.gate.refused();
+        let is_refused = |address: &str| {
+            let authority = Url::parse(address).ok().and_then(|url| Authority::of(&url));
+            authority.is_some_and(|authority| refused.contains_key(&authority))
+        };
+        requests.without(|request| is_refused(&request.address))
     }
 
     async fn at_free_tab(
@@ -213,7 +226,9 @@ impl Measurer {
                 opened.push(same);
                 continue;
             }
+            let largest = opened.first().and_then(|first| first.reading.lcp.clone());
             let opening = Opening {
+                largest: largest.as_deref(),
                 known: &self.known,
                 patience: self.plan.patience,
                 // The same element at every density.
@@ -222,13 +237,13 @@ impl Measurer {
             tab.resize(viewport, density).await?;
             self.loads.fetch_add(1, Ordering::Relaxed);
             let found = tab.open(address, opening).await;
-            let (reading, files) = found.map_err(|error| self.explain(address, error))?;
+            let (reading, files, requests) = found.map_err(|error| self.explain(address, error))?;
             // Files of other densities may have other shapes by a part of a pixel, which can move much.
             let elements = match self.plan.tells_elements {
                 true => tab.elements().await?,
                 false => Vec::new(),
             };
-            opened.push(Opened { viewport, density, reading, files, elements });
+            opened.push(Opened { viewport, density, reading, files, requests, elements });
         }
         Ok(opened)
     }
@@ -334,6 +349,7 @@ struct Opened {
     density: Density,
     reading: Reading,
     files: Files,
+    requests: PageRequests,
     elements: Vec<ElementBox>,
 }
 

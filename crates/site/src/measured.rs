@@ -3,6 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use brisk_margin_core::layout::{BoxSize, Boxes, LayoutWidth};
+use brisk_margin_core::load::PageRequests;
 use brisk_margin_core::place::{MeasuredPlace, ServedFile};
 use brisk_margin_core::place_kind::PlaceKind;
 use brisk_margin_core::shown_by::{Fixed, FixedPicture, ShownBy};
@@ -39,6 +40,8 @@ pub struct MeasuredPage {
     /// Where all its elements stand, by layout width and density, where that was asked for; at densities
     /// that are left out they stand as at the others.
     pub elements: BTreeMap<(u32, Density), Vec<ElementBox>>,
+    /// What it transfers, by layout width and density.
+    pub requests: BTreeMap<(u32, Density), PageRequests>,
     /// Where it links to.
     pub links: Vec<String>,
     /// The files that came, by their addresses.
@@ -85,6 +88,7 @@ pub(crate) struct Sheet {
     left: usize,
     images: usize,
     elements: BTreeMap<(u32, Density), Vec<ElementBox>>,
+    requests: BTreeMap<(u32, Density), PageRequests>,
     links: Vec<String>,
 }
 
@@ -161,6 +165,16 @@ impl Sheet {
         if !elements.is_empty() {
             self.elements.insert((viewport.width, density), elements);
         }
+    }
+
+    /// Notes what the page transfers at a layout width and a density.
+    pub(crate) fn add_requests(
+        &mut self,
+        viewport: LayoutWidth,
+        density: Density,
+        requests: PageRequests,
+    ) {
+        self.requests.insert((viewport.width, density), requests);
     }
 
     /// Gives places that no layout width shows the boxes that they have when opened.
@@ -240,6 +254,7 @@ impl Sheet {
             left: self.left,
             images: self.images,
             elements: self.elements,
+            requests: self.requests,
             links: self.links,
             files,
         }

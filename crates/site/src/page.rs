@@ -7,6 +7,7 @@ use std::time::Duration;
 use base64::Engine;
 use base64::engine::general_purpose::STANDARD;
 use brisk_margin_core::layout::LayoutWidth;
+use brisk_margin_core::load::PageRequests;
 use brisk_margin_core::units::Density;
 use serde::Deserialize;
 use serde_json::{Value, json};
@@ -57,6 +58,8 @@ pub struct Opening<'a> {
     pub patience: Duration,
     /// Whether the largest paint is waited for.
     pub watches_paint: bool,
+    /// The selector of its element, where that is known.
+    pub largest: Option<&'a str>,
 }
 
 /// A tab of the browser.
@@ -120,7 +123,7 @@ impl Tab {
         &self,
         address: &str,
         opening: Opening<'_>,
-    ) -> Result<(Reading, Files), PageError> {
+    ) -> Result<(Reading, Files, PageRequests), PageError> {
         let patience = opening.patience;
         self.forget().await?;
         self.hide(!opening.watches_paint).await?;
@@ -147,10 +150,14 @@ impl Tab {
             // Before scrolling, which ends the watch for the largest paint.
             self.evaluate(page_scripts::PAINTED).await?;
         }
+        traffic.scrolls();
         self.evaluate(&page_scripts::load_lazy(scripted)).await?;
         traffic.settle(scripted).await;
         let reading = self.read().await?;
-        Ok((reading, traffic.files(opening.known).await))
+        let files = traffic.files(opening.known).await;
+        let largest = reading.largest(opening.largest);
+        let requests = traffic.listed(&files, largest, opening.known).await;
+        Ok((reading, files, requests))
     }
 
     /// Leaves the page, and what it had in memory: of a `srcset` the browser takes a larger file

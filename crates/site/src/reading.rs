@@ -37,6 +37,15 @@ pub struct Reading {
     pub lcp: Option<String>,
 }
 
+impl Reading {
+    /// The address of the picture that is its largest paint, in the element that is known for it or else in its own.
+    pub(crate) fn largest(&self, known: Option<&str>) -> Option<&str> {
+        let selector = known.or(self.lcp.as_deref())?;
+        let found = self.found.iter().find(|found| found.selector == selector)?;
+        Some(&found.address)
+    }
+}
+
 /// A place that shows a picture.
 #[derive(Debug, Clone, Deserialize)]
 #[serde(rename_all = "camelCase")]

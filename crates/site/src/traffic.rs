@@ -6,6 +6,7 @@ use std::time::Duration;
 
 use base64::Engine;
 use base64::engine::general_purpose::STANDARD;
+use brisk_margin_core::load::PageRequests;
 use bytes::Bytes;
 use futures::StreamExt;
 use futures::stream::FuturesUnordered;
@@ -19,6 +20,7 @@ use crate::error::PageError;
 use crate::fetched::{Fetched, Files, KnownFiles};
 use crate::file_reader::{FileFacts, FileReader};
 use crate::gate::Authority;
+use crate::page_requests::{self, Asked};
 
 /// How long pictures may go on loading after that.
 const SETTLE: Duration = Duration::from_secs(8);
@@ -38,6 +40,8 @@ pub(crate) struct Traffic<'a> {
     asked: &'a Mutex<BTreeSet<Authority>>,
     events: broadcast::Receiver<Arc<Event>>,
     requests: HashMap<String, Exchange>,
+    /// Whether the page was scrolled, so that what is asked for from now on is lazy.
+    is_scrolled: bool,
     document: Option<String>,
     /// The browser's name for what was opened: what the page before it still asks for is not
     /// waited for, since the browser may never tell its end.
@@ -47,6 +51,7 @@ pub(crate) struct Traffic<'a> {
 
 #[derive(Default)]
 struct Exchange {
+    asked: Asked,
     address: String,
     status: u16,
     media_type: String,
@@ -67,6 +72,7 @@ impl<'a> Traffic<'a> {
             asked,
             events: session.events(),
             requests: HashMap::new(),
+            is_scrolled: false,
             document: None,
             loader: None,
             under_way: HashSet::new(),
@@ -76,6 +82,11 @@ impl<'a> Traffic<'a> {
     /// Notes what `Page.navigate` answered.
     pub(crate) fn opened(&mut self, answer: &Value) {
         self.loader = answer["loaderId"].as_str().map(str::to_owned);
+    }
+
+    /// Notes that the page is scrolled from now on.
+    pub(crate) fn scrolls(&mut self) {
+        self.is_scrolled = true;
     }
 
     pub(crate) async fn until_loaded(&mut self) {
@@ -143,8 +154,10 @@ impl<'a> Traffic<'a> {
                 if is_waited_for && is_own && !self.requests.contains_key(&id) {
                     self.under_way.insert(id.clone());
                 }
-                let exchange = Exchange { address: address.to_owned(), ..Exchange::default() };
-                self.requests.insert(id, exchange);
+                let order = self.requests.get(&id).map_or(self.requests.len(), |e| e.asked.order);
+                let asked = Asked::of(order, address, params, self.is_scrolled);
+                let address = address.to_owned();
+                self.requests.insert(id, Exchange { asked, address, ..Exchange::default() });
             }
             "Network.responseReceived" => {
                 if let Some(exchange) = self.requests.get_mut(&id) {
@@ -152,6 +165,8 @@ impl<'a> Traffic<'a> {
                     exchange.status = response["status"].as_u64().unwrap_or(0) as u16;
                     exchange.media_type =
                         response["mimeType"].as_str().unwrap_or_default().to_owned();
+                    exchange.asked.protocol =
+                        response["protocol"].as_str().unwrap_or_default().to_owned();
                     exchange.head = response["encodedDataLength"].as_f64().unwrap_or(0.0) as u64;
                 }
             }
@@ -159,6 +174,7 @@ impl<'a> Traffic<'a> {
                 if let Some(exchange) = self.requests.get_mut(&id) {
                     let all = params["encodedDataLength"].as_f64().unwrap_or(0.0) as u64;
                     exchange.bytes = Some(all.saturating_sub(exchange.head));
+                    exchange.asked.wire = all;
                 }
                 self.under_way.remove(&id);
             }
@@ -183,6 +199,26 @@ impl<'a> Traffic<'a> {
                 Err(PageError::NoPage { address, media_type: media_type.to_owned() })
             }
         }
+    }
+
+    /// What the page transferred, of which `files` came; the picture of the largest paint is `largest`.
+    pub(crate) async fn listed(
+        &self,
+        files: &Files,
+        largest: Option<&str>,
+        known: &KnownFiles,
+    ) -> PageRequests {
+        let html = match &self.document {
+            Some(id) => self.body(id).await.unwrap_or_default(),
+            None => Bytes::new(),
+        };
+        let mut asked = Vec::new();
+        for exchange in self.requests.values().filter(|exchange| exchange.bytes.is_some()) {
+            let mut one = exchange.asked.clone();
+            one.wire = known.wire(&one.address, one.wire).await;
+            asked.push(one);
+        }
+        page_requests::listed(asked, files, &String::from_utf8_lossy(&html), largest)
     }
 
     /// The files that came; pictures with their bodies, of which those that are not `known` are

@@ -12,6 +12,7 @@ mod serve;
 mod shell;
 mod site;
 mod terminal;
+mod weigh;
 mod worker;
 
 use std::io::IsTerminal;
@@ -59,6 +60,8 @@ enum Command {
     Apply(apply::Apply),
     /// Measures the slots of pages, without a database
     Measure(measure::Measure),
+    /// Weighs pages and models how long they take, without a database
+    Weigh(weigh::Weigh),
     /// Serves a folder as a stand-in for a customer's web host
     Host(host::Host),
     /// Moves the files of an installation to another store
@@ -109,6 +112,7 @@ pub fn run() -> ExitCode {
         Command::Fit(fit) => return fit.run(),
         Command::Apply(apply) => return apply.run(),
         Command::Measure(measure) => within_runtime(measure.run()),
+        Command::Weigh(weigh) => return weigh.run(),
         Command::Host(host) => within_runtime(host.run()),
         Command::Blobs(blobs) => within_runtime(blobs.run()),
         Command::Folder(folder) => prepare(&folder),

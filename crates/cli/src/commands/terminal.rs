@@ -52,8 +52,8 @@ impl Watched {
     }
 
     /// Prints lines of an answer between two drawings.
-    pub(super) fn print(&self, lines: impl FnOnce()) {
-        self.0.suspend(lines);
+    pub(super) fn print<T>(&self, lines: impl FnOnce() -> T) -> T {
+        self.0.suspend(lines)
     }
 }
 

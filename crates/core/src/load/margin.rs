@@ -1,0 +1,214 @@
+//! The margins of a page: what it leaves under its budgets in bytes and in time, today and as it could be.
+
+use std::collections::HashMap;
+
+use serde::{Deserialize, Serialize};
+
+use super::{Connection, Loaded, PageRequests, PageWeight, load};
+use crate::budget::{Margin, Saving};
+use crate::units::{Bytes, Millis};
+
+/// How long a page may take until its largest paint where nobody says otherwise.
+pub const USUAL_TIME: Millis = Millis::whole(2_500);
+
+/// The times of a page on a connection, from its start.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct LoadTimes {
+    /// When all was there that the first paint needs.
+    pub first_paint: Millis,
+    /// When the largest paint was (LCP).
+    pub lcp: Millis,
+    /// When the last picture was painted that is not lazy.
+    pub last_picture: Millis,
+    /// When the last byte came.
+    pub end: Millis,
+}
+
+/// What a time leaves under its budget.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct TimeMargin {
+    /// How long it may take.
+    pub budget: Millis,
+    /// How long it takes.
+    pub time: Millis,
+    /// Budget minus time, in milliseconds; below zero it is an overrun.
+    pub margin: f64,
+}
+
+/// What a page weighs, and how long that takes.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct PageFigures {
+    /// What it transfers.
+    pub weight: PageWeight,
+    /// Its times.
+    pub times: LoadTimes,
+}
+
+/// The margins of a page.
+#[derive(Debug, Clone, PartialEq)]
+pub struct PageMargins {
+    /// As it is.
+    pub today: PageFigures,
+    /// As it could be, about.
+    pub possible: PageFigures,
+    /// Its bytes under the budgets of its slots and what else it transfers.
+    pub bytes: Margin,
+    /// Its largest paint under the time that it may take.
+    pub time: TimeMargin,
+}
+
+/// What may be said of a page's budgets; what is left out is the usual.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct PageBudgets {
+    /// The most bytes before anybody scrolls; else those of its slots and what else it transfers.
+    pub bytes: Option<Bytes>,
+    /// The most milliseconds until its largest paint.
+    pub time: Option<Millis>,
+}
+
+/// A file that slots of a page show.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct SlotFile {
+    /// What its slots may weigh: the most of any.
+    pub budget: Bytes,
+    /// What it could weigh, where that is known: the most in any of its slots.
+    pub possible: Option<Bytes>,
+}
+
+impl SlotFile {
+    /// The same shown in another slot, too.
+    pub fn also_in(self, other: Self) -> Self {
+        Self { budget: self.budget.max(other.budget), possible: self.possible.max(other.possible) }
+    }
+}
+
+impl From<&Loaded> for LoadTimes {
+    fn from(loaded: &Loaded) -> Self {
+        let &Loaded { first_paint, lcp, last_picture, end, .. } = loaded;
+        Self { first_paint, lcp, last_picture, end }
+    }
+}
+
+impl PageBudgets {
+    /// The time until the largest paint, said or usual.
+    pub fn time(&self) -> Millis {
+        self.time.unwrap_or(USUAL_TIME)
+    }
+}
+
+impl TimeMargin {
+    /// What `time` leaves under `budget`.
+    pub fn new(budget: Millis, time: Millis) -> Self {
+        Self { budget, time, margin: budget.get() - time.get() }
+    }
+}
+
+impl PageFigures {
+    /// The figures of `page` on `connection`.
+    pub fn of(page: &PageRequests, connection: Connection) -> Self {
+        let loaded = load(page, connection);
+        Self { weight: PageWeight::of(page), times: LoadTimes::from(&loaded) }
+    }
+
+    /// What going from these to `after` saves of what comes before anybody scrolls.
+    pub fn saving(&self, after: &Self) -> Saving {
+        Saving::new(self.weight.total, after.weight.total)
+    }
+}
+
+/// `page` as it could be with the lighter `files` that are known of, by their addresses.
+pub fn as_possible(page: &PageRequests, files: &HashMap<String, SlotFile>) -> PageRequests {
+    page.clone().lighter(|address| files.get(address)?.possible)
+}
+
+/// What `page` may weigh before anybody scrolls: the budgets of the slots whose `files` come by then, and all else as
+/// it is.
+pub fn byte_budget(page: &PageRequests, files: &HashMap<String, SlotFile>) -> Bytes {
+    let early = page.0.iter().filter(|request| !request.lazy);
+    early.map(|request| files.get(&request.address).map_or(request.bytes, |file| file.budget)).sum()
+}
+
+impl PageMargins {
+    /// The margins of `page` on `connection`, whose slots show `files`, where `budgets` say what they say.
+    pub fn of(
+        page: &PageRequests,
+        files: &HashMap<String, SlotFile>,
+        budgets: PageBudgets,
+        connection: Connection,
+    ) -> Self {
+        let today = PageFigures::of(page, connection);
+        let possible = PageFigures::of(&as_possible(page, files), connection);
+        let bytes = budgets.bytes.unwrap_or_else(|| byte_budget(page, files));
+        Self {
+            today,
+            possible,
+            bytes: Margin::new(bytes, today.weight.total),
+            time: TimeMargin::new(budgets.time(), today.times.lcp),
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::load::{Discovery, Priority, Protocol, Request, RequestKind};
+
+    fn request(address: &str, kind: RequestKind, kb: u64) -> Request {
+        Request {
+            address: address.to_owned(),
+            kind,
+            bytes: Bytes::kb(kb),
+            discovery: Discovery::Within { by: 0, share: 1.0 },
+            priority: Priority::Medium,
+            protocol: Protocol::Http2,
+            blocks: false,
+            lazy: false,
+            lcp: false,
+            pixels: 0,
+        }
+    }
+
+    fn page() -> (PageRequests, HashMap<String, SlotFile>) {
+        let hero = Request { lcp: true, ..request("hero.jpg", RequestKind::Picture, 900) };
+        let lazy = Request { lazy: true, ..request("low.jpg", RequestKind::Picture, 300) };
+        let icon = request("icon.png", RequestKind::Picture, 2);
+        let page = vec![request("/", RequestKind::Document, 10), hero, lazy, icon];
+        let file = |budget, possible| SlotFile {
+            budget: Bytes::kb(budget),
+            possible: Some(Bytes::kb(possible)),
+        };
+        let files = [("hero.jpg", file(120, 80)), ("low.jpg", file(50, 30))];
+        let files = files.map(|(address, file)| (address.to_owned(), file));
+        (PageRequests(page), files.into())
+    }
+
+    #[test]
+    fn a_page_may_weigh_what_its_slots_may_and_what_else_it_has() {
+        let (page, files) = page();
+        assert_eq!(byte_budget(&page, &files), Bytes::kb(120 + 12));
+        let margins = PageMargins::of(&page, &files, PageBudgets::default(), Connection::USUAL);
+        assert_eq!(margins.bytes, Margin::new(Bytes::kb(132), Bytes::kb(912)));
+        assert_eq!(margins.possible.weight.total, Bytes::kb(92));
+        assert_eq!(margins.possible.weight.lazy, Bytes::kb(30));
+        assert_eq!(margins.today.saving(&margins.possible).saved, 820_000);
+        assert!(margins.time.margin < 0.0, "900 KB take more than four seconds");
+        assert!(margins.possible.times.lcp.get() < 2_500.0);
+        let said = PageBudgets { bytes: Some(Bytes::mb(1)), time: Some(Millis::whole(9_000)) };
+        let margins = PageMargins::of(&page, &files, said, Connection::USUAL);
+        assert_eq!(margins.bytes.margin, 88_000);
+        assert!(margins.time.margin > 0.0);
+    }
+
+    #[test]
+    fn a_file_in_two_slots_has_the_larger_budget_and_weight() {
+        let one = SlotFile { budget: Bytes(10), possible: Some(Bytes(4)) };
+        let other = SlotFile { budget: Bytes(8), possible: Some(Bytes(6)) };
+        assert_eq!(one.also_in(other), SlotFile { budget: Bytes(10), possible: Some(Bytes(6)) });
+        let unknown = SlotFile { budget: Bytes(8), possible: None };
+        assert_eq!(one.also_in(unknown).possible, Some(Bytes(4)));
+    }
+}
