@@ -12,6 +12,7 @@ mod health;
 mod issues;
 mod jobs;
 mod layouts;
+mod margins;
 mod measurements;
 mod output_rules;
 mod packages;
@@ -171,6 +172,9 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(measurements::measure))
         .routes(routes!(measurements::measuring, measurements::cancel))
         .routes(routes!(measurements::served))
+        .routes(routes!(margins::margins))
+        .routes(routes!(margins::page_margins))
+        .routes(routes!(margins::say_budgets))
         .routes(routes!(layouts::layouts))
         .routes(routes!(layouts::occurrences))
         .routes(routes!(layouts::fixed))
@@ -198,11 +202,11 @@ fn installation() -> OpenApiRouter<Hub> {
         .routes(routes!(sites::remove_site))
         .routes(routes!(sites::restore_site))
         .routes(routes!(sites::copy_presets))
+        .routes(routes!(delivery::delivered))
 }
 
 /// Everything of a site, below `/api/sites/{site}`.
 pub fn site_router(site: App) -> Router {
-        .routes(routes!(delivery::delivered))
     let (router, document) = described().split_for_parts();
     router
         .route("/openapi.json", axum::routing::get(move || async { axum::Json(document) }))

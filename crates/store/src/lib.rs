@@ -15,6 +15,7 @@ pub mod jobs;
 pub mod layouts;
 mod migrations;
 pub mod output_rules;
+pub mod page_loads;
 pub mod pictures;
 pub mod publications;
 pub mod runs;

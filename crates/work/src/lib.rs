@@ -8,7 +8,8 @@
 //! - [`jobs`]: long work, kept in the database until it is done. Jobs of a picture that was added
 //!   are [`analysis`] and [`import_actions`]; [`status`] is worked out whenever it became stale,
 //!   and [`removal`] sweeps.
-//! - [`measuring`]: pages measured, and kept; [`layouts`]: how well their places do.
+//! - [`measuring`]: pages measured, and kept; [`layouts`]: how well their places do; [`margins`]: what pages weigh and how
+//!   long they take.
 //! - [`making`]: files and previews of pictures.
 //! - [`publishing`]: what a site's folder would be with other files, held against it in a browser;
 //!   [`publications`] bring there what the library has, [`packages`] carry it elsewhere, [`delivery`] answers under its
@@ -18,14 +19,15 @@
 pub mod analysis;
 pub mod applying;
 pub mod data_folder;
-pub mod events;
 pub mod delivery;
+pub mod events;
 pub mod folder_watch;
 pub mod import_actions;
 pub mod intake;
 pub mod jobs;
 pub mod layouts;
 pub mod making;
+pub mod margins;
 pub mod measuring;
 pub mod packages;
 pub mod publications;

@@ -6,6 +6,7 @@ mod size_sets;
 mod slots;
 mod summaries;
 
+use brisk_margin_core::load::PageRequests;
 use brisk_margin_core::place::MeasuredPlace;
 use brisk_margin_core::place::Place;
 use brisk_margin_core::place_kind::PlaceKind;
@@ -70,6 +71,8 @@ pub struct NewPage {
     pub places: Vec<NewPlace>,
     /// Pictures on it that cannot be replaced.
     pub fixed: Vec<FixedPicture>,
+    /// What it transfers, by layout width.
+    pub requests: BTreeMap<u32, PageRequests>,
 }
 
 /// A place on it.

@@ -19,6 +19,7 @@ use uuid::Uuid;
 use super::names;
 use super::{Changes, MeasuredPlace, Named, NewPage, NewPlace, Page, Place, Slot, json, read};
 use crate::entities::{page, place, slot};
+use crate::page_loads::keep_loads;
 use crate::publications::note_published;
 use crate::{Store, StoreError};
 
@@ -28,6 +29,7 @@ impl Store {
     pub async fn keep_page(&self, new: NewPage) -> Result<Changes, StoreError> {
         let transaction = self.db.begin().await?;
         let page_id = upsert_page(&transaction, &new).await?;
+        keep_loads(self, &transaction, page_id, &new.requests).await?;
         let known = place::Entity::find()
             .filter(place::Column::PageId.eq(page_id))
             .all(&transaction)

@@ -60,6 +60,7 @@ const SITE: &[Step] = &steps![
     "m0014_runs",
     "m0015_publications",
     "m0016_public_pictures",
+    "m0017_page_loads",
 ];
 
 /// A step: a file of SQL beside this one.

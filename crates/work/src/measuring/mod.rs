@@ -6,7 +6,8 @@
 
 mod site_files;
 
-use std::collections::{BTreeSet, HashMap};
+use std::collections::btree_map::Entry;
+use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::path::PathBuf;
 
 use brisk_margin_core::cache_key::CacheKey;
@@ -15,6 +16,7 @@ use brisk_margin_core::place::ServedFile;
 use brisk_margin_core::shown_by::FixedPicture;
 use brisk_margin_core::site::SiteSettings;
 use brisk_margin_core::source_format::{self, Content};
+use brisk_margin_core::units::Density;
 use brisk_margin_imaging::codecs::Codecs;
 use brisk_margin_imaging::original;
 use brisk_margin_site::archive::ArchiveError;
@@ -367,7 +369,20 @@ impl Measuring {
             }
             places.push(NewPlace { selector, loose, kind, details });
         }
+        // At the density at which weights are counted, or the highest there is.
+        let mut requests = BTreeMap::new();
+        for ((width, density), listed) in page.requests {
+            let listed = listed.named(shown);
+            match requests.entry(width) {
+                Entry::Vacant(free) => _ = free.insert(listed),
+                Entry::Occupied(mut there) if density <= Density::REFERENCE => {
+                    there.insert(listed);
+                }
+                Entry::Occupied(_) => {}
+            }
+        }
         let new = NewPage {
+            requests,
             address: page.address,
             title: page.title,
             heights: page.heights,

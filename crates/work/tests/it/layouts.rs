@@ -46,6 +46,7 @@ fn page(address: &str, breakpoint: u32, places: Vec<NewPlace>) -> NewPage {
         breakpoints: vec![breakpoint],
         places,
         fixed: Vec::new(),
+        requests: BTreeMap::new(),
     }
 }
 

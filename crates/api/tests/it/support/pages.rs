@@ -1,5 +1,7 @@
 //! Measured pages, made up.
 
+use std::collections::BTreeMap;
+
 use brisk_margin_core::place_kind::PlaceKind;
 use brisk_margin_core::units::Bytes;
 use brisk_margin_store::layouts::{NewPage, NewPlace};
@@ -24,6 +26,7 @@ pub fn page(address: &str, places: Vec<NewPlace>) -> NewPage {
         breakpoints: vec![600],
         places,
         fixed: Vec::new(),
+        requests: BTreeMap::new(),
     }
 }
 
