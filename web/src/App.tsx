@@ -35,6 +35,10 @@ const PublishPage = lazy(() => import("./publish/PublishPage").then(({ PublishPa
 const PublicationPage = lazy(() =>
   import("./publish/PublicationPage").then(({ PublicationPage }) => ({ default: PublicationPage })),
 );
+const MarginsPage = lazy(() => import("./margins/MarginsPage").then(({ MarginsPage }) => ({ default: MarginsPage })));
+const PageMarginsPage = lazy(() =>
+  import("./margins/PageMarginsPage").then(({ PageMarginsPage }) => ({ default: PageMarginsPage })),
+);
 const RunStrip = lazy(() => import("./ui/RunStrip").then(({ RunStrip }) => ({ default: RunStrip })));
 const NewRunPage = lazy(() => import("./runs/NewRunPage").then(({ NewRunPage }) => ({ default: NewRunPage })));
 const SiteSheet = lazy(() => import("./sites/SiteSheet").then(({ SiteSheet }) => ({ default: SiteSheet })));
@@ -45,7 +49,7 @@ const ArrivalsSheet = lazy(() =>
 const Shortcuts = lazy(() => import("./ui/Shortcuts").then(({ Shortcuts }) => ({ default: Shortcuts })));
 
 /** Views that are come back to as they were left. */
-const LISTS = ["/library", "/layouts"];
+const LISTS = ["/margins", "/library", "/layouts"];
 
 /** The frame: site and search on top, the rail of words, the page and its tally. */
 export function App({ mode, onMode }: { mode: Mode; onMode: (mode: Mode) => void }) {
@@ -71,6 +75,7 @@ export function App({ mode, onMode }: { mode: Mode; onMode: (mode: Mode) => void
     else if (goes && event.key === "l") void navigate(lastAddress("/library"));
     else if (goes && event.key === "b") void navigate(bench);
     else if (goes && event.key === "r") void navigate("/runs");
+    else if (goes && event.key === "m") void navigate(lastAddress("/margins"));
     else if (goes && event.key === "p") void navigate("/publish");
     else if (event.key === "?") setKeysOpen((open) => !open);
     else if (event.key === "a") setArrivalsOpen((open) => !open);
@@ -130,6 +135,7 @@ export function App({ mode, onMode }: { mode: Mode; onMode: (mode: Mode) => void
           </Button>
         </header>
         <nav className="rail" aria-label="Work">
+          <NavLink to={lastAddress("/margins")}>Margins</NavLink>
           <NavLink to={lastAddress("/layouts")}>Layouts</NavLink>
           <NavLink to={lastAddress("/library")}>Library</NavLink>
           <NavLink to={bench}>Bench</NavLink>
@@ -139,7 +145,9 @@ export function App({ mode, onMode }: { mode: Mode; onMode: (mode: Mode) => void
         <ErrorBoundary at={pathname}>
           <Suspense fallback={<Waiting words="Opening…" />}>
             <Routes>
-              <Route path="/" element={<Navigate to="/library" replace />} />
+              <Route path="/" element={<Navigate to="/margins" replace />} />
+              <Route path="/margins" element={<MarginsPage />} />
+              <Route path="/margins/:id" element={<PageMarginsPage />} />
               <Route path="/layouts" element={<LayoutsPage />} />
               <Route path="/library" element={<LibraryPage />} />
               <Route path="/library/alike" element={<PairsPage />} />

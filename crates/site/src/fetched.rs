@@ -66,13 +66,14 @@ impl KnownFiles {
         self.files.insert(address.into(), file).await;
     }
 
-    /// The bytes that `address` transfers: `now`, or what it did before where the browser had it now.
+    /// The bytes that `address` transfers: `now`, or more where it came whole before and the browser only asked whether
+    /// that still holds.
     pub(crate) async fn wire(&self, address: &str, now: u64) -> u64 {
-        if now > 0 {
+        let before = self.wires.get(address).await.unwrap_or_default();
+        if now > before {
             self.wires.insert(address.into(), now).await;
-            return now;
         }
-        self.wires.get(address).await.unwrap_or_default()
+        now.max(before)
     }
 }
 

@@ -6,7 +6,7 @@ use std::sync::atomic::{AtomicUsize, Ordering};
 
 use brisk_margin_core::layout::LayoutWidth;
 use brisk_margin_core::load::PageRequests;
-use brisk_margin_core::units::Density;
+use brisk_margin_core::units::{Bytes, Density};
 use futures::stream::{FuturesOrdered, FuturesUnordered};
 use futures::{StreamExt, TryStreamExt};
 use serde::{Deserialize, Serialize};
@@ -155,7 +155,7 @@ impl Measurer {
             others.into_iter().chain([last]).flatten()
         {
             files.extend(new);
-            sheet.add_requests(viewport, density, self.reached(requests));
+            sheet.add_requests(viewport, density, self.as_sent(requests).await);
             sheet.add_elements(viewport, density, elements);
             sheet.add(viewport, density, &reading, &files);
         }
@@ -163,14 +163,19 @@ impl Measurer {
         Ok(Some((sheet, files, tab)))
     }
 
-    /// `requests` without those that the gate refused, of which nobody knows what they weigh.
-    fn reached(&self, requests: PageRequests) -> PageRequests {
+    /// `requests` with what each transfers where the browser has nothing, and without those that the gate refused, of
+    /// which nobody knows what they weigh.
+    async fn as_sent(&self, requests: PageRequests) -> PageRequests {
         let refused = self.gate.refused();
         let is_refused = |address: &str| {
             let authority = Url::parse(address).ok().and_then(|url| Authority::of(&url));
             authority.is_some_and(|authority| refused.contains_key(&authority))
         };
-        requests.without(|request| is_refused(&request.address))
+        let mut sent = requests.without(|request| is_refused(&request.address));
+        for request in &mut sent.0 {
+            request.bytes = Bytes(self.known.wire(&request.address, request.bytes.get()).await);
+        }
+        sent
     }
 
     async fn at_free_tab(

@@ -10,6 +10,8 @@ use crate::fetched::Files;
 
 /// Bytes of an answer's head where the browser did not tell them.
 const HEAD: u64 = 300;
+/// No encoding of a transfer makes a body so many times smaller: the browser had what came as less.
+const SMALLEST: u64 = 20;
 
 /// What the browser told of a request when it sent it, and what came of it.
 #[derive(Debug, Clone, Default)]
@@ -117,7 +119,7 @@ pub(crate) fn listed(
         let kind = one.kind(requests.is_empty());
         let file = files.get(&one.address);
         let body = file.map_or(0, |file| file.bytes);
-        let bytes = if one.wire > 0 { one.wire } else { body + HEAD };
+        let bytes = if one.wire < body / SMALLEST { body + HEAD } else { one.wire.max(1) };
         let pixels = file.and_then(|file| file.facts.size).map_or(0, |size| size.pixels());
         requests.push(Request {
             address: one.address.clone(),

@@ -7,7 +7,7 @@ use brisk_margin_core::geometry::Size;
 use brisk_margin_core::load::margin::{
     PageBudgets, PageFigures, PageMargins, SlotFile, as_possible, byte_budget,
 };
-use brisk_margin_core::load::{Connection, Loaded, PageRequests, Protocol, load};
+use brisk_margin_core::load::{Connection, Loaded, PageRequests, PictureFile, Protocol, load};
 use brisk_margin_core::place::{Place, ServedFile};
 use brisk_margin_core::showing::Showing;
 use brisk_margin_core::slot::Slot;
@@ -208,14 +208,14 @@ async fn shown(
     Ok(shown.collect())
 }
 
-/// About what a file just for this place could weigh.
+/// About what a file just for this place could be.
 fn possible(
     place: &Place,
     slot: &Slot,
     width: u32,
     file: &ServedFile,
     picture: &ServedPicture,
-) -> Option<Bytes> {
+) -> Option<PictureFile> {
     let (class, sample) = picture.analysis?;
     let (across, down) = file.size?;
     let showing = Showing {
@@ -226,7 +226,7 @@ fn possible(
         bytes: file.bytes,
     };
     let pixels = showing.pixels_wanted();
-    Some(class.weight(&sample, pixels.max(1))?.min(file.bytes))
+    Some(PictureFile { bytes: class.weight(&sample, pixels.max(1))?.min(file.bytes), pixels })
 }
 
 /// The files of each page, by their addresses.
@@ -242,12 +242,13 @@ fn by_page(shown: &[Shown]) -> HashMap<Uuid, HashMap<String, SlotFile>> {
 
 /// The places with most to gain, each file of a slot once.
 fn gains(mut shown: Vec<Shown>, slots: &HashMap<Uuid, Slot>) -> Vec<Gain> {
-    let saves =
-        |one: &Shown| one.file.possible.map_or(0, |p| one.bytes.get().saturating_sub(p.get()));
+    let saves = |one: &Shown| {
+        one.file.possible.map_or(0, |p| one.bytes.get().saturating_sub(p.bytes.get()))
+    };
     shown.sort_by_key(|one| (std::cmp::Reverse(saves(one)), one.place));
     let mut told = BTreeSet::new();
     let gains = shown.into_iter().filter_map(|one| {
-        let after = one.file.possible.filter(|&after| after < one.bytes)?;
+        let after = one.file.possible.map(|file| file.bytes).filter(|&after| after < one.bytes)?;
         let picture = one.picture?;
         if !told.insert((one.slot, one.address)) {
             return None;

@@ -5,6 +5,7 @@ import { shortcuts, useShortcutsOn } from "./useKey";
 const KEYS: [string[], string][] = [
   [["?"], "Show or hide this list"],
   [["/"], "Search the library"],
+  [["G", "then", "M"], "Go to the margins"],
   [["G", "then", "Y"], "Go to the layouts"],
   [["G", "then", "L"], "Go to the library"],
   [["G", "then", "B"], "Go back to the bench"],
@@ -21,7 +22,10 @@ const KEYS: [string[], string][] = [
     ["Enter"],
     "Edit details: Enter opens a cell, then saves it and goes down; Tab saves it and goes right, Escape discards it",
   ],
-  [["N"], "Layouts: the next issue, in the slot that wastes most first. Runs: the next result, the lowest score first"],
+  [
+    ["N"],
+    "Margins: the place with most to gain, on the bench. Layouts: the next issue, in the slot that wastes most first. Runs: the next result, the lowest score first",
+  ],
   [["K", "R"], "Results to check: approve, refuse"],
   [["+", "−"], "Layouts: closer, further away; drag or hold Space to pan, Ctrl and wheel to zoom"],
   [["A"], "Show or hide uploads"],

@@ -8,6 +8,7 @@ mod delivery;
 mod geometry;
 mod layouts;
 mod library;
+mod margins;
 mod packages;
 mod publications;
 mod responsive;

@@ -4,7 +4,7 @@ use std::collections::HashMap;
 
 use serde::{Deserialize, Serialize};
 
-use super::{Connection, Loaded, PageRequests, PageWeight, load};
+use super::{Connection, Loaded, PageRequests, PageWeight, PictureFile, load};
 use crate::budget::{Margin, Saving};
 use crate::units::{Bytes, Millis};
 
@@ -75,8 +75,8 @@ pub struct PageBudgets {
 pub struct SlotFile {
     /// What its slots may weigh: the most of any.
     pub budget: Bytes,
-    /// What it could weigh, where that is known: the most in any of its slots.
-    pub possible: Option<Bytes>,
+    /// What could stand for it, where that is known: the heaviest in any of its slots.
+    pub possible: Option<PictureFile>,
 }
 
 impl SlotFile {
@@ -177,9 +177,9 @@ mod tests {
         let lazy = Request { lazy: true, ..request("low.jpg", RequestKind::Picture, 300) };
         let icon = request("icon.png", RequestKind::Picture, 2);
         let page = vec![request("/", RequestKind::Document, 10), hero, lazy, icon];
-        let file = |budget, possible| SlotFile {
+        let file = |budget, kb| SlotFile {
             budget: Bytes::kb(budget),
-            possible: Some(Bytes::kb(possible)),
+            possible: Some(PictureFile { bytes: Bytes::kb(kb), pixels: 300_000 }),
         };
         let files = [("hero.jpg", file(120, 80)), ("low.jpg", file(50, 30))];
         let files = files.map(|(address, file)| (address.to_owned(), file));
@@ -205,10 +205,11 @@ mod tests {
 
     #[test]
     fn a_file_in_two_slots_has_the_larger_budget_and_weight() {
-        let one = SlotFile { budget: Bytes(10), possible: Some(Bytes(4)) };
-        let other = SlotFile { budget: Bytes(8), possible: Some(Bytes(6)) };
-        assert_eq!(one.also_in(other), SlotFile { budget: Bytes(10), possible: Some(Bytes(6)) });
+        let file = |bytes| Some(PictureFile { bytes: Bytes(bytes), pixels: bytes * 10 });
+        let one = SlotFile { budget: Bytes(10), possible: file(4) };
+        let other = SlotFile { budget: Bytes(8), possible: file(6) };
+        assert_eq!(one.also_in(other), SlotFile { budget: Bytes(10), possible: file(6) });
         let unknown = SlotFile { budget: Bytes(8), possible: None };
-        assert_eq!(one.also_in(unknown).possible, Some(Bytes(4)));
+        assert_eq!(one.also_in(unknown).possible, file(4));
     }
 }

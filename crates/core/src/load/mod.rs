@@ -26,7 +26,7 @@ use serde::{Deserialize, Serialize};
 
 pub use connection::{Connection, ConnectionError};
 pub use model::load;
-pub use page::{Discovery, PageRequests, Priority, Protocol, Request, RequestKind};
+pub use page::{Discovery, PageRequests, PictureFile, Priority, Protocol, Request, RequestKind};
 
 use crate::units::Millis;
 pub use weight::PageWeight;

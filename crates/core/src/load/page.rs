@@ -34,6 +34,15 @@ pub struct Request {
     pub pixels: u64,
 }
 
+/// A file of a picture, as far as it matters to a load.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub struct PictureFile {
+    /// What it transfers.
+    pub bytes: Bytes,
+    /// The pixels that are decoded of it.
+    pub pixels: u64,
+}
+
 /// What a request is for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
@@ -184,11 +193,12 @@ impl PageRequests {
         self
     }
 
-    /// With pictures as light as `weight` says of their addresses, headers apart, where that is less.
-    pub fn lighter(mut self, weight: impl Fn(&str) -> Option<Bytes>) -> Self {
+    /// With pictures as light and small as `file` says of their addresses, where that is less.
+    pub fn lighter(mut self, file: impl Fn(&str) -> Option<PictureFile>) -> Self {
         for request in self.0.iter_mut().filter(|request| request.kind == RequestKind::Picture) {
-            if let Some(bytes) = weight(&request.address) {
+            if let Some(PictureFile { bytes, pixels }) = file(&request.address) {
                 request.bytes = request.bytes.min(bytes);
+                request.pixels = request.pixels.min(pixels);
             }
         }
         self

@@ -190,7 +190,7 @@ fn the_heaviest_picture_stands_for_the_largest_paint_where_none_is_known() {
     known.0[1].lcp = true;
     assert_eq!(largest(known.with_largest()), Some(1));
     assert_eq!(largest(PageRequests(vec![document(1)]).with_largest()), None);
-    let lighter = page.lighter(|_| Some(Bytes(5_000)));
+    let lighter = page.lighter(|_| Some(PictureFile { bytes: Bytes(5_000), pixels: 0 }));
     let bytes: Vec<u64> = lighter.0.iter().map(|request| request.bytes.get()).collect();
     assert_eq!(bytes, [99_000, 4_000, 5_000, 5_000], "never heavier, and pictures alone");
 }

@@ -1,0 +1,153 @@
+//! Margins: pages ranked by what they leave under their budgets, and how each comes.
+
+use axum::http::StatusCode;
+use brisk_margin_core::load::{Discovery, PageRequests, Priority, Protocol, Request, RequestKind};
+use brisk_margin_core::units::Bytes;
+use brisk_margin_store::layouts::NewPage;
+use serde_json::{Value, json};
+
+use crate::support::Api;
+use crate::support::pages::{page, serving};
+use brisk_margin_core::format::Format;
+use brisk_margin_testing::pictures::{encoded, spots};
+
+const PHONE: u32 = 390;
+
+fn request(address: &str, kind: RequestKind, bytes: u64) -> Request {
+    Request {
+        address: format!("http://tarn.example/{address}"),
+        kind,
+        bytes: Bytes(bytes),
+        discovery: match kind {
+            RequestKind::Document => Discovery::Start,
+            _ => Discovery::Within { by: 0, share: 0.5 },
+        },
+        priority: Priority::Medium,
+        protocol: Protocol::Http2,
+        blocks: false,
+        lazy: false,
+        lcp: kind == RequestKind::Picture,
+        pixels: 540_000,
+    }
+}
+
+/// A page that transfers itself and this picture.
+fn loading(mut page: NewPage, picture: &str, bytes: u64) -> NewPage {
+    let own = request("x.html", RequestKind::Document, 8_000);
+    let picture = request(picture, RequestKind::Picture, bytes);
+    page.requests = [(PHONE, PageRequests(vec![own, picture]))].into();
+    page
+}
+
+/// A site whose page “walks” shows a heavy picture of the library, and whose page “visit” a light one of nobody's.
+async fn site() -> (Api, String) {
+    let api = Api::start().await;
+    let heavy = api.taken("heavy.jpg", &encoded(&spots(1, 900, 600), Format::Jpeg, 100)).await;
+    let picture = api.picture(&heavy).await;
+    let (hash, bytes) = (picture["hash"].as_str().unwrap(), picture["bytes"].as_u64().unwrap());
+    let walks = page("walks.html", vec![serving("a", hash, bytes, "")]);
+    api.store.keep_page(loading(walks, "media/dome.jpg", bytes)).await.unwrap();
+    let visit = page("visit.html", vec![]);
+    api.store.keep_page(loading(visit, "media/small.jpg", 4_000)).await.unwrap();
+    api.work().await;
+    (api, heavy)
+}
+
+fn pages(margins: &Value) -> Vec<&str> {
+    let pages = margins["pages"].as_array().unwrap().iter();
+    pages.map(|page| page["address"].as_str().unwrap().rsplit('/').next().unwrap()).collect()
+}
+
+#[tokio::test]
+async fn pages_are_ranked_by_what_they_leave_and_the_largest_gain_is_told() {
+    let (api, heavy) = site().await;
+    let margins = api.get("/api/margins?connection=400/400").await.json();
+    assert_eq!(pages(&margins), ["walks.html", "visit.html"], "{margins:#}");
+    assert_eq!((&margins["width"], &margins["widths"]), (&json!(390), &json!([390])));
+    let [walks, visit] = [&margins["pages"][0], &margins["pages"][1]];
+    let bytes = walks["today"]["weight"]["picture"].as_u64().unwrap();
+    let possible = walks["possible"]["weight"]["picture"].as_u64().unwrap();
+    assert!(possible < bytes / 2, "a file for its box is lighter: {possible} of {bytes}");
+    assert_eq!(walks["bytes"]["weight"], json!(bytes + 8_000));
+    let margin = walks["bytes"]["budget"].as_i64().unwrap() - (bytes as i64 + 8_000);
+    assert_eq!(walks["bytes"]["margin"], json!(margin), "its slot's budget, and the page itself");
+    assert_eq!(visit["bytes"]["margin"], json!(0), "what is in no slot is its own budget");
+    let time = |page: &Value, when: &str| page[when]["times"]["lcp"].as_f64().unwrap();
+    assert!(time(walks, "possible") < time(walks, "today"));
+    assert_eq!(time(visit, "possible"), time(visit, "today"));
+    let gain = &margins["gains"][0];
+    assert_eq!((&gain["picture"], &gain["picture_name"]), (&json!(heavy), &json!("heavy.jpg")));
+    assert_eq!(gain["saving"]["saved"], walks["saving"]["saved"]);
+
+    let fast = api.get("/api/margins?connection=30000/40&order=name").await.json();
+    let now = |margins: &Value| {
+        let all = margins["pages"].as_array().unwrap().iter();
+        let mut own = all.filter(|page| page["address"].as_str().unwrap().ends_with("walks.html"));
+        time(own.next().unwrap(), "today")
+    };
+    assert!(now(&fast) < now(&margins));
+}
+
+#[tokio::test]
+async fn a_page_tells_its_requests_with_their_times_and_takes_budgets() {
+    let (api, _) = site().await;
+    let margins = api.get("/api/margins").await.json();
+    let id = margins["pages"][0]["id"].as_str().unwrap().to_owned();
+    let one = format!("/api/margins/{id}");
+    let coming = api.get(&format!("{one}?connection=1600/150")).await.json();
+    assert_eq!(coming["connection"]["words"], "1.6 Mbit/s · 150 ms");
+    let requests = coming["today"]["requests"].as_array().unwrap();
+    assert_eq!(requests.len(), 2);
+    let at = |request: &Value, stage: &str| request["timing"][stage].as_f64().unwrap();
+    assert!(at(&requests[1], "discovered") > at(&requests[0], "first_byte"));
+    assert_eq!(at(&requests[0], "sent"), 450.0, "name, TCP and TLS take a round trip each");
+    assert_eq!(coming["time"]["budget"], 2_500.0);
+
+    let budgets = json!({"bytes": 12_000, "time": 900.0});
+    assert_eq!(api.put(&format!("{one}/budgets"), &budgets).await.status, StatusCode::NO_CONTENT);
+    let said = api.get(&one).await.json();
+    assert_eq!(
+        (&said["bytes"]["budget"], &said["time"]["budget"]),
+        (&json!(12_000), &json!(900.0))
+    );
+    assert!(said["bytes"]["margin"].as_i64().unwrap() < 0, "an overrun");
+    let ranked = api.get("/api/margins").await.json();
+    assert_eq!(ranked["over"], json!({"bytes": 1, "time": 1}));
+    api.put(&format!("{one}/budgets"), &json!({"bytes": null, "time": null})).await;
+    assert_eq!(api.get(&one).await.json()["bytes"], coming["bytes"], "back to the usual");
+}
+
+#[tokio::test]
+async fn what_cannot_be_looked_at_is_told() {
+    let api = Api::start().await;
+    let nothing = api.get("/api/margins").await.json();
+    assert_eq!((&nothing["pages"], &nothing["width"]), (&json!([]), &json!(null)));
+    let mut page = page("walks.html", vec![]);
+    page.requests.clear();
+    api.store.keep_page(page).await.unwrap();
+    assert_eq!(api.get("/api/margins").await.json()["unknown"], 1, "measured before weights were");
+    let (api, _) = site().await;
+    for (query, word) in [
+        ("connection=fast", "kbit/s"),
+        ("connection=1/1", "10,000,000"),
+        ("connection=1600/99999", "10,000 ms"),
+        ("width=391", "390"),
+        ("order=size", "order"),
+    ] {
+        let refused = api.get(&format!("/api/margins?{query}")).await;
+        assert_eq!(refused.status, StatusCode::UNPROCESSABLE_ENTITY, "{query}: {}", refused.text());
+        assert!(refused.text().contains(word), "{query}: {}", refused.text());
+    }
+    let stranger = "/api/margins/0198c0de-0000-7000-8000-000000000000";
+    assert_eq!(api.get(stranger).await.status, StatusCode::NOT_FOUND);
+    let wish = json!({"bytes": 1, "time": 5.0});
+    let refused = api.put(&format!("{stranger}/budgets"), &wish).await;
+    assert_eq!(refused.status, StatusCode::NOT_FOUND);
+    let id = api.get("/api/margins").await.json()["pages"][0]["id"].as_str().unwrap().to_owned();
+    for wish in
+        [json!({"bytes": null, "time": -1.0}), json!({"bytes": 2_000_000_000, "time": null})]
+    {
+        let refused = api.put(&format!("/api/margins/{id}/budgets"), &wish).await;
+        assert_eq!(refused.status, StatusCode::UNPROCESSABLE_ENTITY, "{wish}");
+    }
+}

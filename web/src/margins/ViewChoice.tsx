@@ -1,0 +1,119 @@
+import { Button, InputNumber, Select } from "antd";
+import { useState } from "react";
+import type { Margins } from "../api/client";
+import { useAddress } from "../ui/useAddress";
+import type { View } from "./useMargins";
+
+const OWN = "own";
+
+/** From where pages are looked at, as the address says. */
+export function useView(): View {
+  const [address] = useAddress();
+  const width = Number(address.get("width"));
+  const connection = address.get("connection");
+  return { ...(connection && { connection }), ...(width > 0 && { width }) };
+}
+
+interface Props {
+  connection: Margins["connection"];
+  connections: Margins["connections"];
+  width?: number | null;
+  widths: number[];
+}
+
+/** The connection and the layout width that all figures are told for. */
+export function ViewChoice({ connection, connections, width, widths }: Props) {
+  const [, change] = useAddress();
+  const [typing, setTyping] = useState(false);
+  return (
+    <>
+      <label htmlFor="margin-connection">Connection</label>
+      <Select
+        id="margin-connection"
+        value={connection.value}
+        popupMatchSelectWidth={false}
+        options={[
+          ...connections.map(({ value, words }) => ({ value, label: words })),
+          { value: OWN, label: "Own values…" },
+        ]}
+        onChange={(value) => {
+          if (value === OWN) setTyping(true);
+          else change({ connection: value });
+        }}
+      />
+      {typing && (
+        <OwnConnection
+          value={connection.value}
+          onChoose={(value) => {
+            setTyping(false);
+            if (value) change({ connection: value });
+          }}
+        />
+      )}
+      {widths.length > 0 && (
+        <>
+          <label htmlFor="margin-width">Layout width</label>
+          <Select
+            id="margin-width"
+            value={width ?? undefined}
+            popupMatchSelectWidth={false}
+            options={widths.map((one) => ({ value: one, label: `${one} px` }))}
+            onChange={(next) => {
+              change({ width: next });
+            }}
+          />
+        </>
+      )}
+    </>
+  );
+}
+
+/** A connection by figures that somebody types. */
+function OwnConnection({ value, onChoose }: { value: string; onChoose: (value?: string) => void }) {
+  const [first, second] = value.split("/").map(Number);
+  const [down, setDown] = useState<number | null>(first ?? null);
+  const [trip, setTrip] = useState<number | null>(second ?? null);
+  return (
+    <form
+      className="own-connection"
+      onSubmit={(event) => {
+        event.preventDefault();
+        if (down !== null && trip !== null) onChoose(`${down}/${trip}`);
+      }}
+    >
+      <InputNumber
+        aria-label="Kilobits a second"
+        min={16}
+        max={10_000_000}
+        precision={0}
+        value={down}
+        onChange={setDown}
+      />
+      kbit/s
+      <InputNumber
+        aria-label="Milliseconds there and back"
+        min={0}
+        max={10_000}
+        precision={0}
+        value={trip}
+        onChange={setTrip}
+      />
+      ms
+      {down === null || trip === null ? (
+        <Button disabled title="Enter both figures">
+          Apply
+        </Button>
+      ) : (
+        <Button htmlType="submit">Apply</Button>
+      )}
+      <Button
+        type="text"
+        onClick={() => {
+          onChoose();
+        }}
+      >
+        Cancel
+      </Button>
+    </form>
+  );
+}

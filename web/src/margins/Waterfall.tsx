@@ -1,0 +1,171 @@
+import { BarChart } from "echarts/charts";
+import { AriaComponent, GridComponent, MarkLineComponent } from "echarts/components";
+import { init, use as register } from "echarts/core";
+import { CanvasRenderer } from "echarts/renderers";
+import { useEffect, useRef, useState } from "react";
+import type { PageComing, RequestBody } from "../api/client";
+import { bytes, count } from "../ui/figures";
+import { fileOf, KINDS, millis } from "./words";
+
+register([BarChart, GridComponent, MarkLineComponent, AriaComponent, CanvasRenderer]);
+
+const ROW = 20;
+
+interface Props {
+  name: string;
+  load: { figures: PageComing["today"]["figures"]; requests: RequestBody[] };
+  /** Where the axis of time ends, in ms. */
+  end: number;
+}
+
+const colour = (name: string) => getComputedStyle(document.documentElement).getPropertyValue(`--${name}`).trim();
+
+/** Requests as bars along one axis of time; arrow keys go from one to the next and tell of it. */
+export function Waterfall({ name, load, end }: Props) {
+  const place = useRef<HTMLDivElement>(null);
+  const [at, setAt] = useState<number>();
+  const rows = load.requests.filter(({ timing }) => timing != null);
+  const lazy = load.requests.length - rows.length;
+  const theme = document.documentElement.dataset.theme;
+  useEffect(() => {
+    if (!place.current) return;
+    const chart = init(place.current, null, { renderer: "canvas" });
+    chart.setOption(optionOf(rows, load.figures.times, end, at));
+    const watch = new ResizeObserver(() => {
+      chart.resize();
+    });
+    watch.observe(place.current);
+    return () => {
+      watch.disconnect();
+      chart.dispose();
+    };
+  }, [rows, load, end, at, theme]);
+  const chosen = at === undefined ? undefined : rows[at];
+  return (
+    <div className="waterfall">
+      <div
+        ref={place}
+        className="waterfall-chart"
+        style={{ height: rows.length * ROW + 44 }}
+        role="slider"
+        aria-orientation="vertical"
+        aria-label={`${name}: ${count(rows.length, "request")}, LCP ${millis(load.figures.times.lcp)}`}
+        aria-valuemin={0}
+        aria-valuemax={rows.length}
+        aria-valuenow={at === undefined ? 0 : at + 1}
+        aria-valuetext={chosen ? wordsOf(chosen) : "none chosen"}
+        tabIndex={0}
+        onKeyDown={(event) => {
+          const step = event.key === "ArrowDown" ? 1 : event.key === "ArrowUp" ? -1 : 0;
+          if (step === 0) return;
+          event.preventDefault();
+          setAt((before) => Math.min(rows.length - 1, Math.max(0, (before ?? (step > 0 ? -1 : rows.length)) + step)));
+        }}
+        onBlur={() => {
+          setAt(undefined);
+        }}
+      />
+      <p className="soft waterfall-words" role="status">
+        {chosen
+          ? wordsOf(chosen)
+          : `Outlined: waiting. Solid: bytes come, pictures in the accent colour. Arrow keys tell of each request.${lazy > 0 ? ` ${count(lazy, "lazy request")} not shown.` : ""}`}
+      </p>
+    </div>
+  );
+}
+
+function wordsOf({ address, kind, bytes: size, timing }: RequestBody) {
+  const what = `${fileOf(address)}, ${KINDS[kind]}, ${bytes(size)}`;
+  if (!timing) return what;
+  const { discovered, sent, first_byte: first, end } = timing;
+  return `${what}: found at ${millis(discovered)}, asked at ${millis(sent)}, first byte at ${millis(first)}, there at ${millis(end)}`;
+}
+
+function optionOf(
+  rows: RequestBody[],
+  times: PageComing["today"]["figures"]["times"],
+  end: number,
+  at: number | undefined,
+) {
+  const [ink, soft, accent, line, ground, page] = ["ink", "ink-soft", "accent", "line", "accent-ground", "page"].map(
+    colour,
+  );
+  const timings = rows.map(({ timing }) => timing);
+  const parts = timings.map((timing) => {
+    const { discovered = 0, first_byte: first = 0, end: there = 0 } = timing ?? {};
+    return { discovered, waits: first - discovered, comes: there - first };
+  });
+  const text = { color: ink, fontSize: 12, fontFamily: '"Source Sans 3 Variable", sans-serif' };
+  const mark = (at: number, words: string) => ({ xAxis: at, label: { formatter: words } });
+  return {
+    animation: false,
+    aria: { enabled: false },
+    grid: { left: 170, right: 72, top: 22, bottom: 22 },
+    xAxis: {
+      type: "value" as const,
+      max: end,
+      axisLabel: {
+        ...text,
+        color: soft,
+        formatter: (ms: number) => millis(ms),
+        hideOverlap: true,
+        showMaxLabel: false,
+      },
+      splitLine: { lineStyle: { color: line } },
+    },
+    yAxis: {
+      type: "category" as const,
+      inverse: true,
+      data: rows.map(({ address }) => fileOf(address)),
+      axisTick: { show: false },
+      axisLine: { lineStyle: { color: line } },
+      axisLabel: { ...text, width: 156, overflow: "truncate" as const, interval: 0 },
+    },
+    series: [
+      {
+        type: "bar" as const,
+        stack: "time",
+        silent: true,
+        itemStyle: { color: "transparent" },
+        data: parts.map((p) => p.discovered),
+      },
+      {
+        type: "bar" as const,
+        stack: "time",
+        silent: true,
+        barWidth: 11,
+        data: parts.map((part, row) => ({
+          value: part.waits,
+          itemStyle: { color: row === at ? ground : "transparent", borderColor: soft, borderWidth: 1 },
+        })),
+      },
+      {
+        type: "bar" as const,
+        stack: "time",
+        silent: true,
+        label: {
+          show: true,
+          position: "right" as const,
+          backgroundColor: page,
+          ...text,
+          formatter: ({ dataIndex }: { dataIndex: number }) => bytes(rows[dataIndex]?.bytes ?? 0),
+        },
+        data: parts.map((part, row) => ({
+          value: part.comes,
+          itemStyle: {
+            color: rows[row]?.kind === "picture" ? accent : soft,
+            borderColor: ink,
+            borderWidth: row === at ? 2 : 0,
+          },
+        })),
+        markLine: {
+          symbol: "none",
+          silent: true,
+          lineStyle: { color: ink, type: "solid" as const, width: 1.5 },
+          label: { ...text, position: "start" as const },
+          data: [mark(times.lcp, `LCP ${millis(times.lcp)}`)],
+        },
+      },
+    ],
+  };
+}

@@ -1,0 +1,39 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { accept, api, unwrap, type PageOrder } from "../api/client";
+
+/** From where pages are looked at; the server says what is usual where nothing is given. */
+export interface View {
+  connection?: string;
+  width?: number;
+}
+
+/** The pages of the site with their margins. */
+export function useMargins(view: View, order: PageOrder) {
+  return useQuery({
+    queryKey: ["margins", view, order],
+    queryFn: async ({ signal }) => unwrap(await api.GET("/margins", { params: { query: { ...view, order } }, signal })),
+    placeholderData: (previous) => previous,
+  });
+}
+
+/** How a page comes, today and as it could. */
+export function usePageMargins(page: string, view: View) {
+  return useQuery({
+    queryKey: ["margins", page, view],
+    queryFn: async ({ signal }) =>
+      unwrap(await api.GET("/margins/{page}", { params: { path: { page }, query: view }, signal })),
+    placeholderData: (previous) => previous,
+  });
+}
+
+/** Says what a page may weigh and take. */
+export function useSayBudgets(page: string) {
+  const queries = useQueryClient();
+  return useMutation({
+    meta: { told: true },
+    mutationFn: async (body: { bytes: number | null; time: number | null }) => {
+      accept(await api.PUT("/margins/{page}/budgets", { params: { path: { page } }, body }));
+    },
+    onSuccess: () => queries.invalidateQueries({ queryKey: ["margins"] }),
+  });
+}

@@ -1,0 +1,29 @@
+import type { RequestKind, TimeMargin } from "../api/client";
+
+/** `840 ms`, `12.4 s`. */
+export const millis = (ms: number) =>
+  ms < 9_999.5 ? `${Math.round(ms).toLocaleString("en")} ms` : `${(ms / 1e3).toFixed(1)} s`;
+
+/** `margin 910 ms`, `overrun 3.2 s`. */
+export const timeWords = ({ margin }: TimeMargin) =>
+  margin < 0 ? `overrun ${millis(-margin)}` : `margin ${millis(margin)}`;
+
+export const KINDS: Record<RequestKind, string> = {
+  document: "page",
+  style: "style sheet",
+  script: "script",
+  font: "font",
+  picture: "picture",
+  other: "other",
+};
+
+/** What a file is called at the end of its address. */
+export function fileOf(address: string) {
+  const path = address.split(/[?#]/)[0] ?? "";
+  const name = path.split("/").findLast((part) => part !== "");
+  try {
+    return decodeURIComponent(name ?? address);
+  } catch {
+    return name ?? address;
+  }
+}
