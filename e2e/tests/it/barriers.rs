@@ -13,6 +13,7 @@ fn screens(
 ) -> Vec<(&'static str, String, &'static str)> {
     let [run, other] = runs;
     vec![
+        ("margins", "/margins".into(), ".empty h2"),
         ("library", "/library".into(), ".grid-row"),
         ("contact sheet", "/library?view=pictures".into(), ".contact-picture"),
         ("text grid", "/library?view=write".into(), ".grid.describe .grid-row"),
@@ -89,7 +90,7 @@ async fn run(application: &Application, picture: &str, slot: &str, density: u8) 
 }
 
 /// Checks a screen as it is, and in the other theme.
-async fn check_both(browser: &Browser, screen: &str, found: &mut Vec<String>) {
+pub(crate) async fn check_both(browser: &Browser, screen: &str, found: &mut Vec<String>) {
     for (theme, other) in [("light", "Dark theme"), ("dark", "Light theme")] {
         check(browser, &format!("{screen}, {theme}"), found).await;
         let press = format!(

@@ -32,7 +32,7 @@ async fn the_worst_spot_a_trial_under_a_weight_and_the_rule() {
     let application = home.serve();
     let downloads = tempfile::tempdir().unwrap();
     let browser = Browser::open(1280, 800, downloads.path()).await;
-    browser.client.goto(&application.url("/")).await.unwrap();
+    browser.client.goto(&application.url("/library")).await.unwrap();
     browser.until("the empty library is shown", &shows("No pictures yet")).await;
     browser.drop_file("moor.jpg", &moor()).await;
     browser.find("li[data-stage=taken]").await;

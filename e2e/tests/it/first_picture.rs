@@ -19,6 +19,8 @@ async fn from_a_dropped_picture_to_its_file() {
     let downloads = tempfile::tempdir().unwrap();
     let browser = Browser::open(1280, 800, downloads.path()).await;
     browser.client.goto(&application.url("/")).await.unwrap();
+    browser.until("the home asks for a page", &shows("No page measured yet")).await;
+    browser.find("body").await.send_keys("gl").await.unwrap();
     browser.until("the empty library is shown", &shows("No pictures yet")).await;
 
     // Two acts: drop, open.

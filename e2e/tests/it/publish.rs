@@ -44,7 +44,7 @@ fn write_site(folder: &Path) {
 }
 
 /// A site with all its pictures in the library, measured, and every file made.
-async fn made(folder: &Path, faults: Faults) -> (Home, Application, String) {
+pub(crate) async fn made(folder: &Path, faults: Faults) -> (Home, Application, String) {
     write_site(folder);
     let site = serve(host::router(folder, faults)).await;
     let home = Home::empty().await;

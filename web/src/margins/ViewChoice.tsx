@@ -27,9 +27,9 @@ export function ViewChoice({ connection, connections, width, widths }: Props) {
   const [typing, setTyping] = useState(false);
   return (
     <>
-      <label htmlFor="margin-connection">Connection</label>
+      <span aria-hidden="true">Connection</span>
       <Select
-        id="margin-connection"
+        aria-label="Connection"
         value={connection.value}
         popupMatchSelectWidth={false}
         options={[
@@ -52,9 +52,9 @@ export function ViewChoice({ connection, connections, width, widths }: Props) {
       )}
       {widths.length > 0 && (
         <>
-          <label htmlFor="margin-width">Layout width</label>
+          <span aria-hidden="true">Layout width</span>
           <Select
-            id="margin-width"
+            aria-label="Layout width"
             value={width ?? undefined}
             popupMatchSelectWidth={false}
             options={widths.map((one) => ({ value: one, label: `${one} px` }))}
