@@ -4,9 +4,11 @@ mod encoding;
 mod framing;
 mod layouts;
 mod library;
+mod loads;
 mod measuring;
 mod runs;
 
+use std::path::PathBuf;
 use std::process::ExitCode;
 
 use brisk_margin_cli::home::{Failure, Home};
@@ -85,6 +87,17 @@ enum What {
         #[arg(long, conflicts_with = "pictures")]
         rows: Option<u32>,
     },
+    /// Pages loaded by a browser over a shaped link, against the load model. Takes root
+    Loads(loads::Loads),
+    /// Serves a folder in a namespace
+    #[command(hide = true)]
+    LoadsHost { folder: PathBuf },
+    /// Loads a page in a namespace
+    #[command(hide = true)]
+    LoadsBrowser { address: String, times: usize },
+    /// Measures the link of a namespace
+    #[command(hide = true)]
+    LoadsLink { bytes: u64 },
     /// Ladders, bytes, encodes and memory, against a general-purpose library on the same pictures
     Encoding(encoding::Encoding),
     /// Decodes and encodes for the process that started it
@@ -104,6 +117,10 @@ fn main() -> ExitCode {
         What::Runs { home, pictures, light, more_workers, .. } => {
             within_runtime(runs::work(home, pictures, light, more_workers))
         }
+        What::Loads(loads) => within_runtime(loads.run()),
+        What::LoadsHost { folder } => within_runtime(loads::serve(folder)),
+        What::LoadsBrowser { address, times } => within_runtime(loads::browse(&address, times)),
+        What::LoadsLink { bytes } => loads::measure_link(bytes),
         What::Encoding(encoding) => encoding.run(),
         What::Codec => return brisk_margin_codec_pool::child::run(),
     };

@@ -40,7 +40,7 @@ use brisk_margin_work::jobs::runner::PATIENCE;
 use brisk_margin_work::jobs::workers::Workers;
 use brisk_margin_work::making::sets::ResponsiveSet;
 use brisk_margin_work::making::trials::class_of;
-use brisk_margin_work::runs::{RunOver, RunWish, plan};
+use brisk_margin_work::runs::{MOST_PICTURES, RunOver, RunWish, plan};
 use brisk_margin_work::sites::Sites;
 use rayon::prelude::*;
 use sea_orm::{ConnectionTrait, Database};
@@ -177,6 +177,8 @@ pub async fn rows(home: Home, rows: u32) -> Result<(), Failure> {
     let there = app.store.count_pictures(&Filter::default()).await?;
     if there < u64::from(rows) {
         made_up::add_pictures(&address, rows - there as u32).await?;
+    }
+    if app.store.pages().await?.is_empty() {
         made_up::add_pages(&address, rows / 20, 20).await?;
         let database = Database::connect(&address).await?;
         let placed = "UPDATE places SET picture_id = p.id FROM
@@ -189,12 +191,14 @@ pub async fn rows(home: Home, rows: u32) -> Result<(), Failure> {
         database.close().await?;
     }
     let begun = Instant::now();
-    let pictures = app.store.picture_ids(&Filter::default(), u64::from(rows)).await?;
+    let pictures =
+        app.store.picture_ids(&Filter::default(), u64::from(rows).min(MOST_PICTURES)).await?;
+    let planned_for = pictures.len();
     let wish = RunWish { pictures, ..RunWish::default() };
     let planned = plan(&app.maker, &wish).await?;
     let forecast = planned.forecast.clone();
     println!(
-        "forecast of {rows} pictures in {} sets: {:.1} s",
+        "forecast of {planned_for} pictures among {rows} in {} sets: {:.1} s",
         forecast.sets,
         begun.elapsed().as_secs_f64()
     );

@@ -26,6 +26,15 @@ const PLACES: [&str; 5] = [
     "/usr/bin/google-chrome",
 ];
 
+/// How a browser reaches hosts.
+#[derive(Clone, Copy)]
+enum Way<'a> {
+    /// Only through a gate.
+    Gate(&'a Gate),
+    /// Over whatever network this process has.
+    Link,
+}
+
 /// A running browser; it ends, and its profile goes, when dropped.
 pub struct Chromium {
     devtools: Devtools,
@@ -39,15 +48,28 @@ impl Chromium {
     /// # Errors
     /// [`ChromiumError::Missing`] with what to install.
     pub async fn start(gate: &Gate) -> Result<Self, ChromiumError> {
+        Self::start_by(Way::Gate(gate)).await
+    }
+
+    /// Starts a browser without a gate: for programs that measure loads, in a network namespace that has nothing but
+    /// a link to a host of their own.
+    ///
+    /// # Errors
+    /// As [`Self::start`].
+    pub async fn start_on_link() -> Result<Self, ChromiumError> {
+        Self::start_by(Way::Link).await
+    }
+
+    async fn start_by(way: Way<'_>) -> Result<Self, ChromiumError> {
         let program = find().ok_or(ChromiumError::Missing)?;
         // Its sandbox needs namespaces that containers often forbid.
-        match Self::launch(&program, gate, true).await {
+        match Self::launch(&program, way, true).await {
             Ok(browser) => Ok(browser),
-            Err(_) => Self::launch(&program, gate, false).await,
+            Err(_) => Self::launch(&program, way, false).await,
         }
     }
 
-    async fn launch(program: &Path, gate: &Gate, sandbox: bool) -> Result<Self, ChromiumError> {
+    async fn launch(program: &Path, way: Way<'_>, sandbox: bool) -> Result<Self, ChromiumError> {
         let not_started = |error: std::io::Error| ChromiumError::NotStarted(error.to_string());
         sweep();
         let profile = tempfile::Builder::new()
@@ -56,7 +78,7 @@ impl Chromium {
             .map_err(not_started)?;
         let mut command = ending_with_us(program);
         command
-            .args(arguments(gate, profile.path(), sandbox))
+            .args(arguments(way, profile.path(), sandbox))
             .env_clear()
             .env("HOME", profile.path())
             .env("PATH", "/usr/bin:/bin")
@@ -144,7 +166,7 @@ fn unprivileged() -> Option<u32> {
     (own == 0).then_some(65_534)
 }
 
-fn arguments(gate: &Gate, profile: &Path, sandbox: bool) -> Vec<String> {
+fn arguments(way: Way<'_>, profile: &Path, sandbox: bool) -> Vec<String> {
     let mut arguments: Vec<String> = [
         "--headless=new",
         "--remote-debugging-port=0",
@@ -169,12 +191,17 @@ fn arguments(gate: &Gate, profile: &Path, sandbox: bool) -> Vec<String> {
         // Each would keep files of pages that were left, which changes what is taken of a `srcset`.
         "--disable-features=BackForwardCache,MemoryCacheStrongReference,\
          ProcessPerSiteUpToMainFrameThreshold",
-        // Loopback, too, goes through the gate.
-        "--proxy-bypass-list=<-loopback>",
     ]
     .map(str::to_owned)
     .to_vec();
-    arguments.push(format!("--proxy-server=http://{}", gate.address()));
+    match way {
+        Way::Gate(gate) => {
+            arguments.push(format!("--proxy-server=http://{}", gate.address()));
+            // Loopback, too, goes through the gate.
+            arguments.push("--proxy-bypass-list=<-loopback>".to_owned());
+        }
+        Way::Link => arguments.push("--no-proxy-server".to_owned()),
+    }
     arguments.push(format!("--user-data-dir={}", profile.display()));
     if !sandbox {
         arguments.push("--no-sandbox".to_owned());

@@ -9,7 +9,7 @@ use base64::engine::general_purpose::STANDARD;
 use brisk_margin_core::layout::LayoutWidth;
 use brisk_margin_core::load::PageRequests;
 use brisk_margin_core::units::Density;
-use serde::Deserialize;
+use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
 use tokio::time::timeout;
 
@@ -47,6 +47,34 @@ pub struct Shot {
     /// After how many milliseconds the largest that is seen first was painted (Largest Contentful Paint); nothing where
     /// the browser tells none.
     pub largest: Option<f64>,
+}
+
+/// How a page came, in milliseconds from its start.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub struct Came {
+    /// When something was painted first; nothing where the browser tells none.
+    pub first_paint: Option<f64>,
+    /// When the largest that is seen first was painted.
+    pub largest: Option<f64>,
+    /// When each file was there, the page first.
+    pub files: Vec<CameFile>,
+}
+
+/// A file of a page that came.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct CameFile {
+    /// Its address.
+    pub address: String,
+    /// When its last byte was there.
+    pub end: f64,
+}
+
+impl Came {
+    /// When the last file was there.
+    pub fn last_file(&self) -> f64 {
+        self.files.iter().map(|file| file.end).fold(0.0, f64::max)
+    }
 }
 
 /// How a page is opened.
@@ -210,6 +238,22 @@ impl Tab {
             self.evaluate(page_scripts::PAINTED).await?;
         }
         Ok(())
+    }
+
+    /// Opens `address` as a visitor would who does not scroll, and tells how it came.
+    ///
+    /// # Errors
+    /// As [`Self::open`].
+    pub async fn timed(&self, address: &str, patience: Duration) -> Result<Came, PageError> {
+        let mut traffic = self.traffic();
+        self.call("Page.navigate", json!({"url": address})).await?;
+        if timeout(patience, traffic.until_loaded()).await.is_err() {
+            return Err(PageError::NeverLoads { address: address.to_owned(), patience });
+        }
+        traffic.check_document(address)?;
+        traffic.settle(true).await;
+        self.evaluate(page_scripts::PAINTED).await?;
+        read_as(self.evaluate(page_scripts::CAME).await?)
     }
 
     /// The addresses that the sitemap at `address` lists (sitemaps.org, version 0.9).

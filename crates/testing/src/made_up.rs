@@ -76,7 +76,7 @@ pub async fn add_pages(address: &str, pages: u32, places: u32) -> Result<(), DbE
              LATERAL (SELECT 1 + (page + place * 7) % 40 AS n) slot,
              LATERAL (SELECT jsonb_build_object('url', '/media/' || page % 900 || '-' || place || '.jpg',
                  'size', jsonb_build_array(900 + place * 40, 600), 'format', 'jpeg',
-                 'bytes', 20000 + (page * place * 7919) % 400000, 'hash', NULL) AS one) file,
+                 'bytes', 20000 + (page::bigint * place * 7919) % 400000, 'hash', NULL) AS one) file,
              LATERAL (SELECT jsonb_build_object('1', one, '2', one) AS files) both_densities"
     );
     database.execute_unprepared(&sql).await?;

@@ -4,6 +4,7 @@ import { afterEach, beforeEach, vi } from "vitest";
 export interface Asked {
   method: string;
   path: string;
+  query: URLSearchParams;
   body: unknown;
   /** Whether it is sent even when the page goes. */
   keepalive: boolean;
@@ -41,8 +42,14 @@ globalThis.fetch = async (input, init) => {
   const request = new Request(input, init);
   const text = await request.text();
   const body: unknown = text ? JSON.parse(text) : undefined;
-  const { pathname } = new URL(request.url);
-  const one = { method: request.method, path: pathname, body, keepalive: init?.keepalive ?? request.keepalive };
+  const { pathname, searchParams } = new URL(request.url);
+  const one = {
+    method: request.method,
+    path: pathname,
+    query: searchParams,
+    body,
+    keepalive: init?.keepalive ?? request.keepalive,
+  };
   asked.push(one);
   return answer(one);
 };

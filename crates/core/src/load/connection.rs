@@ -58,14 +58,20 @@ impl Connection {
         Millis::whole(self.server)
     }
 
-    /// Bytes that come in a millisecond.
+    /// Bytes that come in a millisecond, headers of packets among them.
     pub fn rate(self) -> f64 {
         f64::from(self.down) / 8.0
     }
 
+    /// Bytes of files that come in a millisecond: of each packet of 1,500 bytes, 52 are headers (RFC 791, RFC 9293,
+    /// with the time stamps of RFC 7323).
+    pub fn goodput(self) -> f64 {
+        self.rate() * 1_448.0 / 1_500.0
+    }
+
     /// How long `bytes` take where nothing else comes.
     pub fn time_of(self, bytes: Bytes) -> Millis {
-        Millis::new(bytes.get() as f64 / self.rate()).unwrap_or_default()
+        Millis::new(bytes.get() as f64 / self.goodput()).unwrap_or_default()
     }
 }
 
@@ -140,7 +146,7 @@ mod tests {
         assert_eq!(Connection::USUAL.to_string(), "1.6 Mbit/s · 150 ms");
         let slow: Connection = "400 / 400 / 30".parse().unwrap();
         assert_eq!(slow.to_string(), "0.4 Mbit/s · 400 ms · server 30 ms");
-        assert_eq!(Connection::USUAL.time_of(Bytes::kb(200)), Millis::whole(1_000));
+        assert_eq!(Connection::USUAL.time_of(Bytes(1_448_000)).to_string(), "7500 ms");
     }
 
     #[test]

@@ -23,7 +23,13 @@ const SAME: f64 = 1e-9;
 /// assert_eq!(nothing.end.get(), 0.0);
 /// ```
 pub fn load(page: &PageRequests, connection: Connection) -> Loaded {
-    let mut browser = Browser::new(&page.0, connection);
+    load_over(page, connection.goodput(), connection.rtt().get(), connection.server().get())
+}
+
+/// How `page` comes at `rate` bytes in a millisecond, `rtt` milliseconds there and back, from servers that think for
+/// `server` milliseconds.
+pub(super) fn load_over(page: &PageRequests, rate: f64, rtt: f64, server: f64) -> Loaded {
+    let mut browser = Browser::new(&page.0, rate, rtt, server);
     while let Some(wait) = browser.next() {
         browser.pass(wait);
     }
@@ -72,7 +78,7 @@ struct Browser<'a> {
 }
 
 impl<'a> Browser<'a> {
-    fn new(requests: &'a [Request], connection: Connection) -> Self {
+    fn new(requests: &'a [Request], rate: f64, rtt: f64, server: f64) -> Self {
         let mut known: HashMap<&str, usize> = HashMap::new();
         let host = |request: &'a Request| {
             let next = known.len();
@@ -80,7 +86,6 @@ impl<'a> Browser<'a> {
         };
         let host_of: Vec<usize> = requests.iter().map(host).collect();
         let hosts = (0..known.len()).map(|_| Host::default()).collect();
-        let rtt = connection.rtt().get();
         let discoveries: Vec<Discovery> =
             (0..requests.len()).map(|n| discovery(requests, n)).collect();
         let blocks = blocking(requests, &discoveries);
@@ -91,9 +96,9 @@ impl<'a> Browser<'a> {
             progress: vec![Progress::default(); requests.len()],
             host_of,
             hosts,
-            link: Link::new(connection.rate(), rtt),
+            link: Link::new(rate, rtt),
             rtt,
-            server: connection.server().get(),
+            server,
             now: 0.0,
         }
     }
@@ -229,7 +234,8 @@ impl<'a> Browser<'a> {
         if opening.count() >= number || host_now.connections.len() >= protocol.connections() {
             return false;
         }
-        let named = *host_now.named.get_or_insert(self.now + self.rtt);
+        let look_up = if self.requests[n].has_name() { self.rtt } else { 0.0 };
+        let named = *host_now.named.get_or_insert(self.now + look_up);
         let ready = named.max(self.now) + protocol.hand_shakes() * self.rtt;
         host_now.connections.push(Opened { number: self.link.open(protocol), ready });
         ready <= self.now + SAME

@@ -1,5 +1,7 @@
 //! Pages as they are loaded: what is requested, and what makes a browser ask for it.
 
+use std::net::Ipv4Addr;
+
 use serde::{Deserialize, Serialize};
 
 use crate::units::Bytes;
@@ -144,6 +146,13 @@ impl Request {
         let end =
             self.address[start..].find(['/', '?', '#']).map_or(self.address.len(), |at| start + at);
         &self.address[..end]
+    }
+
+    /// Whether its host is a name, which has to be looked up, and no number.
+    pub fn has_name(&self) -> bool {
+        let host = self.origin().rsplit("://").next().unwrap_or_default();
+        let name = host.rsplit_once(':').map_or(host, |(name, _)| name);
+        !host.starts_with('[') && name.parse::<Ipv4Addr>().is_err()
     }
 }
 

@@ -2,6 +2,7 @@
 
 use proptest::prelude::*;
 
+use super::model::load_over;
 use super::*;
 use crate::units::Bytes;
 
@@ -34,7 +35,7 @@ fn picture(bytes: u64, share: f64) -> Request {
 }
 
 fn loaded(requests: Vec<Request>) -> Loaded {
-    load(&PageRequests(requests), Connection::USUAL)
+    load_over(&PageRequests(requests), 200.0, 150.0, 0.0)
 }
 
 /// When each request ended, to a hundredth of a millisecond.
@@ -52,8 +53,10 @@ fn one_file_on_a_cold_connection_waits_for_name_tcp_tls_and_itself() {
     assert_eq!((came.first_paint, came.lcp, came.end), (timing.end, timing.end, timing.end));
     let plain = Request { protocol: Protocol::Plain, ..document(10_000) };
     assert_eq!(ends(&loaded(vec![plain])), [500.0], "without TLS");
-    let thinks = Connection::new(1_600, 150, 80).unwrap();
-    assert_eq!(ends(&load(&PageRequests(vec![document(10_000)]), thinks)), [730.0]);
+    let by_number = Request { address: "https://10.77.0.2:8000/".to_owned(), ..document(10_000) };
+    assert_eq!(ends(&loaded(vec![by_number])), [500.0], "there is no name to look up");
+    let page = PageRequests(vec![document(10_000)]);
+    assert_eq!(ends(&load_over(&page, 200.0, 150.0, 80.0)), [730.0], "a server that thinks");
 }
 
 #[test]
@@ -62,8 +65,8 @@ fn more_than_a_window_waits_for_rounds_until_the_link_is_full() {
     assert_eq!(ends(&loaded(vec![document(50_000)])), [931.0]);
     assert_eq!(ends(&loaded(vec![document(14_600 + 29_200 + 58_400 + 40_000)])), [900.0 + 492.0]);
     // 50 bytes a millisecond fill a round trip with less than the first window: no pause at all.
-    let slow = Connection::new(400, 150, 0).unwrap();
-    assert_eq!(ends(&load(&PageRequests(vec![document(50_000)]), slow)), [600.0 + 1_000.0]);
+    let page = PageRequests(vec![document(50_000)]);
+    assert_eq!(ends(&load_over(&page, 50.0, 150.0, 0.0)), [600.0 + 1_000.0]);
 }
 
 #[test]

@@ -58,12 +58,17 @@ pub enum Loading {
 impl Loading {
     /// When pictures in `places` are loaded: as early as the most urgent of them asks.
     pub fn of<'a>(places: impl IntoIterator<Item = &'a MeasuredPlace>) -> Self {
-        let urgency = places.into_iter().map(|place| match (place.lcp, place.above_fold) {
+        let urgency = places.into_iter().map(|place| Self::where_seen(place.lcp, place.above_fold));
+        urgency.min().unwrap_or(Self::Lazy)
+    }
+
+    /// When a picture is loaded that is the largest paint somewhere, or is seen without scrolling.
+    pub const fn where_seen(is_largest: bool, is_seen_first: bool) -> Self {
+        match (is_largest, is_seen_first) {
             (true, _) => Self::First,
             (false, true) => Self::WithPage,
             (false, false) => Self::Lazy,
-        });
-        urgency.min().unwrap_or(Self::Lazy)
+        }
     }
 }
 

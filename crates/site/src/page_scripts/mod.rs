@@ -14,6 +14,9 @@ pub(crate) const SCRIPTED: &str = concat!("(() => {", include_str!("scripted.js"
 /// Waits for the largest paint, and remembers it.
 pub(crate) const PAINTED: &str = concat!("(async () => {", include_str!("painted.js"), "})()");
 
+/// When things were there; see [`Came`](crate::page::Came).
+pub(crate) const CAME: &str = concat!("(() => {", include_str!("came.js"), "})()");
+
 /// Has a page painted that was not, and tells its height.
 pub(crate) const SHOW: &str = concat!("(async () => {", include_str!("show.js"), "})()");
 

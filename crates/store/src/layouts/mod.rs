@@ -7,12 +7,13 @@ mod slots;
 mod summaries;
 
 use brisk_margin_core::load::PageRequests;
+use brisk_margin_core::markup::picture::Loading;
 use brisk_margin_core::place::MeasuredPlace;
 use brisk_margin_core::place::Place;
 use brisk_margin_core::place_kind::PlaceKind;
 use brisk_margin_core::shown_by::FixedPicture;
 use brisk_margin_core::slot::Slot;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 use brisk_margin_core::layout::{Boxes, Cropping};
 use brisk_margin_core::slot_shape::Fit;
@@ -55,6 +56,15 @@ pub struct PlaceFilter {
     pub slot: Option<Uuid>,
     /// Only those that are alike to another slot and laid out differently, or only the others.
     pub uncertain: Option<bool>,
+}
+
+/// What the places of a slot have in common.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct SlotUses {
+    /// Viewport widths at which the style sheets of its pages change.
+    pub breakpoints: BTreeSet<u32>,
+    /// When its picture is loaded: as early as the most urgent of them asks.
+    pub loading: Loading,
 }
 
 /// A page about to be kept.

@@ -3,6 +3,7 @@
 use super::{PlaceFilter, row_of};
 use std::collections::BTreeSet;
 
+use brisk_margin_core::markup::picture::Loading;
 use brisk_margin_core::page_name::{TitledPage, page_names};
 use brisk_margin_core::recognise::{Likeness, Signature};
 use brisk_margin_core::shown_by::FixedPicture;
@@ -17,7 +18,9 @@ use sea_orm::{
 use uuid::Uuid;
 
 use super::names;
-use super::{Changes, MeasuredPlace, Named, NewPage, NewPlace, Page, Place, Slot, json, read};
+use super::{
+    Changes, MeasuredPlace, Named, NewPage, NewPlace, Page, Place, Slot, SlotUses, json, read,
+};
 use crate::entities::{page, place, slot};
 use crate::page_loads::keep_loads;
 use crate::publications::note_published;
@@ -130,6 +133,25 @@ impl Store {
         query.all(&self.db).await?.into_iter().map(Place::try_from).collect()
     }
 
+    /// What the places of the slot `slot` have in common, however many there are.
+    ///
+    /// # Errors
+    /// Those of the database.
+    pub async fn slot_uses(&self, slot: Uuid) -> Result<SlotUses, StoreError> {
+        let sql = "SELECT
+            (SELECT coalesce(jsonb_agg(DISTINCT b.breakpoint), '[]') FROM pages p
+             CROSS JOIN jsonb_array_elements(p.breakpoints) AS b (breakpoint)
+             WHERE p.id IN (SELECT page_id FROM places WHERE slot_id = $1)) AS breakpoints,
+            coalesce(bool_or((details ->> 'lcp')::boolean), false) AS is_largest,
+            coalesce(bool_or((details ->> 'above_fold')::boolean), false) AS is_seen_first
+            FROM places WHERE slot_id = $1";
+        let row = UsesRow::find_by_statement(self.statement(sql, [slot.into()]));
+        let row = row.one(&self.db).await?;
+        let row = row.ok_or_else(|| StoreError::Corrupt("a sum of nothing".to_owned()))?;
+        let loading = Loading::where_seen(row.is_largest, row.is_seen_first);
+        Ok(SlotUses { breakpoints: read(row.breakpoints)?, loading })
+    }
+
     /// Where the slot `slot` occurs, and the pages that it is on.
     pub async fn places_of(&self, slot: Uuid) -> Result<(Vec<Place>, Vec<Page>), StoreError> {
         let places = place::Entity::find().filter(place::Column::SlotId.eq(slot));
@@ -140,6 +162,13 @@ impl Store {
         let pages: Result<_, StoreError> = pages.into_iter().map(Page::try_from).collect();
         Ok((places?, pages?))
     }
+}
+
+#[derive(FromQueryResult)]
+struct UsesRow {
+    breakpoints: serde_json::Value,
+    is_largest: bool,
+    is_seen_first: bool,
 }
 
 #[derive(FromQueryResult)]

@@ -19,6 +19,7 @@ use brisk_margin_store::pictures::Picture;
 use brisk_margin_store::runs::items::NewRunItem;
 use brisk_margin_store::runs::{MadeSet, NewRun};
 use chrono::Local;
+use tokio::sync::Semaphore;
 use tokio::task::JoinSet;
 use uuid::Uuid;
 
@@ -28,6 +29,8 @@ use crate::making::Maker;
 
 /// Pictures are read so many at a time.
 const AT_A_TIME: usize = 500;
+/// …and so many parts of them side by side, fewer than a site has connections.
+const PARTS_AT_ONCE: usize = 4;
 /// How long somebody waits for a plan.
 const PATIENCE: Duration = Duration::from_millis(2_700);
 
@@ -187,11 +190,16 @@ async fn slots_of(maker: &Maker, over: &RunOver) -> Result<Vec<Slot>, StoreError
 /// more.
 async fn all_found(maker: &Maker, wish: &RunWish) -> Result<Vec<Found>, StoreError> {
     let slots = Arc::new(slots_of(maker, &wish.over).await?);
+    // More would wait for a connection longer than one may.
+    let turns = Arc::new(Semaphore::new(PARTS_AT_ONCE));
     let mut tasks = JoinSet::new();
     for (n, some) in wish.pictures.chunks(AT_A_TIME).enumerate() {
-        let (maker, some) = (maker.clone(), some.to_vec());
+        let (maker, some, turns) = (maker.clone(), some.to_vec(), Arc::clone(&turns));
         let (over, slots) = (wish.over.clone(), Arc::clone(&slots));
-        tasks.spawn(async move { (n, found_of(&maker, &some, &over, &slots).await) });
+        tasks.spawn(async move {
+            let _turn = turns.acquire().await.expect("it is never closed");
+            (n, found_of(&maker, &some, &over, &slots).await)
+        });
     }
     let mut parts = tasks.join_all().await;
     parts.sort_by_key(|(n, _)| *n);

@@ -5,8 +5,6 @@ mod issues;
 pub mod making;
 mod offering;
 
-use std::collections::BTreeSet;
-
 use brisk_margin_core::adjustments::Adjustments;
 use brisk_margin_core::cache_key::CacheKey;
 use brisk_margin_core::choice::{ChoiceOutcome, EncodeRequest};
@@ -26,6 +24,7 @@ use brisk_margin_core::slot::Slot;
 use brisk_margin_core::units::{Bytes, Density};
 use brisk_margin_core::variant_spec::VariantSpec;
 use brisk_margin_store::StoreError;
+use brisk_margin_store::layouts::SlotUses;
 use brisk_margin_store::pictures::Picture;
 use brisk_margin_store::variants::Variant;
 use thiserror::Error;
@@ -128,9 +127,7 @@ impl ResponsiveSet {
         slot: Slot,
     ) -> Result<Self, SetError> {
         let decision = maker.store.decision(picture.id, Some(slot.id)).await?;
-        let (places, pages) = maker.store.places_of(slot.id).await?;
-        let breakpoints: BTreeSet<u32> =
-            pages.iter().flat_map(|page| page.breakpoints.iter().copied()).collect();
+        let SlotUses { breakpoints, loading } = maker.store.slot_uses(slot.id).await?;
         let densities = decision.densities.value.clone().unwrap_or_else(|| slot.densities.clone());
         let (cropping, _) = slot.who_crops(adjustments);
         let sample = picture.analysis.as_ref().map(|analysis| analysis.sample);
@@ -160,7 +157,7 @@ impl ResponsiveSet {
             formats,
             files: Vec::new(),
             credit: decision.credit(description),
-            loading: Loading::of(places.iter().map(|place| &place.details)),
+            loading,
             alt: alt.to_owned(),
             caption: description.caption_line(),
             held: set_plan::held(source, &slot, cropping)?,

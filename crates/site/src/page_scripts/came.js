@@ -1,0 +1,9 @@
+// When things were there, in ms from the start of the page.
+const [page] = performance.getEntriesByType("navigation");
+const [paint] = performance.getEntriesByName("first-contentful-paint");
+const files = performance.getEntriesByType("resource").map(({ name, responseEnd }) => ({ address: name, end: responseEnd }));
+return {
+  firstPaint: paint?.startTime ?? null,
+  largest: globalThis.__lcp?.at ?? null,
+  files: [{ address: page.name, end: page.responseEnd }, ...files],
+};

@@ -1,0 +1,89 @@
+import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { render, screen, waitFor, within } from "@testing-library/react";
+import userEvent from "@testing-library/user-event";
+import { createMemoryRouter, RouterProvider } from "react-router";
+import { beforeEach, expect, test } from "vitest";
+import type { Margins } from "../api/client";
+import { answers, asked } from "../testing/server";
+import { MarginsPage } from "./MarginsPage";
+
+const figures = (total: number, lcp: number) => ({ weight: { total }, times: { lcp } });
+const page = (id: string, name: string, total: number, budget: number, lcp: number) => ({
+  ...{ id, name, address: `https://tarn.example/${id}` },
+  ...{ today: figures(total, lcp), possible: figures(total / 4, lcp / 2) },
+  bytes: { budget, weight: total, margin: budget - total },
+  time: { budget: 2500, time: lcp, margin: 2500 - lcp },
+  saving: { before: total, after: total / 4, saved: (total * 3) / 4, percent: 75 },
+});
+
+const margins = {
+  connection: { value: "1600/150", words: "1.6 Mbit/s · 150 ms" },
+  connections: [{ value: "1600/150", words: "1.6 Mbit/s · 150 ms" }],
+  ...{ width: 390, widths: [390, 1280], order: "time", unknown: 1 },
+  pages: [page("a", "Gallery", 4_000_000, 700_000, 12_000), page("b", "Visit", 300_000, 700_000, 1_400)],
+  saving: { before: 4_300_000, after: 1_075_000, saved: 3_225_000, percent: 75 },
+  over: { bytes: 1, time: 1 },
+  gains: [
+    {
+      ...{ place: "p", page: "a", page_name: "Gallery", slot: "s", slot_name: "Gallery · thumbnails (16)" },
+      ...{ picture: "dome", picture_name: "dome.jpg", time: 4_800 },
+      saving: { before: 1_000_000, after: 40_000, saved: 960_000, percent: 96 },
+    },
+  ],
+} as unknown as Margins;
+
+/** What the margins were asked for. */
+const views = () => asked.filter(({ path }) => path.endsWith("/margins")).map(({ query }) => query.toString());
+
+function show(told: Margins) {
+  answers(({ path }) =>
+    path.endsWith("/margins") ? Response.json(told) : Response.json({ detail: "of no concern" }, { status: 404 }),
+  );
+  const router = createMemoryRouter(
+    [
+      { path: "/margins", element: <MarginsPage /> },
+      { path: "*", element: <p>elsewhere</p> },
+    ],
+    { initialEntries: ["/margins"] },
+  );
+  render(
+    <QueryClientProvider client={new QueryClient()}>
+      <RouterProvider router={router} />
+    </QueryClientProvider>,
+  );
+  return router;
+}
+
+beforeEach(() => {
+  document.body.innerHTML = "";
+  // The address is also read from the window.
+  window.history.replaceState(null, "", "/margins");
+});
+
+test("each page tells both margins in words, and N opens the largest gain on the bench", async () => {
+  const router = show(margins);
+  const row = (await screen.findByText("Gallery")).closest("tr");
+  expect(row && within(row).getByText("overrun 3.30 MB")).toBeTruthy();
+  expect(row && within(row).getByText("overrun 9,500 ms")).toBeTruthy();
+  const light = screen.getByText("Visit").closest("tr");
+  expect(light && within(light).getByText("margin 1,100 ms")).toBeTruthy();
+  expect(screen.getByTestId("margins-sum").textContent).toContain("1 page to be measured again");
+  await userEvent.keyboard("n");
+  await screen.findByText("elsewhere");
+  expect(router.state.location.pathname + router.state.location.search).toBe("/bench/dome?slot=s");
+});
+
+test("another order is asked of the server, and stands in the address", async () => {
+  const router = show(margins);
+  await userEvent.click(await screen.findByRole("button", { name: "Could save" }));
+  await waitFor(() => {
+    expect(views()).toEqual(["order=time", "order=saving"]);
+  });
+  expect(router.state.location.search).toBe("?order=saving");
+});
+
+test("a site that was not measured says how to begin", async () => {
+  show({ ...margins, pages: [], unknown: 0, width: null, widths: [], gains: [] });
+  await screen.findByText("No page measured yet");
+  expect(screen.getByRole("link", { name: "measure it in Layouts" }).getAttribute("href")).toBe("/layouts");
+});
