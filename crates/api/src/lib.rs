@@ -173,6 +173,8 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(measurements::measuring, measurements::cancel))
         .routes(routes!(measurements::served))
         .routes(routes!(margins::margins))
+        .routes(routes!(margins::margins_as_csv))
+        .routes(routes!(margins::report))
         .routes(routes!(margins::page_margins))
         .routes(routes!(margins::say_budgets))
         .routes(routes!(layouts::layouts))

@@ -4,22 +4,26 @@ use std::cmp::Reverse;
 
 use axum::Json;
 use axum::extract::State;
-use axum::http::StatusCode;
+use axum::http::{StatusCode, header};
+use axum::response::{Html, IntoResponse};
 use brisk_margin_core::budget::{Margin, Saving};
 use brisk_margin_core::layout::LayoutWidth;
 use brisk_margin_core::load::margin::{
     LoadTimes, PageBudgets, PageFigures, PageMargins, TimeMargin,
 };
+use brisk_margin_core::load::report::{Report, ReportedGain, ReportedPage};
 use brisk_margin_core::load::{Connection, PageRequests, Request, Timing};
 use brisk_margin_core::units::{Bytes, Millis};
 use brisk_margin_store::layouts::Page;
 use brisk_margin_work::margins::{self, Gain, SiteMargins, View};
+use chrono::Local;
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
 use super::Problem;
 use super::extract::{self, Path, Query};
+use super::pictures::table::harmless;
 use crate::state::App;
 
 /// From where pages are looked at.
@@ -237,6 +241,103 @@ fn gain_body(gain: Gain, pages: &[PageMarginBody], connection: Connection) -> Ga
         saving: gain.saving,
         time: connection.time_of(Bytes(gain.saving.saved.max(0).unsigned_abs())),
     }
+}
+
+/// The margins of all pages as a table. Cells that a spreadsheet would take for formulas begin with an apostrophe.
+#[utoipa::path(get, path = "/margins/pages.csv", params(ViewAskedFor), responses(
+    (status = 200, content_type = "text/csv", body = String),
+    (status = 422, body = Problem, content_type = "application/problem+json"),
+))]
+pub(super) async fn margins_as_csv(
+    State(app): State<App>,
+    Query(asked): Query<ViewAskedFor>,
+) -> Result<impl IntoResponse, Problem> {
+    let Json(margins) = margins(State(app), Query(asked)).await?;
+    let mut writer = csv::Writer::from_writer(Vec::new());
+    let columns = [
+        "page",
+        "address",
+        "connection",
+        "width",
+        "bytes",
+        "possible_bytes",
+        "pictures",
+        "possible_pictures",
+        "lazy",
+        "byte_budget",
+        "byte_margin",
+        "lcp_ms",
+        "possible_lcp_ms",
+        "time_budget_ms",
+        "time_margin_ms",
+    ];
+    writer.write_record(columns).map_err(Problem::invalid)?;
+    let width = margins.width.unwrap_or(0).to_string();
+    for page in &margins.pages {
+        let (today, possible) = (&page.today, &page.possible);
+        let cells = [
+            harmless(&page.name),
+            harmless(&page.address),
+            margins.connection.value.clone(),
+            width.clone(),
+            today.weight.total.get().to_string(),
+            possible.weight.total.get().to_string(),
+            today.weight.picture.get().to_string(),
+            possible.weight.picture.get().to_string(),
+            today.weight.lazy.get().to_string(),
+            page.bytes.budget.get().to_string(),
+            page.bytes.margin.to_string(),
+            format!("{:.0}", today.times.lcp.get()),
+            format!("{:.0}", possible.times.lcp.get()),
+            format!("{:.0}", page.time.budget.get()),
+            format!("{:.0}", page.time.margin),
+        ];
+        writer.write_record(cells).map_err(Problem::invalid)?;
+    }
+    let headers = [
+        (header::CONTENT_TYPE, "text/csv; charset=utf-8"),
+        (header::CONTENT_DISPOSITION, "attachment; filename=\"margins.csv\""),
+    ];
+    Ok((headers, writer.into_inner().map_err(Problem::invalid)?))
+}
+
+/// The margins of all pages as a page to print: figures before and after, where most can be gained, and how that was
+/// found.
+#[utoipa::path(get, path = "/margins/report.html", params(ViewAskedFor), responses(
+    (status = 200, content_type = "text/html", body = String),
+    (status = 422, body = Problem, content_type = "application/problem+json"),
+))]
+pub(super) async fn report(
+    State(app): State<App>,
+    Query(asked): Query<ViewAskedFor>,
+) -> Result<impl IntoResponse, Problem> {
+    let (connection, width, _) = view(&app, asked.connection.as_deref(), asked.width).await?;
+    let width = width.unwrap_or(0);
+    let SiteMargins { mut pages, gains, .. } =
+        margins::of_site(&app.store, View { width, connection }).await?;
+    // A reader who was not there begins with the heaviest.
+    pages.sort_by_key(|(_, margins)| Reverse(margins.today.weight.total));
+    let gains = gains.into_iter().map(|Gain { picture_name, slot, saving, .. }| ReportedGain {
+        picture: picture_name,
+        slot: slot.name,
+        saving,
+    });
+    let pages = pages.into_iter().map(|(page, margins)| ReportedPage {
+        name: page.name,
+        address: page.address,
+        margins,
+    });
+    let report = Report {
+        site: app.store.site().await?.name,
+        day: Local::now().format("%-d %B %Y").to_string(),
+        connection,
+        width,
+        pages: pages.collect(),
+        gains: gains.collect(),
+    };
+    // Its own styles stand in it; it can do nothing else.
+    let policy = "default-src 'none'; style-src 'unsafe-inline'; sandbox allow-modals";
+    Ok(([(header::CONTENT_SECURITY_POLICY, policy)], Html(report.html())))
 }
 
 /// How a page comes.

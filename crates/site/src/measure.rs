@@ -125,8 +125,13 @@ impl Measurer {
         let tab = self.tabs.free().await;
         for &viewport in &self.plan.widths {
             let patience = self.plan.patience;
-            let opening =
-                Opening { known: &self.known, patience, watches_paint: true, largest: None };
+            let opening = Opening {
+                known: &self.known,
+                patience,
+                watches_paint: true,
+                largest: None,
+                tells_requests: false,
+            };
             tab.resize(viewport, Density::ONE).await?;
             let found = tab.open(address, opening).await;
             found.map_err(|error| self.explain(address, error))?;
@@ -234,6 +239,7 @@ impl Measurer {
             let largest = opened.first().and_then(|first| first.reading.lcp.clone());
             let opening = Opening {
                 largest: largest.as_deref(),
+                tells_requests: self.plan.tells_requests,
                 known: &self.known,
                 patience: self.plan.patience,
                 // The same element at every density.

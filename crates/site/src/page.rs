@@ -88,6 +88,8 @@ pub struct Opening<'a> {
     pub watches_paint: bool,
     /// The selector of its element, where that is known.
     pub largest: Option<&'a str>,
+    /// Whether it is told what the page transfers.
+    pub tells_requests: bool,
 }
 
 /// A tab of the browser.
@@ -184,7 +186,10 @@ impl Tab {
         let reading = self.read().await?;
         let files = traffic.files(opening.known).await;
         let largest = reading.largest(opening.largest);
-        let requests = traffic.listed(&files, largest, opening.known).await;
+        let requests = match opening.tells_requests {
+            true => traffic.listed(&files, largest, opening.known).await,
+            false => PageRequests::default(),
+        };
         Ok((reading, files, requests))
     }
 

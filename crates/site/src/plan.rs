@@ -28,6 +28,8 @@ pub struct Plan {
     pub reader: FileReader,
     /// Whether the boxes of all elements are told, besides those of the places.
     pub tells_elements: bool,
+    /// Whether it is told what pages transfer.
+    pub tells_requests: bool,
 }
 
 impl Plan {
@@ -47,6 +49,7 @@ impl Plan {
             patience: Duration::from_secs(20),
             reader,
             tells_elements: false,
+            tells_requests: true,
         })
     }
 }

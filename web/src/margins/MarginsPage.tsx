@@ -1,5 +1,5 @@
 import { Link, useNavigate } from "react-router";
-import type { Gain, Margins, PageMargin, PageOrder } from "../api/client";
+import { siteApi, type Gain, type Margins, type PageMargin, type PageOrder } from "../api/client";
 import { Bytes } from "../ui/Bytes";
 import { bytes, count, percent } from "../ui/figures";
 import { MarginBar, MarginWords } from "../ui/MarginBar";
@@ -38,6 +38,17 @@ export function MarginsPage() {
           <div className="bar">
             <h1>Margins</h1>
             {margins.data && <ViewChoice {...margins.data} />}
+            <span className="gap" />
+            {margins.data && margins.data.pages.length > 0 && (
+              <>
+                <a href={`${siteApi}/margins/report.html?${query}`} target="_blank" rel="noreferrer">
+                  Report to print
+                </a>
+                <a href={`${siteApi}/margins/pages.csv?${query}`} download>
+                  CSV
+                </a>
+              </>
+            )}
           </div>
           {margins.error && <ProblemNote error={margins.error} again={() => void margins.refetch()} />}
           {margins.isPending && <WaitingRows />}

@@ -112,58 +112,25 @@ function Figures({ page }: { page: PageComing }) {
   const say = useSayBudgets(page.id);
   const wish = { bytes: kb === null ? null : Math.round(kb * 1_000), time: ms };
   const isSaid = wish.bytes === (budgets.bytes ?? null) && wish.time === (budgets.time ?? null);
-  const row = (name: string, of: (load: PageComing["today"]) => React.ReactNode) => (
-    <tr>
-      <th scope="row">{name}</th>
-      <td className="right">{of(today)}</td>
-      <td className="right">{of(possible)}</td>
-    </tr>
-  );
   const time = (ms: number) => <span className="figure">{millis(ms)}</span>;
   return (
     <div className="page-figures">
-      <table className="done-table">
-        <thead>
-          <tr>
-            <td />
-            <th scope="col" className="right">
-              Today
-            </th>
-            <th scope="col" className="right">
-              About
-            </th>
-          </tr>
-        </thead>
-        <tbody>
-          {row("Until loaded", ({ figures }) => (
-            <Bytes of={figures.weight.total} />
-          ))}
-          {row("of that, pictures", ({ figures }) => (
-            <Bytes of={figures.weight.picture} />
-          ))}
-          {row("Lazy", ({ figures }) => (
-            <Bytes of={figures.weight.lazy} />
-          ))}
-        </tbody>
-      </table>
-      <table className="done-table">
-        <thead>
-          <tr>
-            <td />
-            <th scope="col" className="right">
-              Today
-            </th>
-            <th scope="col" className="right">
-              About
-            </th>
-          </tr>
-        </thead>
-        <tbody>
-          {row("First paint", ({ figures }) => time(figures.times.first_paint))}
-          {row("LCP", ({ figures }) => time(figures.times.lcp))}
-          {row("Last picture", ({ figures }) => time(figures.times.last_picture))}
-        </tbody>
-      </table>
+      <FigureTable
+        loads={[today, possible]}
+        rows={[
+          ["Until loaded", ({ weight }) => <Bytes of={weight.total} />],
+          ["of that, pictures", ({ weight }) => <Bytes of={weight.picture} />],
+          ["Lazy", ({ weight }) => <Bytes of={weight.lazy} />],
+        ]}
+      />
+      <FigureTable
+        loads={[today, possible]}
+        rows={[
+          ["First paint", ({ times }) => time(times.first_paint)],
+          ["LCP", ({ times }) => time(times.lcp)],
+          ["Last picture", ({ times }) => time(times.last_picture)],
+        ]}
+      />
       <form
         className="page-budgets"
         onSubmit={(event) => {
@@ -209,10 +176,47 @@ function Figures({ page }: { page: PageComing }) {
   );
 }
 
+type LoadFigures = PageComing["today"]["figures"];
+
+interface FigureTableProps {
+  /** Today, and as it could be. */
+  loads: PageComing["today"][];
+  rows: [string, (figures: LoadFigures) => React.ReactNode][];
+}
+
+function FigureTable({ loads, rows }: FigureTableProps) {
+  return (
+    <table className="done-table">
+      <thead>
+        <tr>
+          <td />
+          {["Today", "About"].map((name) => (
+            <th key={name} scope="col" className="right">
+              {name}
+            </th>
+          ))}
+        </tr>
+      </thead>
+      <tbody>
+        {rows.map(([name, of]) => (
+          <tr key={name}>
+            <th scope="row">{name}</th>
+            {loads.map(({ figures }, n) => (
+              <td key={n} className="right">
+                {of(figures)}
+              </td>
+            ))}
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
 interface LoadProps {
   name: string;
   page: PageComing;
-  load: { figures: PageComing["today"]["figures"]; requests: RequestBody[] };
+  load: { figures: LoadFigures; requests: RequestBody[] };
   asTable: boolean;
 }
 

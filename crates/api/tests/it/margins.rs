@@ -151,3 +151,28 @@ async fn what_cannot_be_looked_at_is_told() {
         assert_eq!(refused.status, StatusCode::UNPROCESSABLE_ENTITY, "{wish}");
     }
 }
+
+#[tokio::test]
+async fn the_margins_are_told_as_a_table_and_as_a_page_to_print() {
+    let (api, _) = site().await;
+    let table = api.get("/api/margins/pages.csv?connection=400/400&order=name").await;
+    assert!(table.header("content-disposition").contains("margins.csv"));
+    let text = table.text();
+    let lines: Vec<&str> = text.lines().collect();
+    assert_eq!(lines.len(), 3, "{text}");
+    assert!(lines[0].starts_with("page,address,connection,width,bytes,possible_bytes"));
+    assert!(lines.iter().skip(1).all(|line| line.contains(",400/400,390,")), "{text}");
+    let margins = api.get("/api/margins?connection=400/400&order=name").await.json();
+    let total = margins["pages"][0]["today"]["weight"]["total"].to_string();
+    assert!(lines[1].contains(&format!(",{total},")), "{total}: {text}");
+
+    let report = api.get("/api/margins/report.html?connection=400/400").await;
+    assert!(report.header("content-type").starts_with("text/html"));
+    assert!(report.header("content-security-policy").contains("default-src 'none'"));
+    let text = report.text();
+    for told in ["0.4 Mbit/s · 400 ms", "2 pages transfer", "heavy.jpg", "walks.html"] {
+        assert!(text.contains(told), "{told}: {text}");
+    }
+    let refused = api.get("/api/margins/report.html?connection=fast").await;
+    assert_eq!(refused.status, StatusCode::UNPROCESSABLE_ENTITY);
+}

@@ -18,6 +18,7 @@ mod link;
 pub mod margin;
 mod model;
 pub mod page;
+pub mod report;
 #[cfg(test)]
 mod tests;
 pub mod weight;

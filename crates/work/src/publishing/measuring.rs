@@ -52,6 +52,7 @@ impl ServedSite {
         let mut both = plan(&own.origin)?;
         both.rules.allowed.extend(plan(&changed.origin)?.rules.allowed);
         both.tells_elements = true;
+        both.tells_requests = false;
         more(&mut both)?;
         let measurer = Measurer::start(both).await?;
         Ok(Self { pages, own, changed, front, measurer })
