@@ -2,8 +2,8 @@
 
 use std::fmt::Write;
 
-use super::margin::PageMargins;
-use super::{Connection, LoadTimes};
+use super::Connection;
+use super::margin::{LoadTimes, PageMargins};
 use crate::budget::Saving;
 use crate::markup::escaped;
 use crate::units::{Bytes, Millis};
@@ -81,10 +81,10 @@ impl Report {
             self.width,
             self.connection,
         );
-        let _ = write!(
+        let _ = writeln!(
             html,
             "<p><b>{} pages transfer {before} today, and about {after} with pictures made for their places: {percent:.0} \
-             % less.</b></p>\n",
+             % less.</b></p>",
             self.pages.len()
         );
         self.add_pages(&mut html);
@@ -109,9 +109,9 @@ impl Report {
         for ReportedPage { name, address, margins } in &self.pages {
             let PageMargins { today, possible, .. } = margins;
             let lcp = |times: LoadTimes| -> Millis { times.lcp };
-            let _ = write!(
+            let _ = writeln!(
                 html,
-                "<tr><td>{}<br><span class=s>{}</span><td class=n>{}<td class=n>{}<td>{}<td class=n>{}<td class=n>{}\n",
+                "<tr><td>{}<br><span class=s>{}</span><td class=n>{}<td class=n>{}<td>{}<td class=n>{}<td class=n>{}",
                 escaped(name),
                 escaped(address),
                 today.weight.total,
@@ -135,9 +135,9 @@ impl Report {
         for ReportedGain { picture, slot, saving } in &self.gains {
             let (picture, slot) = (escaped(picture), escaped(slot));
             let Saving { before, after, .. } = saving;
-            let _ = write!(
+            let _ = writeln!(
                 html,
-                "<tr><td>{picture}<td>{slot}<td class=n>{before}<td class=n>{after}\n"
+                "<tr><td>{picture}<td>{slot}<td class=n>{before}<td class=n>{after}"
             );
         }
         html.push_str("</table>\n");
