@@ -180,7 +180,8 @@ impl Browser {
         self.client.execute(script, arguments).await.unwrap()
     }
 
-    /// Waits until `script` returns something true, and returns that.
+    /// Waits until `script` returns something true, and returns that. A script that fails looks again: what it wants may
+    /// not be drawn yet.
     pub async fn until(&self, what: &str, script: &str) -> Value {
         self.until_within(PATIENCE, what, script).await
     }
@@ -188,14 +189,16 @@ impl Browser {
     /// The same for what takes longer, such as measuring a site.
     pub async fn until_within(&self, patience: Duration, what: &str, script: &str) -> Value {
         let started = std::time::Instant::now();
+        let mut fault = String::new();
         while started.elapsed() < patience {
-            let value = self.run(script, vec![]).await;
-            if !matches!(value, Value::Null | Value::Bool(false)) && value != "" {
-                return value;
+            match self.client.execute(script, vec![]).await {
+                Ok(value) if is_true(&value) => return value,
+                Ok(_) => fault.clear(),
+                Err(error) => fault = format!(" ({error})"),
             }
             tokio::time::sleep(Duration::from_millis(50)).await;
         }
-        panic!("waited in vain until {what}; the page says:\n{}", self.text().await);
+        panic!("waited in vain until {what}{fault}; the page says:\n{}", self.text().await);
     }
 
     /// Gives the page a viewport of its own, narrower than a window can be.
@@ -249,6 +252,11 @@ impl Browser {
     pub async fn close(self) {
         self.client.close().await.unwrap();
     }
+}
+
+/// Whether what a script returned is something.
+fn is_true(value: &Value) -> bool {
+    !matches!(value, Value::Null | Value::Bool(false)) && value != ""
 }
 
 /// ChromeDriver's own call for the page's console.
