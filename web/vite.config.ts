@@ -30,6 +30,8 @@ export default defineConfig({
     environment: "jsdom",
     include: ["src/**/*.test.{ts,tsx}"],
     restoreMocks: true,
+    // A busy machine is no fault of a test.
+    testTimeout: 60_000,
     setupFiles: ["src/testing/server.ts"],
   },
   server: { proxy: { "/api": "http://127.0.0.1:4810" } },
