@@ -17,6 +17,7 @@ use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
 use super::Problem;
+use super::spreadsheet::{as_written, harmless};
 use crate::state::App;
 
 /// A slot in a list.
@@ -124,7 +125,7 @@ fn write_csv(slots: impl Iterator<Item = ListedSlot>) -> Result<Vec<u8>, Problem
     for slot in slots {
         for (&viewport, &BoxSize { width, height }) in &slot.boxes {
             let row = Row {
-                name: plain_text(&slot.name),
+                name: harmless(&slot.name),
                 kind: slot.kind,
                 fit: slot.fit,
                 viewport,
@@ -138,14 +139,6 @@ fn write_csv(slots: impl Iterator<Item = ListedSlot>) -> Result<Vec<u8>, Problem
     writer.into_inner().map_err(Problem::invalid)
 }
 
-/// Keeps a spreadsheet from taking a name for a formula.
-fn plain_text(text: &str) -> String {
-    match text.starts_with(['=', '+', '-', '@', '\t', '\r']) {
-        true => format!("'{text}"),
-        false => text.to_owned(),
-    }
-}
-
 fn read_csv(text: &[u8]) -> Result<Vec<ListedSlot>, Problem> {
     let text = std::str::from_utf8(text)
         .map_err(|_| Problem::invalid("the list is not in UTF-8: save it as CSV in UTF-8"))?;
@@ -155,7 +148,7 @@ fn read_csv(text: &[u8]) -> Result<Vec<ListedSlot>, Problem> {
     {
         let row: Row = row.map_err(|error| Problem::invalid(format!("in the list: {error}")))?;
         let size = BoxSize { width: row.width, height: row.height };
-        let name = row.name.strip_prefix('\'').unwrap_or(&row.name).to_owned();
+        let name = as_written(&row.name);
         match slots.iter_mut().find(|slot| slot.name == name) {
             Some(slot) => {
                 slot.boxes.insert(row.viewport, size);

@@ -5,8 +5,7 @@ use std::collections::{BTreeMap, HashMap};
 use axum::Json;
 use axum::body::Bytes;
 use axum::extract::State;
-use axum::http::header;
-use axum::response::IntoResponse;
+use axum::response::Response;
 use brisk_margin_store::pictures::{ChangeSet, ListPage, Picture, Sort};
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
@@ -17,6 +16,7 @@ use super::describing::Fields;
 use super::which::{FilterQuery, MOST_AT_ONCE};
 use crate::Problem;
 use crate::extract::Query;
+use crate::spreadsheet::{Table, as_written, harmless};
 use crate::state::App;
 
 const COLUMNS: [&str; 10] = [
@@ -41,28 +41,22 @@ const COLUMNS: [&str; 10] = [
 pub(crate) async fn descriptions_as_csv(
     State(app): State<App>,
     Query(filter): Query<FilterQuery>,
-) -> Result<impl IntoResponse, Problem> {
+) -> Result<Response, Problem> {
     let filter = filter.filter()?;
     let sort = if filter.collection.is_some() { Sort::Collection } else { Sort::Name };
     let mut page = ListPage { filter, sort, limit: 1_000, ..ListPage::default() };
-    let mut writer = csv::Writer::from_writer(Vec::new());
-    writer.write_record(COLUMNS).map_err(Problem::invalid)?;
+    let mut table = Table::new(COLUMNS)?;
     loop {
         let (pictures, next) = app.store.pictures(&page).await?;
         for picture in &pictures {
-            writer.write_record(cells(picture)).map_err(Problem::invalid)?;
+            table.add(cells(picture))?;
         }
         page.after = next;
         if page.after.is_none() {
             break;
         }
     }
-    let table = writer.into_inner().map_err(Problem::invalid)?;
-    let headers = [
-        (header::CONTENT_TYPE, "text/csv; charset=utf-8"),
-        (header::CONTENT_DISPOSITION, "attachment; filename=\"descriptions.csv\""),
-    ];
-    Ok((headers, table))
+    table.answer("descriptions.csv")
 }
 
 fn cells(picture: &Picture) -> [String; 10] {
@@ -79,17 +73,6 @@ fn cells(picture: &Picture) -> [String; 10] {
         harmless(&said.licence),
         harmless(&said.source),
     ]
-}
-
-const FORMULA: [char; 6] = ['=', '+', '-', '@', '\t', '\r'];
-
-pub(crate) fn harmless(text: &str) -> String {
-    if text.starts_with(FORMULA) { format!("'{text}") } else { text.to_owned() }
-}
-
-fn as_written(cell: &str) -> String {
-    let plain = cell.strip_prefix('\'').filter(|rest| rest.starts_with(FORMULA));
-    plain.unwrap_or(cell).to_owned()
 }
 
 #[derive(Deserialize, IntoParams)]
@@ -144,7 +127,7 @@ pub(crate) async fn read_descriptions(
     Query(reading): Query<Reading>,
     body: Bytes,
 ) -> Result<Json<TableBody>, Problem> {
-    let read = tokio::task::spawn_blocking(move || Table::read(&body)).await;
+    let read = tokio::task::spawn_blocking(move || ReadTable::read(&body)).await;
     let table = read.map_err(|_| Problem::invalid("the table cannot be read"))?;
     let table = table.map_err(Problem::invalid)?;
     let found = table.find(&app).await?;
@@ -211,7 +194,7 @@ fn is_yes(cell: &str) -> Option<bool> {
 }
 
 /// A table as it was read.
-struct Table {
+struct ReadTable {
     rows: Vec<Row>,
     passed_over: Vec<String>,
 }
@@ -236,7 +219,7 @@ impl Found {
     }
 }
 
-impl Table {
+impl ReadTable {
     fn read(body: &[u8]) -> Result<Self, String> {
         let text = std::str::from_utf8(body).map_err(|_| {
             "the table is not UTF-8 text; save it as “CSV UTF-8” and bring it again".to_owned()
@@ -329,8 +312,9 @@ mod tests {
 
     #[test]
     fn tables_of_spreadsheets_are_read_whatever_divides_their_cells() {
-        let table =
-            Table::read("\u{FEFF}Name;alt;Mood\ndome.jpg;\"The dome; at dusk\";calm\n".as_bytes());
+        let table = ReadTable::read(
+            "\u{FEFF}Name;alt;Mood\ndome.jpg;\"The dome; at dusk\";calm\n".as_bytes(),
+        );
         let table = table.unwrap();
         assert_eq!(table.passed_over, ["Mood"]);
         assert_eq!(table.rows[0].cells["alt"], "The dome; at dusk");
@@ -339,9 +323,9 @@ mod tests {
 
     #[test]
     fn what_cannot_be_read_is_told_with_what_to_do() {
-        let latin = Table::read(b"name,alt\nk\xFCche.jpg,x\n").err().unwrap();
+        let latin = ReadTable::read(b"name,alt\nk\xFCche.jpg,x\n").err().unwrap();
         assert!(latin.contains("UTF-8"), "{latin}");
-        let columns = Table::read(b"file,text\na,b\n").err().unwrap();
+        let columns = ReadTable::read(b"file,text\na,b\n").err().unwrap();
         assert!(columns.contains("name or hash") && columns.contains("alt"), "{columns}");
     }
 

@@ -4,8 +4,7 @@ use std::collections::HashMap;
 
 use axum::Json;
 use axum::extract::State;
-use axum::http::header;
-use axum::response::IntoResponse;
+use axum::response::Response;
 use brisk_margin_core::budget::Saving;
 use brisk_margin_core::geometry::Size;
 use brisk_margin_core::grade::{Score, WorstSpot};
@@ -20,7 +19,7 @@ use uuid::Uuid;
 use super::find;
 use crate::Problem;
 use crate::extract::{Path, Query};
-use crate::pictures::table::harmless;
+use crate::spreadsheet::{Table, harmless};
 use crate::state::App;
 
 /// Items that one answer lists.
@@ -199,15 +198,14 @@ pub(crate) async fn run_items(
 pub(crate) async fn results_as_csv(
     State(app): State<App>,
     Path(id): Path<Uuid>,
-) -> Result<impl IntoResponse, Problem> {
+) -> Result<Response, Problem> {
     find(&app, id).await?;
-    let mut writer = csv::Writer::from_writer(Vec::new());
     let columns =
         ["picture", "slot", "state", "reason", "before", "expected", "after", "score", "files"];
-    writer.write_record(columns).map_err(Problem::invalid)?;
+    let mut table = Table::new(columns)?;
     for item in all_items(&app, id).await? {
         let number = |bytes: Option<Bytes>| bytes.map_or_else(String::new, |b| b.get().to_string());
-        let cells = [
+        table.add([
             harmless(&item.name),
             harmless(item.slot_name.as_deref().unwrap_or_default()),
             item.state.name().to_owned(),
@@ -217,15 +215,9 @@ pub(crate) async fn results_as_csv(
             number(item.after),
             item.score.map_or_else(String::new, |score| format!("{score:.2}")),
             item.files.to_string(),
-        ];
-        writer.write_record(cells).map_err(Problem::invalid)?;
+        ])?;
     }
-    let table = writer.into_inner().map_err(Problem::invalid)?;
-    let headers = [
-        (header::CONTENT_TYPE, "text/csv; charset=utf-8"),
-        (header::CONTENT_DISPOSITION, "attachment; filename=\"run.csv\""),
-    ];
-    Ok((headers, table))
+    table.answer("run.csv")
 }
 
 /// All of a run: its figures and what became of each picture.
