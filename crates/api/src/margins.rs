@@ -5,25 +5,26 @@ use std::cmp::Reverse;
 use axum::Json;
 use axum::extract::State;
 use axum::http::{StatusCode, header};
-use axum::response::{Html, IntoResponse};
+use axum::response::{Html, IntoResponse, Response};
 use brisk_margin_core::budget::{Margin, Saving};
 use brisk_margin_core::layout::LayoutWidth;
 use brisk_margin_core::load::margin::{
-    LoadTimes, PageBudgets, PageFigures, PageMargins, TimeMargin,
+    PageBudgets, PageFigures, PageLoad, PageMargins, TimeMargin,
 };
 use brisk_margin_core::load::report::{Report, ReportedGain, ReportedPage};
-use brisk_margin_core::load::{Connection, PageRequests, Request, Timing};
+use brisk_margin_core::load::{Connection, PageWeight, Request, Timing};
 use brisk_margin_core::units::{Bytes, Millis};
 use brisk_margin_store::layouts::Page;
+use brisk_margin_store::page_loads::PastWeight;
 use brisk_margin_work::margins::{self, Gain, SiteMargins, View};
-use chrono::Local;
+use chrono::{DateTime, Local, Utc};
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
 use super::Problem;
 use super::extract::{self, Path, Query};
-use super::pictures::table::harmless;
+use super::spreadsheet::{Table, harmless};
 use crate::state::App;
 
 /// From where pages are looked at.
@@ -71,9 +72,9 @@ impl From<Connection> for ConnectionBody {
     }
 }
 
-/// The margins of a site.
+/// From where pages are looked at, and from where else they can be.
 #[derive(Serialize, ToSchema)]
-pub(super) struct MarginsBody {
+pub(super) struct ViewBody {
     /// The connection that times are told for.
     connection: ConnectionBody,
     /// Those to choose from.
@@ -82,6 +83,12 @@ pub(super) struct MarginsBody {
     width: Option<u32>,
     /// Those to choose from.
     widths: Vec<u32>,
+}
+
+/// The margins of a site.
+#[derive(Serialize, ToSchema)]
+pub(super) struct MarginsBody {
+    view: ViewBody,
     order: PageOrder,
     /// The pages in that order.
     pages: Vec<PageMarginBody>,
@@ -155,22 +162,32 @@ impl PageMarginBody {
     }
 }
 
-/// What is looked at, as a person asked for it or as is usual.
-async fn view(
-    app: &App,
-    connection: Option<&str>,
-    width: Option<u32>,
-) -> Result<(Connection, Option<u32>, Vec<u32>), Problem> {
-    let connection = connection.map(str::parse).transpose().map_err(Problem::invalid)?;
+/// From where it is looked at, as a person asked for it or as is usual.
+async fn view(app: &App, asked: &ViewAskedFor) -> Result<(View, ViewBody), Problem> {
+    let connection = asked.connection.as_deref().map(str::parse).transpose();
+    let connection = connection.map_err(Problem::invalid)?.unwrap_or(Connection::USUAL);
     let widths = app.store.load_widths().await?;
-    if let Some(width) = width.filter(|width| !widths.is_empty() && !widths.contains(width)) {
-        let known: Vec<String> = widths.iter().map(u32::to_string).collect();
-        let detail = format!("no page was measured at {width} px; there is {}", known.join(", "));
-        return Err(Problem::invalid(detail));
+    let width = match asked.width {
+        Some(width) if widths.contains(&width) => Some(width),
+        Some(width) if !widths.is_empty() => {
+            let known: Vec<String> = widths.iter().map(u32::to_string).collect();
+            let known = known.join(", ");
+            let detail = format!("no page was measured at {width} px; there is {known}");
+            return Err(Problem::invalid(detail));
+        }
+        _ => {
+            let usual = widths.iter().find(|&&width| width >= LayoutWidth::USUAL[0].width);
+            usual.or(widths.last()).copied()
+        }
+    };
+    let mut connections = Connection::ALL.to_vec();
+    if !connections.contains(&connection) {
+        connections.push(connection);
     }
-    let usual = widths.iter().copied().find(|&width| width >= LayoutWidth::USUAL[0].width);
-    let width = width.filter(|_| !widths.is_empty()).or(usual).or(widths.last().copied());
-    Ok((connection.unwrap_or(Connection::USUAL), width, widths))
+    let view = View { width: width.unwrap_or(0), connection };
+    let connections = connections.into_iter().map(ConnectionBody::from).collect();
+    let connection = connection.into();
+    Ok((view, ViewBody { connection, connections, width, widths }))
 }
 
 /// The pages of the site with their margins, and where most can be gained.
@@ -182,9 +199,8 @@ pub(super) async fn margins(
     State(app): State<App>,
     Query(asked): Query<ViewAskedFor>,
 ) -> Result<Json<MarginsBody>, Problem> {
-    let (connection, width, widths) = view(&app, asked.connection.as_deref(), asked.width).await?;
-    let found =
-        margins::of_site(&app.store, View { width: width.unwrap_or(0), connection }).await?;
+    let (at, view) = view(&app, &asked).await?;
+    let found = margins::of_site(&app.store, at).await?;
     let SiteMargins { pages, unknown, gains } = found;
     let mut pages: Vec<PageMarginBody> =
         pages.into_iter().map(|(page, margins)| PageMarginBody::of(page, margins)).collect();
@@ -195,19 +211,11 @@ pub(super) async fn margins(
         Saving::new(sum(&|page| page.today.weight.total), sum(&|page| page.possible.weight.total));
     let of_pictures =
         Saving::new(sum(&|page| pictures(&page.today)), sum(&|page| pictures(&page.possible)));
-    let gains = gains.into_iter().map(|gain| gain_body(gain, &pages, connection)).collect();
-    let mut connections: Vec<ConnectionBody> =
-        Connection::ALL.into_iter().map(ConnectionBody::from).collect();
-    if !Connection::ALL.contains(&connection) {
-        connections.push(connection.into());
-    }
+    let gains = gains.into_iter().map(|gain| gain_body(gain, &pages, at.connection)).collect();
     Ok(Json(MarginsBody {
-        connection: connection.into(),
-        connections,
-        width,
-        widths,
+        view,
         order: asked.order,
-        unknown: unknown.len(),
+        unknown,
         saving,
         pictures: of_pictures,
         over: Overruns {
@@ -251,10 +259,9 @@ fn gain_body(gain: Gain, pages: &[PageMarginBody], connection: Connection) -> Ga
 pub(super) async fn margins_as_csv(
     State(app): State<App>,
     Query(asked): Query<ViewAskedFor>,
-) -> Result<impl IntoResponse, Problem> {
-    let Json(margins) = margins(State(app), Query(asked)).await?;
-    let mut writer = csv::Writer::from_writer(Vec::new());
-    let columns = [
+) -> Result<Response, Problem> {
+    let Json(MarginsBody { view, pages, .. }) = margins(State(app), Query(asked)).await?;
+    let mut table = Table::new([
         "page",
         "address",
         "connection",
@@ -270,35 +277,29 @@ pub(super) async fn margins_as_csv(
         "possible_lcp_ms",
         "time_budget_ms",
         "time_margin_ms",
-    ];
-    writer.write_record(columns).map_err(Problem::invalid)?;
-    let width = margins.width.unwrap_or(0).to_string();
-    for page in &margins.pages {
-        let (today, possible) = (&page.today, &page.possible);
-        let cells = [
-            harmless(&page.name),
-            harmless(&page.address),
-            margins.connection.value.clone(),
-            width.clone(),
+    ])?;
+    let width = view.width.unwrap_or(0);
+    let ms = |ms: f64| format!("{ms:.0}");
+    for PageMarginBody { name, address, today, possible, bytes, time, .. } in &pages {
+        table.add([
+            harmless(name),
+            harmless(address),
+            view.connection.value.clone(),
+            width.to_string(),
             today.weight.total.get().to_string(),
             possible.weight.total.get().to_string(),
             today.weight.picture.get().to_string(),
             possible.weight.picture.get().to_string(),
             today.weight.lazy.get().to_string(),
-            page.bytes.budget.get().to_string(),
-            page.bytes.margin.to_string(),
-            format!("{:.0}", today.times.lcp.get()),
-            format!("{:.0}", possible.times.lcp.get()),
-            format!("{:.0}", page.time.budget.get()),
-            format!("{:.0}", page.time.margin),
-        ];
-        writer.write_record(cells).map_err(Problem::invalid)?;
+            bytes.budget.get().to_string(),
+            bytes.margin.to_string(),
+            ms(today.times.lcp.get()),
+            ms(possible.times.lcp.get()),
+            ms(time.budget.get()),
+            ms(time.margin),
+        ])?;
     }
-    let headers = [
-        (header::CONTENT_TYPE, "text/csv; charset=utf-8"),
-        (header::CONTENT_DISPOSITION, "attachment; filename=\"margins.csv\""),
-    ];
-    Ok((headers, writer.into_inner().map_err(Problem::invalid)?))
+    table.answer("margins.csv")
 }
 
 /// The margins of all pages as a page to print: figures before and after, where most can be gained, and how that was
@@ -311,10 +312,8 @@ pub(super) async fn report(
     State(app): State<App>,
     Query(asked): Query<ViewAskedFor>,
 ) -> Result<impl IntoResponse, Problem> {
-    let (connection, width, _) = view(&app, asked.connection.as_deref(), asked.width).await?;
-    let width = width.unwrap_or(0);
-    let SiteMargins { mut pages, gains, .. } =
-        margins::of_site(&app.store, View { width, connection }).await?;
+    let (at, _) = view(&app, &asked).await?;
+    let SiteMargins { mut pages, gains, .. } = margins::of_site(&app.store, at).await?;
     // A reader who was not there begins with the heaviest.
     pages.sort_by_key(|(_, margins)| Reverse(margins.today.weight.total));
     let gains = gains.into_iter().map(|Gain { picture_name, slot, saving, .. }| ReportedGain {
@@ -330,8 +329,8 @@ pub(super) async fn report(
     let report = Report {
         site: app.store.site().await?.name,
         day: Local::now().format("%-d %B %Y").to_string(),
-        connection,
-        width,
+        connection: at.connection,
+        width: at.width,
         pages: pages.collect(),
         gains: gains.collect(),
     };
@@ -343,29 +342,25 @@ pub(super) async fn report(
 /// How a page comes.
 #[derive(Serialize, ToSchema)]
 pub(super) struct PageComingBody {
-    id: Uuid,
-    name: String,
-    address: String,
-    connection: ConnectionBody,
-    width: u32,
-    /// Its bytes under its budget.
-    bytes: Margin,
-    /// Its largest paint under the time that it may take.
-    time: TimeMargin,
+    view: ViewBody,
+    /// The page and its margins.
+    page: PageMarginBody,
     /// What was said of its budgets; what is left out is the usual.
     budgets: PageBudgets,
-    /// As it is.
-    today: LoadBody,
-    /// About as it could be.
-    possible: LoadBody,
+    /// What it transfers, in the order in which it is found.
+    today: Vec<RequestBody>,
+    /// About what it could.
+    possible: Vec<RequestBody>,
+    /// What it weighed at this width, the newest first; the first is what it weighs now.
+    history: Vec<PastWeightBody>,
 }
 
-/// A load of a page.
+/// What a page weighed.
 #[derive(Serialize, ToSchema)]
-pub(super) struct LoadBody {
-    figures: PageFigures,
-    /// What it transfers, in the order in which it is found.
-    requests: Vec<RequestBody>,
+pub(super) struct PastWeightBody {
+    weight: PageWeight,
+    /// Since when.
+    measured_at: DateTime<Utc>,
 }
 
 /// A request and its times.
@@ -377,12 +372,9 @@ pub(super) struct RequestBody {
     timing: Option<Timing>,
 }
 
-impl LoadBody {
-    fn of(requests: PageRequests, timings: Vec<Option<Timing>>, figures: PageFigures) -> Self {
-        let requests = requests.0.into_iter().zip(timings);
-        let requests = requests.map(|(request, timing)| RequestBody { request, timing });
-        Self { figures, requests: requests.collect() }
-    }
+fn requests(PageLoad { requests, loaded }: PageLoad) -> Vec<RequestBody> {
+    let requests = requests.0.into_iter().zip(loaded.timings);
+    requests.map(|(request, timing)| RequestBody { request, timing }).collect()
 }
 
 /// How a page comes over a connection, today and about as it could.
@@ -398,24 +390,17 @@ pub(super) async fn page_margins(
     Path(page): Path<Uuid>,
     Query(asked): Query<ViewAskedFor>,
 ) -> Result<Json<PageComingBody>, Problem> {
-    let (connection, width, _) = view(&app, asked.connection.as_deref(), asked.width).await?;
-    let width = width.unwrap_or(0);
-    let coming = margins::of_page(&app.store, page, View { width, connection }).await?;
+    let (at, view) = view(&app, &asked).await?;
+    let coming = margins::of_page(&app.store, page, at).await?;
     let coming = coming.ok_or_else(|| Problem::not_found("page whose weight is known"))?;
-    let (requests, loaded, figures) = coming.today;
-    let (lighter, sooner, less) = coming.possible;
-    let LoadTimes { lcp, .. } = figures.times;
+    let past = |PastWeight { weight, measured_at }| PastWeightBody { weight, measured_at };
     Ok(Json(PageComingBody {
-        id: coming.page.id,
-        name: coming.page.name,
-        address: coming.page.address,
-        connection: connection.into(),
-        width,
-        bytes: Margin::new(coming.byte_budget, figures.weight.total),
-        time: TimeMargin::new(coming.budgets.time(), lcp),
+        view,
+        page: PageMarginBody::of(coming.page, coming.margins),
         budgets: coming.budgets,
-        today: LoadBody::of(requests, loaded.timings, figures),
-        possible: LoadBody::of(lighter, sooner.timings, less),
+        today: requests(coming.today),
+        possible: requests(coming.possible),
+        history: coming.history.into_iter().map(past).collect(),
     }))
 }
 

@@ -14,6 +14,7 @@ use brisk_margin_core::format::Format;
 use brisk_margin_core::geometry::Size;
 use brisk_margin_core::grade::WorstSpot;
 use brisk_margin_core::grade::{Grade, Score};
+use brisk_margin_core::load::Connection;
 use brisk_margin_core::render_spec::RenderSpec;
 use brisk_margin_core::rule::{EffectiveRule, OutputRule};
 use brisk_margin_core::slot::Slot;
@@ -46,8 +47,8 @@ pub(super) struct ProofBody {
     budget: Bytes,
     /// What pages transfer for it today: in the slot, or the original.
     today: Bytes,
-    /// The connection that times are told for, in kbit/s.
-    link: u32,
+    /// The connection that saved time is told for, by its figures.
+    connection: String,
     /// What kind of picture it is.
     class: ContentClass,
     /// The profile that files stay in; nothing for sRGB.
@@ -101,7 +102,7 @@ struct TrialBody {
 
 impl TrialBody {
     fn new(trial: TrialRow, budget: Bytes, today: Bytes) -> Self {
-        let time = |bytes| budget::link_time(bytes, budget::USUAL_LINK);
+        let time = |bytes| Connection::USUAL.time_of(bytes).get();
         Self {
             saving: Saving::new(today, trial.bytes),
             saved_ms: time(today) - time(trial.bytes),
@@ -162,7 +163,7 @@ impl Stand {
             height: size.height,
             budget,
             today,
-            link: budget::USUAL_LINK,
+            connection: Connection::USUAL.to_string(),
             class,
             profile: profile.flatten(),
             formats: decision.worth_trying(class, picture.is_transparent()),

@@ -70,15 +70,6 @@ pub fn page_margin(shares: &[Share<'_>]) -> Margin {
     Margin::new(budget, widths.into_iter().map(weight_at).max().unwrap_or_default())
 }
 
-/// The connection whose time is told where none is chosen, in kbit/s.
-pub const USUAL_LINK: u32 = 1_600;
-
-/// How long `bytes` take on a link of so many kbit/s that carries nothing else, in milliseconds:
-/// what they add to a page whose link is busy throughout.
-pub fn link_time(bytes: Bytes, kbit: u32) -> f64 {
-    bytes.get() as f64 * 8.0 / f64::from(kbit.max(1))
-}
-
 /// Bytes before and after, and what that saved.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
@@ -133,11 +124,6 @@ mod tests {
         let margin = page_margin(&[header, mark.clone(), mark]);
         assert_eq!(margin, Margin::new(Bytes::kb(60), Bytes::kb(95)));
         assert_eq!(page_margin(&[]), Margin::new(Bytes(0), Bytes(0)));
-    }
-
-    #[test]
-    fn two_hundred_kilobytes_take_a_second_at_one_point_six_megabits() {
-        assert_eq!(link_time(Bytes::kb(200), USUAL_LINK), 1_000.0);
     }
 
     #[test]

@@ -66,14 +66,17 @@ impl KnownFiles {
         self.files.insert(address.into(), file).await;
     }
 
-    /// The bytes that `address` transfers: `now`, or more where it came whole before and the browser only asked whether
-    /// that still holds.
-    pub(crate) async fn wire(&self, address: &str, now: u64) -> u64 {
-        let before = self.wires.get(address).await.unwrap_or_default();
-        if now > before {
-            self.wires.insert(address.into(), now).await;
+    /// Notes that `bytes` came of `address`. Where the browser only asked whether what it had still holds, they are fewer
+    /// than before, and say nothing.
+    pub(crate) async fn note_wire(&self, address: &str, bytes: u64) {
+        if bytes > self.wire(address).await {
+            self.wires.insert(address.into(), bytes).await;
         }
-        now.max(before)
+    }
+
+    /// The bytes that `address` transfers to a browser that has nothing of it; 0 where it never came so.
+    pub(crate) async fn wire(&self, address: &str) -> u64 {
+        self.wires.get(address).await.unwrap_or_default()
     }
 }
 

@@ -2,12 +2,13 @@
 //! from it.
 
 use brisk_margin_core::load::{Loaded, PageRequests, Protocol, RequestKind};
+use chrono::DateTime;
 use serde::Deserialize;
 use serde_json::{Value, json};
 use thiserror::Error;
 
 use crate::fetched::Files;
-use crate::page_requests::{Asked, listed};
+use crate::page_requests::{Asked, initiator, listed};
 
 /// The largest archive that is read.
 pub const MOST_BYTES: usize = 200 << 20;
@@ -194,13 +195,10 @@ fn asked(order: usize, entry: &Entry, page: &Page) -> Option<Asked> {
         protocol.to_ascii_lowercase().as_str(),
         "h2" | "h3" | "http/2" | "http/2.0" | "http/3"
     );
-    let initiator = entry.initiator.clone().unwrap_or_default();
-    let params =
-        json!({"type": kind, "initiator": initiator, "request": {"initialPriority": priority}});
-    let mut asked = Asked::of(order, &address, &params, is_late(entry, page));
-    asked.protocol = if is_multiplexed { "h2" } else { "http/1.1" }.to_owned();
-    asked.wire = wire;
-    Some(asked)
+    let protocol = if is_multiplexed { "h2" } else { "http/1.1" }.to_owned();
+    let initiator = entry.initiator.as_ref().and_then(initiator);
+    let (kind, lazy) = (kind.to_owned(), is_late(entry, page));
+    Some(Asked { order, address, kind, initiator, priority, blocks: None, lazy, protocol, wire })
 }
 
 /// The browser's name for what a request is.
@@ -238,24 +236,10 @@ fn usual_priority(kind: &str) -> &'static str {
 fn is_late(entry: &Entry, page: &Page) -> bool {
     let loaded =
         page.page_timings.as_ref().and_then(|timings| timings.on_load).filter(|at| *at > 0.0);
-    let began = since(&page.started_date_time, &entry.started_date_time);
+    let at = |text: &str| DateTime::parse_from_rfc3339(text).ok();
+    let began = at(&entry.started_date_time).zip(at(&page.started_date_time));
+    let began = began.map(|(entry, page)| (entry - page).as_seconds_f64() * 1e3);
     matches!((loaded, began), (Some(loaded), Some(began)) if began > loaded)
-}
-
-/// Milliseconds from one time to another, as ISO 8601 has them; nothing where they cannot be read or are of different
-/// zones.
-fn since(from: &str, to: &str) -> Option<f64> {
-    let parts = |text: &str| {
-        let (date, time) = text.split_once('T')?;
-        let (clock, zone) = time.split_at(time.find(['Z', '+', '-'])?);
-        let mut clock = clock.split(':').map(|part| part.parse::<f64>().ok());
-        let seconds = clock.next()?? * 3_600.0 + clock.next()?? * 60.0 + clock.next()??;
-        Some((date.to_owned(), zone.to_owned(), seconds))
-    };
-    let ((date, zone, from), (other_date, other_zone, to)) = (parts(from)?, parts(to)?);
-    // A page that loads over midnight is told by its seconds alone.
-    let day = if date == other_date { 0.0 } else { 86_400.0 };
-    (zone == other_zone).then_some((to + day - from) * 1e3)
 }
 
 /// Writes what `page` transfers, with the times that were worked out for it, as an archive. `started` is the time of its
@@ -292,7 +276,7 @@ pub fn written(title: &str, started: &str, page: &PageRequests, came: &Loaded) -
         "version": "1.2", "creator": {"name": "Brisk Margin", "version": env!("CARGO_PKG_VERSION")},
         "pages": [{
             "startedDateTime": started, "id": "page", "title": title,
-            "pageTimings": {"onContentLoad": -1, "onLoad": came.end, "_lcp": came.lcp},
+            "pageTimings": {"onContentLoad": -1, "onLoad": came.times.end, "_lcp": came.times.lcp},
         }],
         "entries": entries,
     }})
@@ -401,6 +385,6 @@ mod tests {
         let again = read(written.to_string().as_bytes()).unwrap().remove(0);
         assert_eq!(again.title, "Tarnlight");
         assert_eq!(PageWeight::of(&again.requests), PageWeight::of(&page.requests));
-        assert_eq!(written["log"]["pages"][0]["pageTimings"]["_lcp"], json!(came.lcp));
+        assert_eq!(written["log"]["pages"][0]["pageTimings"]["_lcp"], json!(came.times.lcp));
     }
 }

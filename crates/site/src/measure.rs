@@ -19,7 +19,8 @@ use crate::error::{MeasureError, PageError};
 use crate::fetched::{Files, KnownFiles};
 use crate::gate::{Authority, Gate};
 use crate::measured::{MeasuredPage, Sheet};
-use crate::page::{Opening, Shot, Tab};
+use crate::page::{Opening, Shot, Tab, Told};
+use crate::page_requests::plain;
 use crate::plan::Plan;
 use crate::reading::Reading;
 use crate::tabs::{TabInUse, Tabs};
@@ -130,7 +131,7 @@ impl Measurer {
                 patience,
                 watches_paint: true,
                 largest: None,
-                tells_requests: false,
+                tells_requests: Told::Never,
             };
             tab.resize(viewport, Density::ONE).await?;
             let found = tab.open(address, opening).await;
@@ -160,7 +161,9 @@ impl Measurer {
             others.into_iter().chain([last]).flatten()
         {
             files.extend(new);
-            sheet.add_requests(viewport, density, self.as_sent(requests).await);
+            if let Some(requests) = requests {
+                sheet.add_requests(viewport, self.as_sent(requests).await);
+            }
             sheet.add_elements(viewport, density, elements);
             sheet.add(viewport, density, &reading, &files);
         }
@@ -178,7 +181,7 @@ impl Measurer {
         };
         let mut sent = requests.without(|request| is_refused(&request.address));
         for request in &mut sent.0 {
-            request.bytes = Bytes(self.known.wire(&request.address, request.bytes.get()).await);
+            request.bytes = request.bytes.max(Bytes(self.known.wire(&request.address).await));
         }
         sent
     }
@@ -239,7 +242,11 @@ impl Measurer {
             let largest = opened.first().and_then(|first| first.reading.lcp.clone());
             let opening = Opening {
                 largest: largest.as_deref(),
-                tells_requests: self.plan.tells_requests,
+                tells_requests: match self.plan.tells_requests {
+                    false => Told::Never,
+                    true if Some(&density) == self.plan.densities.last() => Told::Always,
+                    true => Told::WhereLast,
+                },
                 known: &self.known,
                 patience: self.plan.patience,
                 // The same element at every density.
@@ -360,13 +367,8 @@ struct Opened {
     density: Density,
     reading: Reading,
     files: Files,
-    requests: PageRequests,
+    requests: Option<PageRequests>,
     elements: Vec<ElementBox>,
-}
-
-/// An address without the part that only says where on the page.
-fn plain(address: &str) -> String {
-    address.split('#').next().unwrap_or_default().to_owned()
 }
 
 fn leads_to_a_file(address: &str) -> bool {

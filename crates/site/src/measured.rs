@@ -40,8 +40,8 @@ pub struct MeasuredPage {
     /// Where all its elements stand, by layout width and density, where that was asked for; at densities
     /// that are left out they stand as at the others.
     pub elements: BTreeMap<(u32, Density), Vec<ElementBox>>,
-    /// What it transfers, by layout width and density.
-    pub requests: BTreeMap<(u32, Density), PageRequests>,
+    /// What it transfers at the highest density, by layout width.
+    pub requests: BTreeMap<u32, PageRequests>,
     /// Where it links to.
     pub links: Vec<String>,
     /// The files that came, by their addresses.
@@ -88,7 +88,7 @@ pub(crate) struct Sheet {
     left: usize,
     images: usize,
     elements: BTreeMap<(u32, Density), Vec<ElementBox>>,
-    requests: BTreeMap<(u32, Density), PageRequests>,
+    requests: BTreeMap<u32, PageRequests>,
     links: Vec<String>,
 }
 
@@ -167,14 +167,9 @@ impl Sheet {
         }
     }
 
-    /// Notes what the page transfers at a layout width and a density.
-    pub(crate) fn add_requests(
-        &mut self,
-        viewport: LayoutWidth,
-        density: Density,
-        requests: PageRequests,
-    ) {
-        self.requests.insert((viewport.width, density), requests);
+    /// Notes what the page transfers at a layout width.
+    pub(crate) fn add_requests(&mut self, viewport: LayoutWidth, requests: PageRequests) {
+        self.requests.insert(viewport.width, requests);
     }
 
     /// Gives places that no layout width shows the boxes that they have when opened.

@@ -89,7 +89,18 @@ pub struct Opening<'a> {
     /// The selector of its element, where that is known.
     pub largest: Option<&'a str>,
     /// Whether it is told what the page transfers.
-    pub tells_requests: bool,
+    pub tells_requests: Told,
+}
+
+/// When it is told what a page transfers.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Told {
+    /// Always.
+    Always,
+    /// Where the page is opened at no other density, since that cannot matter.
+    WhereLast,
+    /// Never.
+    Never,
 }
 
 /// A tab of the browser.
@@ -153,7 +164,7 @@ impl Tab {
         &self,
         address: &str,
         opening: Opening<'_>,
-    ) -> Result<(Reading, Files, PageRequests), PageError> {
+    ) -> Result<(Reading, Files, Option<PageRequests>), PageError> {
         let patience = opening.patience;
         self.forget().await?;
         self.hide(!opening.watches_paint).await?;
@@ -186,9 +197,14 @@ impl Tab {
         let reading = self.read().await?;
         let files = traffic.files(opening.known).await;
         let largest = reading.largest(opening.largest);
-        let requests = match opening.tells_requests {
-            true => traffic.listed(&files, largest, opening.known).await,
-            false => PageRequests::default(),
+        let is_told = match opening.tells_requests {
+            Told::Always => true,
+            Told::WhereLast => !reading.depends_on_density,
+            Told::Never => false,
+        };
+        let requests = match is_told {
+            true => Some(traffic.listed(&files, largest).await),
+            false => None,
         };
         Ok((reading, files, requests))
     }

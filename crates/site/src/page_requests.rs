@@ -37,18 +37,12 @@ impl Asked {
     /// What `Network.requestWillBeSent` tells.
     pub(crate) fn of(order: usize, address: &str, params: &Value, lazy: bool) -> Self {
         let text = |value: &Value| value.as_str().unwrap_or_default().to_owned();
-        let initiator = &params["initiator"];
-        let by = initiator["url"].as_str().or_else(|| {
-            // Of a script: the function that asked.
-            let frames = initiator["stack"]["callFrames"].as_array()?;
-            frames.iter().find_map(|frame| frame["url"].as_str().filter(|url| !url.is_empty()))
-        });
         let blocks = params["renderBlockingBehavior"].as_str();
         Self {
             order,
             address: address.to_owned(),
             kind: text(&params["type"]),
-            initiator: by.map(plain),
+            initiator: initiator(&params["initiator"]),
             priority: text(&params["request"]["initialPriority"]),
             blocks: blocks.map(|word| matches!(word, "Blocking" | "InBodyParserBlocking")),
             lazy,
@@ -95,6 +89,15 @@ impl Asked {
     }
 }
 
+/// The address of what named a request: a file, or of a script the one whose function asked.
+pub(crate) fn initiator(told: &Value) -> Option<String> {
+    let of_script = || {
+        let frames = told["stack"]["callFrames"].as_array()?;
+        frames.iter().find_map(|frame| frame["url"].as_str().filter(|url| !url.is_empty()))
+    };
+    told["url"].as_str().or_else(of_script).map(plain)
+}
+
 /// What a page transfers: what was `asked`, of which `files` came, the document being `html`. The picture of the
 /// largest paint is `largest`.
 pub(crate) fn listed(
@@ -103,11 +106,11 @@ pub(crate) fn listed(
     html: &str,
     largest: Option<&str>,
 ) -> PageRequests {
-    asked.sort_by_key(|one| (one.kind != "Document", one.order));
+    asked.sort_by_key(|one| one.order);
     // Frames have documents, too; the page's own was the first.
-    let frames = asked.iter().skip(1).take_while(|one| one.kind == "Document").count();
-    if frames > 0 {
-        asked[1..].sort_by_key(|one| one.order);
+    let own = asked.iter().position(|one| one.kind == "Document").unwrap_or(0);
+    if own > 0 {
+        asked[..=own].rotate_right(1);
     }
     let mut places: HashMap<String, usize> = HashMap::new();
     let mut requests: Vec<Request> = Vec::new();
@@ -168,7 +171,7 @@ fn share(address: &str, html: &str) -> f64 {
 }
 
 /// An address without the part that only says where in it.
-fn plain(address: &str) -> String {
+pub(crate) fn plain(address: &str) -> String {
     address.split('#').next().unwrap_or_default().to_owned()
 }
 

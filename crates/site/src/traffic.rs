@@ -202,28 +202,22 @@ impl<'a> Traffic<'a> {
     }
 
     /// What the page transferred, of which `files` came; the picture of the largest paint is `largest`.
-    pub(crate) async fn listed(
-        &self,
-        files: &Files,
-        largest: Option<&str>,
-        known: &KnownFiles,
-    ) -> PageRequests {
+    pub(crate) async fn listed(&self, files: &Files, largest: Option<&str>) -> PageRequests {
         let html = match &self.document {
             Some(id) => self.body(id).await.unwrap_or_default(),
             None => Bytes::new(),
         };
-        let mut asked = Vec::new();
-        for exchange in self.requests.values().filter(|exchange| exchange.bytes.is_some()) {
-            let mut one = exchange.asked.clone();
-            one.wire = known.wire(&one.address, one.wire).await;
-            asked.push(one);
-        }
+        let came = self.requests.values().filter(|exchange| exchange.bytes.is_some());
+        let asked = came.map(|exchange| exchange.asked.clone()).collect();
         page_requests::listed(asked, files, &String::from_utf8_lossy(&html), largest)
     }
 
     /// The files that came; pictures with their bodies, of which those that are not `known` are
     /// fetched and read, several at once.
     pub(crate) async fn files(&self, known: &KnownFiles) -> Files {
+        for Exchange { asked, .. } in self.requests.values() {
+            known.note_wire(&asked.address, asked.wire).await;
+        }
         let mut waiting = self.requests.iter().filter(|(_, exchange)| exchange.bytes.is_some());
         let mut under_way = FuturesUnordered::new();
         let mut files = Files::new();

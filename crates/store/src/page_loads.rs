@@ -15,8 +15,6 @@ use crate::{Store, StoreError};
 /// What a page weighed at a time.
 #[derive(Debug, Clone, PartialEq)]
 pub struct PastWeight {
-    /// Its page.
-    pub page: Uuid,
     /// What it transferred.
     pub weight: PageWeight,
     /// Since when.
@@ -48,7 +46,6 @@ struct BudgetRow {
 
 #[derive(FromQueryResult)]
 struct WeightRow {
-    page_id: Uuid,
     weight: serde_json::Value,
     measured_at: DateTime<Utc>,
 }
@@ -135,20 +132,25 @@ impl Store {
         row.map(|row| read(row.requests)).transpose()
     }
 
-    /// What pages weighed at a layout width at most so many changes ago, the newest first.
+    /// What page `id` weighed at a layout width, the newest first: the last `most` weights that differed from the one
+    /// before.
     ///
     /// # Errors
     /// Those of the database.
-    pub async fn past_weights(&self, width: u32, most: u64) -> Result<Vec<PastWeight>, StoreError> {
+    pub async fn past_weights(
+        &self,
+        id: Uuid,
+        width: u32,
+        most: u64,
+    ) -> Result<Vec<PastWeight>, StoreError> {
         let sql = format!(
-            "SELECT page_id, weight, measured_at FROM page_weights WHERE viewport = $1
+            "SELECT weight, measured_at FROM page_weights WHERE page_id = $1 AND viewport = $2
              ORDER BY id DESC LIMIT {most}"
         );
-        let statement = self.statement(&sql, [(width as i32).into()]);
+        let statement = self.statement(&sql, [id.into(), (width as i32).into()]);
         let rows = WeightRow::find_by_statement(statement).all(&self.db).await?;
         let past = |row: WeightRow| {
-            let (page, measured_at) = (row.page_id, row.measured_at);
-            Ok(PastWeight { page, weight: read(row.weight)?, measured_at })
+            Ok(PastWeight { weight: read(row.weight)?, measured_at: row.measured_at })
         };
         rows.into_iter().map(past).collect()
     }

@@ -4,22 +4,22 @@ use std::collections::{BTreeSet, HashMap};
 
 use brisk_margin_core::budget::Saving;
 use brisk_margin_core::geometry::Size;
-use brisk_margin_core::load::margin::{
-    PageBudgets, PageFigures, PageMargins, SlotFile, as_possible, byte_budget,
-};
-use brisk_margin_core::load::{Connection, Loaded, PageRequests, PictureFile, Protocol, load};
+use brisk_margin_core::load::margin::{PageBudgets, PageLoad, PageMargins, SlotFile, SlotFiles};
+use brisk_margin_core::load::{Connection, PageRequests, PictureFile, Protocol};
 use brisk_margin_core::place::{Place, ServedFile};
 use brisk_margin_core::showing::Showing;
 use brisk_margin_core::slot::Slot;
 use brisk_margin_core::units::{Bytes, Density};
 use brisk_margin_store::layouts::{Page, PlaceFilter};
-use brisk_margin_store::page_loads::ServedPicture;
+use brisk_margin_store::page_loads::{PastWeight, ServedPicture};
 use brisk_margin_store::{Store, StoreError};
 use url::{Host, Url};
 use uuid::Uuid;
 
 /// The places with most to gain that are told.
 const MOST_GAINS: usize = 10;
+/// Weights of a page before that are told.
+const MOST_PAST: u64 = 20;
 
 /// From where a page is looked at.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -34,8 +34,8 @@ pub struct View {
 pub struct SiteMargins {
     /// Each page of which it is known what it transfers, by address.
     pub pages: Vec<(Page, PageMargins)>,
-    /// Pages that were measured before that was told.
-    pub unknown: Vec<Page>,
+    /// How many pages were measured before that was told.
+    pub unknown: usize,
     /// The places with most to gain, those first.
     pub gains: Vec<Gain>,
 }
@@ -62,12 +62,14 @@ pub struct PageComing {
     pub page: Page,
     /// What was said of its budgets.
     pub budgets: PageBudgets,
-    /// Its byte budget, said or not.
-    pub byte_budget: Bytes,
-    /// What it transfers.
-    pub today: (PageRequests, Loaded, PageFigures),
-    /// About what it could.
-    pub possible: (PageRequests, Loaded, PageFigures),
+    /// Its margins.
+    pub margins: PageMargins,
+    /// As it is.
+    pub today: PageLoad,
+    /// About as it could be.
+    pub possible: PageLoad,
+    /// What it weighed before, the newest first; the first is what it weighs now.
+    pub history: Vec<PastWeight>,
 }
 
 /// A file in a place of a page.
@@ -100,20 +102,19 @@ pub async fn of_site(store: &Store, view: View) -> Result<SiteMargins, StoreErro
     let worked_out = tokio::task::spawn_blocking(move || {
         let files = by_page(&shown);
         let mut loads = loads;
-        let mut found =
-            SiteMargins { pages: Vec::new(), unknown: Vec::new(), gains: gains(shown, &slots) };
-        let none = HashMap::new();
+        let mut found = SiteMargins { pages: Vec::new(), unknown: 0, gains: gains(shown, &slots) };
+        let none = SlotFiles::new();
         for page in pages {
             let Some(requests) = loads.remove(&page.id).filter(|requests| !requests.0.is_empty())
             else {
-                found.unknown.push(page);
+                found.unknown += 1;
                 continue;
             };
             let files = files.get(&page.id).unwrap_or(&none);
             let budgets = budgets.get(&page.id).copied().unwrap_or_default();
-            let margins =
-                PageMargins::of(&as_served(&page, requests), files, budgets, view.connection);
-            found.pages.push((page, margins));
+            let today = PageLoad::of(as_served(&page, requests), view.connection);
+            let possible = today.as_possible(files, view.connection);
+            found.pages.push((page, PageMargins::of(&today, &possible, files, budgets)));
         }
         found
     });
@@ -130,33 +131,27 @@ pub async fn of_page(
     view: View,
 ) -> Result<Option<PageComing>, StoreError> {
     let which = PlaceFilter { page: Some(id), ..PlaceFilter::default() };
-    let (pages, requests, budgets, slots, places) = tokio::try_join!(
-        store.pages(),
+    let (page, requests, budgets, history, slots, places) = tokio::try_join!(
+        store.page(id),
         store.page_load(id, view.width),
         store.page_budgets(),
+        store.past_weights(id, view.width, MOST_PAST),
         store.slots(),
         store.places(&which),
     )?;
-    let page = pages.into_iter().find(|page| page.id == id);
     let (Some(page), Some(requests)) = (page, requests) else { return Ok(None) };
     let slots: HashMap<Uuid, Slot> = slots.into_iter().map(|slot| (slot.id, slot)).collect();
     let shown = shown(store, &slots, &places, view.width).await?;
     let files = by_page(&shown).remove(&id).unwrap_or_default();
-    let today = as_served(&page, requests);
-    let possible = as_possible(&today, &files);
-    let coming = |requests: PageRequests| {
-        let figures = PageFigures::of(&requests, view.connection);
-        let loaded = load(&requests, view.connection);
-        (requests, loaded, figures)
-    };
     let budgets = budgets.get(&id).copied().unwrap_or_default();
-    Ok(Some(PageComing {
-        page,
-        budgets,
-        byte_budget: budgets.bytes.unwrap_or_else(|| byte_budget(&today, &files)),
-        today: coming(today),
-        possible: coming(possible),
-    }))
+    // A page may have thousands of requests.
+    let worked_out = tokio::task::spawn_blocking(move || {
+        let today = PageLoad::of(as_served(&page, requests), view.connection);
+        let possible = today.as_possible(&files, view.connection);
+        let margins = PageMargins::of(&today, &possible, &files, budgets);
+        PageComing { page, budgets, margins, today, possible, history }
+    });
+    Ok(Some(worked_out.await.map_err(|error| StoreError::Corrupt(error.to_string()))?))
 }
 
 /// What a page transfers as its visitors get it: where it was looked at on this machine, by HTTP/2 over TLS.
@@ -230,8 +225,8 @@ fn possible(
 }
 
 /// The files of each page, by their addresses.
-fn by_page(shown: &[Shown]) -> HashMap<Uuid, HashMap<String, SlotFile>> {
-    let mut pages: HashMap<Uuid, HashMap<String, SlotFile>> = HashMap::new();
+fn by_page(shown: &[Shown]) -> HashMap<Uuid, SlotFiles> {
+    let mut pages: HashMap<Uuid, SlotFiles> = HashMap::new();
     for Shown { page, address, file, .. } in shown {
         let files = pages.entry(*page).or_default();
         let there = files.entry(address.clone()).or_default();

@@ -24,5 +24,6 @@ mod sites;
 mod sudden_end;
 mod tasks;
 mod together;
+mod transfers;
 mod ways;
 mod weigh_command;

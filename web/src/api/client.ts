@@ -83,6 +83,7 @@ export type Gain = Schemas["GainBody"];
 export type PageOrder = Schemas["PageOrder"];
 export type PageComing = Schemas["PageComingBody"];
 export type RequestBody = Schemas["RequestBody"];
+export type LoadTimes = Schemas["LoadTimes"];
 export type RequestKind = Schemas["RequestKind"];
 export type TimeMargin = Schemas["TimeMargin"];
 export type Length = Schemas["Length"];

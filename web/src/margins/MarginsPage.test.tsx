@@ -2,10 +2,18 @@ import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { render, screen, waitFor, within } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { createMemoryRouter, RouterProvider } from "react-router";
-import { beforeEach, expect, test } from "vitest";
+import { beforeEach, expect, test, vi } from "vitest";
 import type { Margins } from "../api/client";
 import { answers, asked } from "../testing/server";
 import { MarginsPage } from "./MarginsPage";
+
+// There is no layout in here, and rows exist only where there is room for them.
+vi.mock("@tanstack/react-virtual", () => ({
+  useVirtualizer: ({ count }: { count: number }) => ({
+    getTotalSize: () => 48 * count,
+    getVirtualItems: () => Array.from({ length: count }, (_, index) => ({ index, start: 0, end: 48 * count })),
+  }),
+}));
 
 const figures = (total: number, lcp: number) => ({ weight: { total }, times: { lcp } });
 const page = (id: string, name: string, total: number, budget: number, lcp: number) => ({
@@ -16,10 +24,15 @@ const page = (id: string, name: string, total: number, budget: number, lcp: numb
   saving: { before: total, after: total / 4, saved: (total * 3) / 4, percent: 75 },
 });
 
-const margins = {
+const view = {
   connection: { value: "1600/150", words: "1.6 Mbit/s · 150 ms" },
   connections: [{ value: "1600/150", words: "1.6 Mbit/s · 150 ms" }],
-  ...{ width: 390, widths: [390, 1280], order: "time", unknown: 1 },
+  ...{ width: 390, widths: [390, 1280] },
+};
+
+const margins = {
+  view,
+  ...{ order: "time", unknown: 1 },
   pages: [page("a", "Gallery", 4_000_000, 700_000, 12_000), page("b", "Visit", 300_000, 700_000, 1_400)],
   saving: { before: 4_300_000, after: 1_075_000, saved: 3_225_000, percent: 75 },
   over: { bytes: 1, time: 1 },
@@ -82,8 +95,20 @@ test("another order is asked of the server, and stands in the address", async ()
   expect(router.state.location.search).toBe("?order=saving");
 });
 
+test("pages are found by words of their names or addresses", async () => {
+  const router = show(margins);
+  await userEvent.type(await screen.findByRole("textbox", { name: "Search pages" }), "vis");
+  await waitFor(() => {
+    expect(screen.queryByText("Gallery")).toBeNull();
+  });
+  expect(screen.getByRole("link", { name: "Visit" }).getAttribute("href")).toBe("/margins/b?find=vis");
+  expect(router.state.location.search).toBe("?find=vis");
+  await userEvent.type(screen.getByRole("textbox", { name: "Search pages" }), "x");
+  await screen.findByText("No page is called so.");
+});
+
 test("a site that was not measured says how to begin", async () => {
-  show({ ...margins, pages: [], unknown: 0, width: null, widths: [], gains: [] });
+  show({ ...margins, pages: [], unknown: 0, view: { ...view, width: null, widths: [] }, gains: [] });
   await screen.findByText("No page measured yet");
   expect(screen.getByRole("link", { name: "measure it in Layouts" }).getAttribute("href")).toBe("/layouts");
 });

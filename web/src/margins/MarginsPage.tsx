@@ -1,8 +1,8 @@
+import { Input } from "antd";
 import { Link, useNavigate } from "react-router";
-import { siteApi, type Gain, type Margins, type PageMargin, type PageOrder } from "../api/client";
+import { siteApi, type Margins, type PageOrder } from "../api/client";
 import { Bytes } from "../ui/Bytes";
-import { bytes, count, percent } from "../ui/figures";
-import { MarginBar, MarginWords } from "../ui/MarginBar";
+import { count, percent } from "../ui/figures";
 import { ProblemNote } from "../ui/ProblemNote";
 import { Tally } from "../ui/Tally";
 import { useAddress } from "../ui/useAddress";
@@ -10,10 +10,11 @@ import { useKey } from "../ui/useKey";
 import { useTitle } from "../ui/useTitle";
 import { WaitingRows } from "../ui/Waiting";
 import "../ui/tables.css";
+import { benchOf, Gains } from "./Gains";
 import "./margins.css";
+import { PageTable } from "./PageTable";
 import { useMargins } from "./useMargins";
 import { useView, ViewChoice } from "./ViewChoice";
-import { millis, timeWords } from "./words";
 
 const ORDERS: PageOrder[] = ["time", "bytes", "saving", "name"];
 
@@ -31,13 +32,26 @@ export function MarginsPage() {
   });
   const query = new URLSearchParams(address);
   query.delete("order");
+  query.delete("find");
   return (
     <>
       <div className="work">
         <main>
           <div className="bar">
             <h1>Margins</h1>
-            {margins.data && <ViewChoice {...margins.data} />}
+            {margins.data && <ViewChoice {...margins.data.view} />}
+            {margins.data && margins.data.pages.length > 0 && (
+              <Input
+                aria-label="Search pages"
+                placeholder="Search pages"
+                allowClear
+                value={address.get("find") ?? ""}
+                className="page-search"
+                onChange={({ target }) => {
+                  change({ find: target.value });
+                }}
+              />
+            )}
             <span className="gap" />
             {margins.data && margins.data.pages.length > 0 && (
               <>
@@ -60,7 +74,8 @@ export function MarginsPage() {
                 <PageTable
                   pages={margins.data.pages}
                   order={order}
-                  query={query.toString()}
+                  query={address.toString()}
+                  find={address.get("find") ?? ""}
                   onOrder={(by) => {
                     change({ order: by });
                   }}
@@ -72,13 +87,11 @@ export function MarginsPage() {
         </main>
       </div>
       <Tally of={{ filter: {} }} where="in the library">
-        {next && <Link to={benchOf(next)}>Next overrun (N)</Link>}
+        {next && <Link to={benchOf(next)}>Largest gain (N)</Link>}
       </Tally>
     </>
   );
 }
-
-const benchOf = (gain: Gain) => `/bench/${gain.picture}?slot=${gain.slot}`;
 
 function Nothing({ unknown }: { unknown: number }) {
   return (
@@ -110,115 +123,5 @@ function Sum({ margins: { pages, saving, over, unknown } }: { margins: Margins }
         </>
       )}
     </p>
-  );
-}
-
-interface TableProps {
-  pages: PageMargin[];
-  order: PageOrder;
-  query: string;
-  onOrder: (by: PageOrder) => void;
-}
-
-function PageTable({ pages, order, query, onOrder }: TableProps) {
-  const column = (by: PageOrder, words: string, right = false) => (
-    <th
-      scope="col"
-      {...(right ? { className: "right" } : {})}
-      aria-sort={order === by ? (by === "saving" ? "descending" : "ascending") : "none"}
-    >
-      <button
-        type="button"
-        className="quiet-button"
-        onClick={() => {
-          onOrder(by);
-        }}
-      >
-        {words}
-        {order === by ? (by === "saving" ? " ↓" : " ↑") : ""}
-      </button>
-    </th>
-  );
-  return (
-    <div className="margin-pages">
-      <table className="done-table">
-        <thead>
-          <tr>
-            {column("name", "Page")}
-            <th scope="col" className="right">
-              Transfers
-            </th>
-            {column("bytes", "Byte margin")}
-            {column("time", "Time margin", true)}
-            {column("saving", "Could save", true)}
-          </tr>
-        </thead>
-        <tbody>
-          {pages.map((page) => (
-            <PageRow key={page.id} page={page} query={query} />
-          ))}
-        </tbody>
-      </table>
-    </div>
-  );
-}
-
-function PageRow({ page, query }: { page: PageMargin; query: string }) {
-  const { today, possible, time } = page;
-  return (
-    <tr data-page={page.id}>
-      <td className="page-name">
-        <Link to={`/margins/${page.id}?${query}`} title={page.address}>
-          <bdi>{page.name}</bdi>
-        </Link>
-      </td>
-      <td className="right">
-        <Bytes of={today.weight.total} />
-        <span className="figure soft"> → {bytes(possible.weight.total)}</span>
-      </td>
-      <td>
-        <span className="margin-cell">
-          <MarginBar margin={page.bytes} today={today.weight.total} />
-          <MarginWords margin={page.bytes} />
-        </span>
-      </td>
-      <td className="right">
-        <span className="margin-cell">
-          <span className={time.margin < 0 ? "figure overrun" : "figure"}>{timeWords(time)}</span>
-          <span className="figure soft">
-            LCP {millis(today.times.lcp)} → {millis(possible.times.lcp)}
-          </span>
-        </span>
-      </td>
-      <td className="right">
-        <Bytes of={page.saving.saved} />
-      </td>
-    </tr>
-  );
-}
-
-/** The places with most to gain, each one press from the bench. */
-function Gains({ gains }: { gains: Gain[] }) {
-  return (
-    <aside className="gains" aria-label="Most to gain">
-      <h2>Most to gain</h2>
-      {gains.length === 0 && (
-        <span className="soft">No picture of these pages is in the library heavier than it could be.</span>
-      )}
-      <ol>
-        {gains.map((gain) => (
-          <li key={gain.place}>
-            <Link to={benchOf(gain)}>
-              <bdi>{gain.picture_name}</bdi>
-            </Link>
-            <span className="soft">{gain.slot_name}</span>
-            <span className="figure">
-              {bytes(gain.saving.before)} → about {bytes(gain.saving.after)}
-            </span>
-            <span className="figure soft">{millis(gain.time)} less on the link</span>
-          </li>
-        ))}
-      </ol>
-    </aside>
   );
 }

@@ -14,15 +14,8 @@ export function useView(): View {
   return { ...(connection && { connection }), ...(width > 0 && { width }) };
 }
 
-interface Props {
-  connection: Margins["connection"];
-  connections: Margins["connections"];
-  width?: number | null;
-  widths: number[];
-}
-
 /** The connection and the layout width that all figures are told for. */
-export function ViewChoice({ connection, connections, width, widths }: Props) {
+export function ViewChoice({ connection, connections, width, widths }: Margins["view"]) {
   const [, change] = useAddress();
   const [typing, setTyping] = useState(false);
   return (

@@ -3,7 +3,7 @@ import { AriaComponent, GridComponent, MarkLineComponent } from "echarts/compone
 import { init, use as register } from "echarts/core";
 import { CanvasRenderer } from "echarts/renderers";
 import { useEffect, useRef, useState } from "react";
-import type { PageComing, RequestBody } from "../api/client";
+import type { LoadTimes, RequestBody } from "../api/client";
 import { bytes, count } from "../ui/figures";
 import { fileOf, KINDS, millis } from "./words";
 
@@ -13,7 +13,8 @@ const ROW = 20;
 
 interface Props {
   name: string;
-  load: { figures: PageComing["today"]["figures"]; requests: RequestBody[] };
+  requests: RequestBody[];
+  times: LoadTimes;
   /** Where the axis of time ends, in ms. */
   end: number;
 }
@@ -21,16 +22,16 @@ interface Props {
 const colour = (name: string) => getComputedStyle(document.documentElement).getPropertyValue(`--${name}`).trim();
 
 /** Requests as bars along one axis of time; arrow keys go from one to the next and tell of it. */
-export function Waterfall({ name, load, end }: Props) {
+export function Waterfall({ name, requests, times, end }: Props) {
   const place = useRef<HTMLDivElement>(null);
   const [at, setAt] = useState<number>();
-  const rows = load.requests.filter(({ timing }) => timing != null);
-  const lazy = load.requests.length - rows.length;
+  const rows = requests.filter(({ timing }) => timing != null);
+  const lazy = requests.length - rows.length;
   const theme = document.documentElement.dataset.theme;
   useEffect(() => {
     if (!place.current) return;
     const chart = init(place.current, null, { renderer: "canvas" });
-    chart.setOption(optionOf(rows, load.figures.times, end, at));
+    chart.setOption(optionOf(rows, times, end, at));
     const watch = new ResizeObserver(() => {
       chart.resize();
     });
@@ -39,7 +40,7 @@ export function Waterfall({ name, load, end }: Props) {
       watch.disconnect();
       chart.dispose();
     };
-  }, [rows, load, end, at, theme]);
+  }, [rows, times, end, at, theme]);
   const chosen = at === undefined ? undefined : rows[at];
   return (
     <div className="waterfall">
@@ -49,7 +50,7 @@ export function Waterfall({ name, load, end }: Props) {
         style={{ height: rows.length * ROW + 44 }}
         role="slider"
         aria-orientation="vertical"
-        aria-label={`${name}: ${count(rows.length, "request")}, LCP ${millis(load.figures.times.lcp)}`}
+        aria-label={`${name}: ${count(rows.length, "request")}, LCP ${millis(times.lcp)}`}
         aria-valuemin={0}
         aria-valuemax={rows.length}
         aria-valuenow={at === undefined ? 0 : at + 1}
@@ -81,12 +82,7 @@ function wordsOf({ address, kind, bytes: size, timing }: RequestBody) {
   return `${what}: found at ${millis(discovered)}, asked at ${millis(sent)}, first byte at ${millis(first)}, there at ${millis(end)}`;
 }
 
-function optionOf(
-  rows: RequestBody[],
-  times: PageComing["today"]["figures"]["times"],
-  end: number,
-  at: number | undefined,
-) {
+function optionOf(rows: RequestBody[], times: LoadTimes, end: number, at: number | undefined) {
   const [ink, soft, accent, line, ground, page] = ["ink", "ink-soft", "accent", "line", "accent-ground", "page"].map(
     colour,
   );

@@ -63,7 +63,10 @@ async fn pages_are_ranked_by_what_they_leave_and_the_largest_gain_is_told() {
     let (api, heavy) = site().await;
     let margins = api.get("/api/margins?connection=400/400").await.json();
     assert_eq!(pages(&margins), ["walks.html", "visit.html"], "{margins:#}");
-    assert_eq!((&margins["width"], &margins["widths"]), (&json!(390), &json!([390])));
+    assert_eq!(
+        (&margins["view"]["width"], &margins["view"]["widths"]),
+        (&json!(390), &json!([390]))
+    );
     let [walks, visit] = [&margins["pages"][0], &margins["pages"][1]];
     let bytes = walks["today"]["weight"]["picture"].as_u64().unwrap();
     let possible = walks["possible"]["weight"]["picture"].as_u64().unwrap();
@@ -95,33 +98,33 @@ async fn a_page_tells_its_requests_with_their_times_and_takes_budgets() {
     let id = margins["pages"][0]["id"].as_str().unwrap().to_owned();
     let one = format!("/api/margins/{id}");
     let coming = api.get(&format!("{one}?connection=1600/150")).await.json();
-    assert_eq!(coming["connection"]["words"], "1.6 Mbit/s · 150 ms");
-    let requests = coming["today"]["requests"].as_array().unwrap();
+    assert_eq!(coming["view"]["connection"]["words"], "1.6 Mbit/s · 150 ms");
+    let requests = coming["today"].as_array().unwrap();
     assert_eq!(requests.len(), 2);
     let at = |request: &Value, stage: &str| request["timing"][stage].as_f64().unwrap();
     assert!(at(&requests[1], "discovered") > at(&requests[0], "first_byte"));
     assert_eq!(at(&requests[0], "sent"), 450.0, "name, TCP and TLS take a round trip each");
-    assert_eq!(coming["time"]["budget"], 2_500.0);
+    assert_eq!(coming["page"]["time"]["budget"], 2_500.0);
 
     let budgets = json!({"bytes": 12_000, "time": 900.0});
     assert_eq!(api.put(&format!("{one}/budgets"), &budgets).await.status, StatusCode::NO_CONTENT);
     let said = api.get(&one).await.json();
     assert_eq!(
-        (&said["bytes"]["budget"], &said["time"]["budget"]),
+        (&said["page"]["bytes"]["budget"], &said["page"]["time"]["budget"]),
         (&json!(12_000), &json!(900.0))
     );
-    assert!(said["bytes"]["margin"].as_i64().unwrap() < 0, "an overrun");
+    assert!(said["page"]["bytes"]["margin"].as_i64().unwrap() < 0, "an overrun");
     let ranked = api.get("/api/margins").await.json();
     assert_eq!(ranked["over"], json!({"bytes": 1, "time": 1}));
     api.put(&format!("{one}/budgets"), &json!({"bytes": null, "time": null})).await;
-    assert_eq!(api.get(&one).await.json()["bytes"], coming["bytes"], "back to the usual");
+    assert_eq!(api.get(&one).await.json()["page"], coming["page"], "back to the usual");
 }
 
 #[tokio::test]
 async fn what_cannot_be_looked_at_is_told() {
     let api = Api::start().await;
     let nothing = api.get("/api/margins").await.json();
-    assert_eq!((&nothing["pages"], &nothing["width"]), (&json!([]), &json!(null)));
+    assert_eq!((&nothing["pages"], &nothing["view"]["width"]), (&json!([]), &json!(null)));
     let mut page = page("walks.html", vec![]);
     page.requests.clear();
     api.store.keep_page(page).await.unwrap();

@@ -135,8 +135,8 @@ impl Loads {
                 println!(
                     "{connection} | {page} | {} | {:.0} | {} | {} | {last:.0} | {}",
                     loaded.lcp,
-                    model.lcp.get(),
-                    error(model.lcp.get(), &loaded.lcp),
+                    model.times.lcp.get(),
+                    error(model.times.lcp.get(), &loaded.lcp),
                     loaded.last,
                     error(last, &loaded.last),
                 );

@@ -5,7 +5,7 @@ use std::process::ExitCode;
 
 use brisk_margin_core::layout::LayoutWidth;
 use brisk_margin_core::load::{
-    Connection, PageRequests, PageWeight, Protocol, Request, Timing, load,
+    Connection, LoadTimes, PageRequests, PageWeight, Protocol, Request, Timing, load,
 };
 use brisk_margin_core::units::{Bytes, Density, Millis};
 use brisk_margin_site::har;
@@ -74,10 +74,8 @@ struct Line<'a> {
     page: &'a str,
     connection: Connection,
     bytes: PageWeight,
-    first_paint: Millis,
-    lcp: Millis,
-    last_picture: Millis,
-    end: Millis,
+    #[serde(flatten)]
+    times: LoadTimes,
     /// The budgets that it is over, and by how much.
     overruns: Vec<Overrun>,
     requests: Vec<RequestLine<'a>>,
@@ -185,15 +183,13 @@ impl Weigh {
         let mut keeps = true;
         for &connection in &self.connection {
             let came = load(&requests, connection);
+            let bytes = PageWeight::of(&requests);
             let line = Line {
                 page: &name,
                 connection,
-                bytes: PageWeight::of(&requests),
-                first_paint: came.first_paint,
-                lcp: came.lcp,
-                last_picture: came.last_picture,
-                end: came.end,
-                overruns: self.overruns(PageWeight::of(&requests).total, came.lcp),
+                bytes,
+                times: came.times,
+                overruns: self.overruns(bytes.total, came.times.lcp),
                 requests: requests
                     .0
                     .iter()
@@ -242,10 +238,8 @@ impl Line<'_> {
         let PageWeight { total, picture, lazy, requests, .. } = self.bytes;
         println!("{}\n  {}", self.page, self.connection);
         println!("  {total} in {requests} requests, pictures {picture}, lazy {lazy}");
-        println!(
-            "  first paint {}, LCP {}, last picture {}, all {}",
-            self.first_paint, self.lcp, self.last_picture, self.end
-        );
+        let LoadTimes { first_paint, lcp, last_picture, end } = self.times;
+        println!("  first paint {first_paint}, LCP {lcp}, last picture {last_picture}, all {end}");
         for overrun in &self.overruns {
             match overrun {
                 Overrun::Bytes(bytes) => println!("  {} over the budget", Bytes(*bytes)),

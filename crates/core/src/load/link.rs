@@ -1,5 +1,7 @@
 //! The link: connections that share its rate, each in slow start.
 
+use std::collections::VecDeque;
+
 use super::page::{Priority, Protocol};
 
 /// Bytes of a segment, and segments that a server sends before it hears of the first (RFC 6928).
@@ -19,6 +21,9 @@ pub(super) struct Link {
 /// A connection to a host.
 pub(super) struct Connected {
     protocol: Protocol,
+    /// Answers whose first byte is not due yet, those that are due first in front.
+    asked: VecDeque<Answer>,
+    /// Answers of which bytes come or wait, the next one last.
     answers: Vec<Answer>,
     /// Bytes that the server sends in a round without an acknowledgement.
     window: f64,
@@ -52,6 +57,7 @@ impl Link {
     pub(super) fn open(&mut self, protocol: Protocol) -> usize {
         self.connections.push(Connected {
             protocol,
+            asked: VecDeque::new(),
             answers: Vec::new(),
             window: FIRST_WINDOW,
             budget: 0.0,
@@ -60,7 +66,7 @@ impl Link {
         self.connections.len() - 1
     }
 
-    /// Has `bytes` of an answer come over a connection, not before `from`.
+    /// Has `bytes` of an answer come over a connection, not before `from`, which is no earlier than those before it.
     pub(super) fn answer(
         &mut self,
         on: usize,
@@ -70,13 +76,14 @@ impl Link {
         bytes: f64,
     ) {
         let left = bytes.max(1.0);
-        self.connections[on].answers.push(Answer { request, priority, from, left });
+        self.connections[on].asked.push_back(Answer { request, priority, from, left });
     }
 
-    /// Begins rounds that are due at `now`.
-    pub(super) fn begin_rounds(&mut self, now: f64) {
+    /// Begins answers and rounds that are due at `now`.
+    pub(super) fn begin(&mut self, now: f64) {
         for connection in &mut self.connections {
-            if connection.coming(now).is_none() || now + NOTHING < connection.round_ends {
+            connection.begin_answers(now);
+            if connection.answers.is_empty() || now + NOTHING < connection.round_ends {
                 continue;
             }
             // It grows by what was acknowledged, as long as at least half of it was used (RFC 7661; so does Linux).
@@ -89,52 +96,41 @@ impl Link {
         }
     }
 
-    /// The time until something changes on the link by itself: an answer is complete or begins, a window is used up, a
-    /// round ends; nothing where it never does.
-    pub(super) fn until_change(&self, now: f64) -> Option<f64> {
-        let share = self.share(now);
+    /// The requests whose answers come now, and the bytes in a millisecond that come of each.
+    pub(super) fn coming(&self) -> (Vec<usize>, f64) {
+        let busy = self.connections.iter().filter(|connection| connection.budget > NOTHING);
+        let coming = busy.filter_map(|connection| Some(connection.answers.last()?.request));
+        let coming = Vec::from_iter(coming);
+        let share = self.rate / coming.len().max(1) as f64;
+        (coming, share)
+    }
+
+    /// The time until something changes on the link by itself, where each that carries something gets `share` bytes in a
+    /// millisecond: an answer is complete or begins, a window is used up, a round ends; nothing where it never does.
+    pub(super) fn until_change(&self, now: f64, share: f64) -> Option<f64> {
         let times = self.connections.iter().flat_map(|connection| {
-            let begins = connection.answers.iter().map(|answer| answer.from - now);
-            let begins = begins.filter(|&wait| wait > NOTHING);
-            let next = connection.coming(now).map(|n| match connection.budget > NOTHING {
-                true => connection.answers[n].left.min(connection.budget) / share,
+            let begins = connection.asked.front().map(|answer| answer.from - now);
+            let next = connection.answers.last().map(|answer| match connection.budget > NOTHING {
+                true => answer.left.min(connection.budget) / share,
                 false => connection.round_ends - now,
             });
-            begins.chain(next)
+            begins.into_iter().chain(next)
         });
         times.min_by(f64::total_cmp).map(|wait| wait.max(0.0))
     }
 
-    /// The bytes in a millisecond that each connection gets which has something to carry.
-    pub(super) fn share(&self, now: f64) -> f64 {
-        let busy = self.connections.iter().filter(|connection| connection.carries(now)).count();
-        self.rate / busy.max(1) as f64
-    }
-
-    /// Bytes in a millisecond that come of a request at `now`.
-    pub(super) fn pace(&self, request: usize, now: f64) -> f64 {
-        let carries = self.connections.iter().any(|connection| {
-            let coming = connection.coming(now).filter(|_| connection.carries(now));
-            coming.is_some_and(|n| connection.answers[n].request == request)
-        });
-        if carries { self.share(now) } else { 0.0 }
-    }
-
-    /// Lets `wait` milliseconds go by from `now`; tells what came.
-    pub(super) fn pass(&mut self, now: f64, wait: f64) -> Vec<Came> {
-        let share = self.share(now);
+    /// Lets `wait` milliseconds go by, in which each that carries something gets `share` bytes in one; tells what came.
+    pub(super) fn pass(&mut self, wait: f64, share: f64) -> Vec<Came> {
         let mut came = Vec::new();
-        for connection in self.connections.iter_mut().filter(|connection| connection.carries(now)) {
-            let Some(n) = connection.coming(now) else { continue };
-            let answer = &mut connection.answers[n];
+        for connection in self.connections.iter_mut().filter(|c| c.budget > NOTHING) {
+            let Some(answer) = connection.answers.last_mut() else { continue };
             let bytes = (share * wait).min(answer.left).min(connection.budget);
             answer.left -= bytes;
             connection.budget -= bytes;
             let is_last = answer.left <= NOTHING;
-            let request = answer.request;
-            came.push(Came { request, bytes, is_last });
+            came.push(Came { request: answer.request, bytes, is_last });
             if is_last {
-                connection.answers.remove(n);
+                connection.answers.pop();
             }
         }
         came
@@ -142,19 +138,17 @@ impl Link {
 }
 
 impl Connected {
-    /// The answer that comes now: the most urgent, and of those the one that was asked for first.
-    fn coming(&self, now: f64) -> Option<usize> {
-        let ready = self.answers.iter().enumerate().filter(|(_, a)| a.from <= now + NOTHING);
-        let most = ready.min_by_key(|(n, answer)| (std::cmp::Reverse(answer.priority), *n));
-        most.map(|(n, _)| n)
-    }
-
-    fn carries(&self, now: f64) -> bool {
-        self.budget > NOTHING && self.coming(now).is_some()
+    /// Puts answers that are due where their urgency has them: behind all that are more urgent, or as urgent and asked
+    /// for before.
+    fn begin_answers(&mut self, now: f64) {
+        while let Some(answer) = self.asked.pop_front_if(|answer| answer.from <= now + NOTHING) {
+            let at = self.answers.partition_point(|other| other.priority < answer.priority);
+            self.answers.insert(at, answer);
+        }
     }
 
     /// Whether another request may be sent on it.
     pub(super) fn is_free(&self) -> bool {
-        self.protocol.multiplexes() || self.answers.is_empty()
+        self.protocol.multiplexes() || self.answers.is_empty() && self.asked.is_empty()
     }
 }

@@ -4,26 +4,12 @@ use std::collections::HashMap;
 
 use serde::{Deserialize, Serialize};
 
-use super::{Connection, Loaded, PageRequests, PageWeight, PictureFile, load};
+use super::{Connection, LoadTimes, Loaded, PageRequests, PageWeight, PictureFile, load};
 use crate::budget::{Margin, Saving};
 use crate::units::{Bytes, Millis};
 
 /// How long a page may take until its largest paint where nobody says otherwise.
 pub const USUAL_TIME: Millis = Millis::whole(2_500);
-
-/// The times of a page on a connection, from its start.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub struct LoadTimes {
-    /// When all was there that the first paint needs.
-    pub first_paint: Millis,
-    /// When the largest paint was (LCP).
-    pub lcp: Millis,
-    /// When the last picture was painted that is not lazy.
-    pub last_picture: Millis,
-    /// When the last byte came.
-    pub end: Millis,
-}
 
 /// What a time leaves under its budget.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
@@ -45,6 +31,15 @@ pub struct PageFigures {
     pub weight: PageWeight,
     /// Its times.
     pub times: LoadTimes,
+}
+
+/// What a page transfers, and how that comes.
+#[derive(Debug, Clone, PartialEq)]
+pub struct PageLoad {
+    /// What it transfers.
+    pub requests: PageRequests,
+    /// How that comes.
+    pub loaded: Loaded,
 }
 
 /// The margins of a page.
@@ -79,17 +74,13 @@ pub struct SlotFile {
     pub possible: Option<PictureFile>,
 }
 
+/// The files that slots of a page show, by their addresses.
+pub type SlotFiles = HashMap<String, SlotFile>;
+
 impl SlotFile {
     /// The same shown in another slot, too.
     pub fn also_in(self, other: Self) -> Self {
         Self { budget: self.budget.max(other.budget), possible: self.possible.max(other.possible) }
-    }
-}
-
-impl From<&Loaded> for LoadTimes {
-    fn from(loaded: &Loaded) -> Self {
-        let &Loaded { first_paint, lcp, last_picture, end, .. } = loaded;
-        Self { first_paint, lcp, last_picture, end }
     }
 }
 
@@ -108,41 +99,49 @@ impl TimeMargin {
 }
 
 impl PageFigures {
-    /// The figures of `page` on `connection`.
-    pub fn of(page: &PageRequests, connection: Connection) -> Self {
-        let loaded = load(page, connection);
-        Self { weight: PageWeight::of(page), times: LoadTimes::from(&loaded) }
-    }
-
     /// What going from these to `after` saves of what comes before anybody scrolls.
     pub fn saving(&self, after: &Self) -> Saving {
         Saving::new(self.weight.total, after.weight.total)
     }
 }
 
-/// `page` as it could be with the lighter `files` that are known of, by their addresses.
-pub fn as_possible(page: &PageRequests, files: &HashMap<String, SlotFile>) -> PageRequests {
-    page.clone().lighter(|address| files.get(address)?.possible)
+impl PageLoad {
+    /// How `requests` come over `connection`.
+    pub fn of(requests: PageRequests, connection: Connection) -> Self {
+        let loaded = load(&requests, connection);
+        Self { requests, loaded }
+    }
+
+    /// Its figures.
+    pub fn figures(&self) -> PageFigures {
+        PageFigures { weight: PageWeight::of(&self.requests), times: self.loaded.times }
+    }
+
+    /// How it could come with the lighter `files` that are known of, by their addresses.
+    pub fn as_possible(&self, files: &SlotFiles, connection: Connection) -> Self {
+        let lighter = self.requests.clone().lighter(|address| files.get(address)?.possible);
+        Self::of(lighter, connection)
+    }
 }
 
 /// What `page` may weigh before anybody scrolls: the budgets of the slots whose `files` come by then, and all else as
 /// it is.
-pub fn byte_budget(page: &PageRequests, files: &HashMap<String, SlotFile>) -> Bytes {
+fn byte_budget(page: &PageRequests, files: &SlotFiles) -> Bytes {
     let early = page.0.iter().filter(|request| !request.lazy);
     early.map(|request| files.get(&request.address).map_or(request.bytes, |file| file.budget)).sum()
 }
 
 impl PageMargins {
-    /// The margins of `page` on `connection`, whose slots show `files`, where `budgets` say what they say.
+    /// The margins of a page that comes as `today`, and could come as `possible`, whose slots show `files`, where
+    /// `budgets` say what they say.
     pub fn of(
-        page: &PageRequests,
-        files: &HashMap<String, SlotFile>,
+        today: &PageLoad,
+        possible: &PageLoad,
+        files: &SlotFiles,
         budgets: PageBudgets,
-        connection: Connection,
     ) -> Self {
-        let today = PageFigures::of(page, connection);
-        let possible = PageFigures::of(&as_possible(page, files), connection);
-        let bytes = budgets.bytes.unwrap_or_else(|| byte_budget(page, files));
+        let bytes = budgets.bytes.unwrap_or_else(|| byte_budget(&today.requests, files));
+        let (today, possible) = (today.figures(), possible.figures());
         Self {
             today,
             possible,
@@ -172,7 +171,13 @@ mod tests {
         }
     }
 
-    fn page() -> (PageRequests, HashMap<String, SlotFile>) {
+    fn margins(page: &PageRequests, files: &SlotFiles, budgets: PageBudgets) -> PageMargins {
+        let today = PageLoad::of(page.clone(), Connection::USUAL);
+        let possible = today.as_possible(files, Connection::USUAL);
+        PageMargins::of(&today, &possible, files, budgets)
+    }
+
+    fn page() -> (PageRequests, SlotFiles) {
         let hero = Request { lcp: true, ..request("hero.jpg", RequestKind::Picture, 900) };
         let lazy = Request { lazy: true, ..request("low.jpg", RequestKind::Picture, 300) };
         let icon = request("icon.png", RequestKind::Picture, 2);
@@ -190,17 +195,17 @@ mod tests {
     fn a_page_may_weigh_what_its_slots_may_and_what_else_it_has() {
         let (page, files) = page();
         assert_eq!(byte_budget(&page, &files), Bytes::kb(120 + 12));
-        let margins = PageMargins::of(&page, &files, PageBudgets::default(), Connection::USUAL);
-        assert_eq!(margins.bytes, Margin::new(Bytes::kb(132), Bytes::kb(912)));
-        assert_eq!(margins.possible.weight.total, Bytes::kb(92));
-        assert_eq!(margins.possible.weight.lazy, Bytes::kb(30));
-        assert_eq!(margins.today.saving(&margins.possible).saved, 820_000);
-        assert!(margins.time.margin < 0.0, "900 KB take more than four seconds");
-        assert!(margins.possible.times.lcp.get() < 2_500.0);
+        let usual = margins(&page, &files, PageBudgets::default());
+        assert_eq!(usual.bytes, Margin::new(Bytes::kb(132), Bytes::kb(912)));
+        assert_eq!(usual.possible.weight.total, Bytes::kb(92));
+        assert_eq!(usual.possible.weight.lazy, Bytes::kb(30));
+        assert_eq!(usual.today.saving(&usual.possible).saved, 820_000);
+        assert!(usual.time.margin < 0.0, "900 KB take more than four seconds");
+        assert!(usual.possible.times.lcp.get() < 2_500.0);
         let said = PageBudgets { bytes: Some(Bytes::mb(1)), time: Some(Millis::whole(9_000)) };
-        let margins = PageMargins::of(&page, &files, said, Connection::USUAL);
-        assert_eq!(margins.bytes.margin, 88_000);
-        assert!(margins.time.margin > 0.0);
+        let said = margins(&page, &files, said);
+        assert_eq!(said.bytes.margin, 88_000);
+        assert!(said.time.margin > 0.0);
     }
 
     #[test]

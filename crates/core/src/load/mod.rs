@@ -46,12 +46,10 @@ pub struct Timing {
     pub end: Millis,
 }
 
-/// How a page came.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+/// The times of a page on a connection, from its start.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub struct Loaded {
-    /// The times of each request, in the order of the page's; nothing for what is lazy.
-    pub timings: Vec<Option<Timing>>,
+pub struct LoadTimes {
     /// When all was there that the first paint needs.
     pub first_paint: Millis,
     /// When the largest paint was (LCP): of its picture, or else the first.
@@ -60,4 +58,13 @@ pub struct Loaded {
     pub last_picture: Millis,
     /// When the last byte came, or what came last was painted.
     pub end: Millis,
+}
+
+/// How a page came.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Loaded {
+    /// The times of each request, in the order of the page's; nothing for what is lazy.
+    pub timings: Vec<Option<Timing>>,
+    /// Those of the page.
+    pub times: LoadTimes,
 }

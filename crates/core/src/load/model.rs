@@ -4,7 +4,7 @@ use std::collections::HashMap;
 
 use super::link::Link;
 use super::page::{Discovery, PageRequests, Priority, Request, RequestKind};
-use super::{Connection, Loaded, Timing};
+use super::{Connection, LoadTimes, Loaded, Timing};
 use crate::units::Millis;
 
 /// Pictures of low priority that are under way at once while something blocks, as Chromium has it.
@@ -20,7 +20,7 @@ const SAME: f64 = 1e-9;
 /// use brisk_margin_core::load::{Connection, PageRequests, load};
 ///
 /// let nothing = load(&PageRequests::default(), Connection::USUAL);
-/// assert_eq!(nothing.end.get(), 0.0);
+/// assert_eq!(nothing.times.end.get(), 0.0);
 /// ```
 pub fn load(page: &PageRequests, connection: Connection) -> Loaded {
     load_over(page, connection.goodput(), connection.rtt().get(), connection.server().get())
@@ -30,9 +30,7 @@ pub fn load(page: &PageRequests, connection: Connection) -> Loaded {
 /// `server` milliseconds.
 pub(super) fn load_over(page: &PageRequests, rate: f64, rtt: f64, server: f64) -> Loaded {
     let mut browser = Browser::new(&page.0, rate, rtt, server);
-    while let Some(wait) = browser.next() {
-        browser.pass(wait);
-    }
+    while browser.step() {}
     browser.loaded()
 }
 
@@ -61,13 +59,31 @@ struct Host {
     connections: Vec<Opened>,
 }
 
+/// What a request names.
+#[derive(Default)]
+struct Names {
+    /// Requests that are found behind so many of its bytes, the last ones first.
+    within: Vec<(f64, usize)>,
+    /// Requests that are found once it is there and the page is laid out.
+    by_layout: Vec<usize>,
+}
+
+/// A browser that loads a page. A page may have thousands of requests: a step looks at those that something happens to.
 struct Browser<'a> {
     requests: &'a [Request],
-    /// What makes the browser ask for each.
-    discoveries: Vec<Discovery>,
+    /// What each names.
+    names: Vec<Names>,
     /// Whether the page is laid out without it.
     blocks: Vec<bool>,
     progress: Vec<Progress>,
+    /// What is found and not sent, the most urgent first.
+    waiting: Vec<usize>,
+    /// What waits for the layout alone.
+    hidden: Vec<usize>,
+    /// How many requests the layout still waits for.
+    blocking: usize,
+    /// How many pictures of low priority are under way.
+    low: usize,
     /// The host of each request.
     host_of: Vec<usize>,
     hosts: Vec<Host>,
@@ -89,140 +105,121 @@ impl<'a> Browser<'a> {
         let discoveries: Vec<Discovery> =
             (0..requests.len()).map(|n| discovery(requests, n)).collect();
         let blocks = blocking(requests, &discoveries);
-        Self {
+        let mut browser = Self {
             requests,
-            discoveries,
+            names: names(requests, &discoveries),
+            blocking: blocks.iter().filter(|&&blocks| blocks).count(),
             blocks,
             progress: vec![Progress::default(); requests.len()],
+            waiting: Vec::new(),
+            hidden: Vec::new(),
+            low: 0,
             host_of,
             hosts,
             link: Link::new(rate, rtt),
             rtt,
             server,
             now: 0.0,
+        };
+        if !requests.is_empty() {
+            browser.find(vec![0]);
         }
+        browser
     }
 
-    /// Does what is due now; tells how long nothing else happens, or that all is there.
-    fn next(&mut self) -> Option<f64> {
-        self.discover();
+    /// Does what is due now, and lets the time go by in which nothing else happens; false where all is there.
+    fn step(&mut self) -> bool {
         // A connection without hand-shakes to wait for is there at once.
         while self.send() {}
-        self.link.begin_rounds(self.now);
+        self.link.begin(self.now);
+        let (coming, share) = self.link.coming();
         let hosts = self.hosts.iter().flat_map(|host| &host.connections);
         let ready = hosts.map(|opened| opened.ready - self.now).filter(|&wait| wait > SAME);
-        let found = (0..self.requests.len()).filter_map(|n| self.until_found(n));
-        let times = self.link.until_change(self.now).into_iter().chain(ready).chain(found);
-        times.min_by(f64::total_cmp)
+        let found = coming.iter().filter_map(|&n| self.until_it_names(n, share));
+        let times = self.link.until_change(self.now, share).into_iter().chain(ready).chain(found);
+        let Some(wait) = times.min_by(f64::total_cmp) else { return false };
+        for n in coming {
+            self.progress[n].first_byte.get_or_insert(self.now);
+        }
+        self.pass(wait, share);
+        true
     }
 
-    fn pass(&mut self, wait: f64) {
-        for (n, request) in self.progress.iter_mut().enumerate() {
-            if request.sent.is_some()
-                && request.first_byte.is_none()
-                && self.link.pace(n, self.now) > 0.0
-            {
-                request.first_byte = Some(self.now);
-            }
-        }
-        let came = self.link.pass(self.now, wait);
+    fn pass(&mut self, wait: f64, share: f64) {
+        let came = self.link.pass(wait, share);
         self.now += wait;
+        let mut found = Vec::new();
         for part in came {
-            let progress = &mut self.progress[part.request];
-            progress.received += part.bytes;
+            let n = part.request;
+            self.progress[n].received += part.bytes;
             if part.is_last {
-                progress.end = Some(self.now);
+                self.progress[n].end = Some(self.now);
+                self.blocking -= usize::from(self.blocks[n]);
+                self.low -= usize::from(is_low(&self.requests[n]));
+                self.hidden.append(&mut self.names[n].by_layout);
             }
+            // Whatever the sums of parts come to, all of it is there at its end.
+            let received = if part.is_last { f64::INFINITY } else { self.progress[n].received };
+            let is_found = |named: &mut (f64, usize)| named.0 <= received + 1e-6;
+            let named = std::iter::from_fn(|| self.names[n].within.pop_if(is_found));
+            found.extend(named.map(|(_, named)| named));
+        }
+        if self.blocking == 0 {
+            found.append(&mut self.hidden);
+        }
+        self.find(found);
+    }
+
+    /// Notes that requests are known of from now on.
+    fn find(&mut self, mut found: Vec<usize>) {
+        found.sort_unstable();
+        for n in found {
+            self.progress[n].discovered = Some(self.now);
+            let urgency = |&n: &usize| (std::cmp::Reverse(self.requests[n].priority), n);
+            let at = self.waiting.partition_point(|other| urgency(other) < urgency(&n));
+            self.waiting.insert(at, n);
         }
     }
 
-    /// Bytes of request `by` before the one that it names is found.
-    fn threshold(&self, by: usize, share: f64) -> f64 {
-        let bytes = self.requests[by].bytes.get().max(1) as f64;
-        (bytes * share.clamp(0.0, 1.0)).clamp(1.0, bytes)
-    }
-
-    /// Whether all is there that the page is laid out with.
-    fn is_laid_out(&self) -> bool {
-        self.progress
-            .iter()
-            .zip(&self.blocks)
-            .all(|(progress, &blocks)| !blocks || progress.end.is_some())
-    }
-
-    fn discover(&mut self) {
-        let is_laid_out = self.is_laid_out();
-        for n in 0..self.requests.len() {
-            if self.requests[n].lazy || self.progress[n].discovered.is_some() {
-                continue;
-            }
-            let is_found = match self.discoveries[n] {
-                Discovery::Start => true,
-                Discovery::Within { by, share } => {
-                    let by_now = &self.progress[by];
-                    by_now.end.is_some() || by_now.received + 1e-6 >= self.threshold(by, share)
-                }
-                Discovery::Layout { by } => is_laid_out && self.progress[by].end.is_some(),
-            };
-            if is_found {
-                self.progress[n].discovered = Some(self.now);
-            }
-        }
-    }
-
-    /// How long it takes until request `n` is found, by what comes now of the one that names it.
-    fn until_found(&self, n: usize) -> Option<f64> {
-        let unknown = self.progress[n].discovered.is_none() && !self.requests[n].lazy;
-        let Discovery::Within { by, share } = self.discoveries[n] else { return None };
-        let pace = unknown.then(|| self.link.pace(by, self.now)).filter(|&pace| pace > 0.0)?;
-        let left = self.threshold(by, share) - self.progress[by].received;
-        (left > 0.0).then(|| left / pace)
+    /// How long it takes until request `n`, of which bytes come now, names the next one.
+    fn until_it_names(&self, n: usize, share: f64) -> Option<f64> {
+        let &(behind, _) = self.names[n].within.last()?;
+        Some((behind - self.progress[n].received).max(0.0) / share)
     }
 
     /// Sends what can be sent, the most urgent first, and opens connections for what has to wait; tells whether one of
     /// those is there already.
     fn send(&mut self) -> bool {
-        let waits = |(_, progress): &(usize, &Progress)| {
-            progress.discovered.is_some() && progress.sent.is_none()
-        };
-        let waiting = self.progress.iter().enumerate().filter(waits).map(|(n, _)| n);
-        let mut waiting: Vec<usize> = waiting.collect();
-        waiting.sort_by_key(|&n| (std::cmp::Reverse(self.requests[n].priority), n));
-        let is_laid_out = self.is_laid_out();
-        let mut low = self.low_under_way();
-        let mut asking: HashMap<usize, usize> = HashMap::new();
+        // How many wait for a connection of each host.
+        let mut asking = vec![0; self.hosts.len()];
         let mut is_there = false;
-        for n in waiting {
+        for n in std::mem::take(&mut self.waiting) {
             let is_low = is_low(&self.requests[n]);
-            if is_low && !is_laid_out && low >= BEFORE_PAINT {
+            let host = self.host_of[n];
+            let has_no_more = asking[host] >= self.requests[n].protocol.connections();
+            if has_no_more || is_low && self.blocking > 0 && self.low >= BEFORE_PAINT {
+                self.waiting.push(n);
                 continue;
             }
-            low += usize::from(is_low);
-            let host = self.host_of[n];
             let free = self.hosts[host].connections.iter().find(|opened| {
                 opened.ready <= self.now + SAME && self.link.connections[opened.number].is_free()
             });
             match free.map(|opened| opened.number) {
                 Some(number) => {
+                    self.low += usize::from(is_low);
                     self.progress[n].sent = Some(self.now);
                     let from = self.now + self.rtt + self.server;
                     let Request { priority, bytes, .. } = self.requests[n];
                     self.link.answer(number, n, priority, from, bytes.get() as f64);
                 }
                 None => {
-                    let asked = asking.entry(host).or_default();
-                    *asked += 1;
-                    is_there |= self.open_for(host, n, *asked);
+                    self.waiting.push(n);
+                    asking[host] += 1;
+                    is_there |= self.open_for(host, n, asking[host]);
                 }
             }
         }
         is_there
-    }
-
-    fn low_under_way(&self) -> usize {
-        let under_way = |progress: &Progress| progress.sent.is_some() && progress.end.is_none();
-        let all = self.progress.iter().zip(self.requests);
-        all.filter(|(progress, request)| under_way(progress) && is_low(request)).count()
     }
 
     /// Opens a connection to `host` for request `n`, the one of that number which waits for one, where none is on its way
@@ -266,13 +263,13 @@ impl<'a> Browser<'a> {
         let last_picture =
             ends(&|_, request| request.kind == RequestKind::Picture).max(first_paint);
         let end = ends(&|_, _| true).max(first_paint);
-        Loaded {
-            timings,
+        let times = LoadTimes {
             first_paint: ms(first_paint),
             lcp: ms(lcp),
             last_picture: ms(last_picture),
             end: ms(end),
-        }
+        };
+        Loaded { timings, times }
     }
 }
 
@@ -285,6 +282,27 @@ fn discovery(requests: &[Request], n: usize) -> Discovery {
         }
         known => known,
     }
+}
+
+/// What each request names.
+fn names(requests: &[Request], discoveries: &[Discovery]) -> Vec<Names> {
+    let mut names: Vec<Names> = requests.iter().map(|_| Names::default()).collect();
+    let known = discoveries.iter().enumerate().filter(|(n, _)| !requests[*n].lazy);
+    for (n, &discovery) in known {
+        match discovery {
+            Discovery::Start => {}
+            Discovery::Within { by, share } => {
+                let bytes = requests[by].bytes.get().max(1) as f64;
+                let behind = (bytes * share.clamp(0.0, 1.0)).clamp(1.0, bytes);
+                names[by].within.push((behind, n));
+            }
+            Discovery::Layout { by } => names[by].by_layout.push(n),
+        }
+    }
+    for one in &mut names {
+        one.within.sort_by(|a, b| b.0.total_cmp(&a.0));
+    }
+    names
 }
 
 /// Which requests the layout waits for: the document, and what blocks and is not itself found by a layout.

@@ -3,10 +3,10 @@
 use std::fmt::Write;
 
 use super::Connection;
-use super::margin::{LoadTimes, PageMargins};
+use super::margin::PageMargins;
 use crate::budget::Saving;
 use crate::markup::escaped;
-use crate::units::{Bytes, Millis};
+use crate::units::Bytes;
 
 /// The margins of a site, to be told.
 #[derive(Debug, Clone)]
@@ -108,7 +108,6 @@ impl Report {
         let most = most.unwrap_or(1).max(1) as f64;
         for ReportedPage { name, address, margins } in &self.pages {
             let PageMargins { today, possible, .. } = margins;
-            let lcp = |times: LoadTimes| -> Millis { times.lcp };
             let _ = writeln!(
                 html,
                 "<tr><td>{}<br><span class=s>{}</span><td class=n>{}<td class=n>{}<td>{}<td class=n>{}<td class=n>{}",
@@ -117,8 +116,8 @@ impl Report {
                 today.weight.total,
                 possible.weight.total,
                 bars(today.weight.total, possible.weight.total, most),
-                lcp(today.times),
-                lcp(possible.times),
+                today.times.lcp,
+                possible.times.lcp,
             );
         }
         html.push_str("</table>\n");
@@ -158,10 +157,8 @@ fn bars(today: Bytes, possible: Bytes, most: f64) -> String {
 
 #[cfg(test)]
 mod tests {
-    use std::collections::HashMap;
-
     use super::*;
-    use crate::load::margin::PageBudgets;
+    use crate::load::margin::{PageBudgets, PageLoad, SlotFiles};
     use crate::load::{Discovery, PageRequests, Priority, Protocol, Request, RequestKind};
 
     fn page(name: &str, bytes: u64) -> ReportedPage {
@@ -177,9 +174,8 @@ mod tests {
             lcp: false,
             pixels: 0,
         };
-        let (none, budgets) = (HashMap::new(), PageBudgets::default());
-        let page = PageRequests(vec![document]);
-        let margins = PageMargins::of(&page, &none, budgets, Connection::USUAL);
+        let page = PageLoad::of(PageRequests(vec![document]), Connection::USUAL);
+        let margins = PageMargins::of(&page, &page, &SlotFiles::new(), PageBudgets::default());
         ReportedPage { name: name.to_owned(), address: "https://tarn.example/".to_owned(), margins }
     }
 

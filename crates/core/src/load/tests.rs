@@ -50,7 +50,10 @@ fn one_file_on_a_cold_connection_waits_for_name_tcp_tls_and_itself() {
     let timing = came.timings[0].unwrap();
     assert_eq!((timing.sent, timing.first_byte), (Millis::whole(450), Millis::whole(600)));
     assert_eq!(ends(&came), [650.0]);
-    assert_eq!((came.first_paint, came.lcp, came.end), (timing.end, timing.end, timing.end));
+    assert_eq!(
+        (came.times.first_paint, came.times.lcp, came.times.end),
+        (timing.end, timing.end, timing.end)
+    );
     let plain = Request { protocol: Protocol::Plain, ..document(10_000) };
     assert_eq!(ends(&loaded(vec![plain])), [500.0], "without TLS");
     let by_number = Request { address: "https://10.77.0.2:8000/".to_owned(), ..document(10_000) };
@@ -110,7 +113,10 @@ fn a_style_sheet_blocks_the_paint_and_hides_its_backgrounds() {
     let hidden =
         loaded(vec![document(10_000), sheet.clone(), background(Discovery::Layout { by: 1 })]);
     assert_eq!(ends(&hidden), [650.0, 825.0, 1_025.0]);
-    assert_eq!((hidden.first_paint, hidden.lcp), (Millis::whole(825), Millis::whole(1_025)));
+    assert_eq!(
+        (hidden.times.first_paint, hidden.times.lcp),
+        (Millis::whole(825), Millis::whole(1_025))
+    );
     let preloaded =
         loaded(vec![document(10_000), sheet, background(Discovery::Within { by: 0, share: 0.1 })]);
     assert_eq!(ends(&preloaded), [650.0, 825.0, 875.0], "a preload spares a round trip");
@@ -136,15 +142,15 @@ fn urgent_pictures_come_first_and_lazy_ones_not_at_all() {
     assert!(came.timings[4].is_none());
     let end = |n: usize| came.timings[n].unwrap().end;
     assert!(end(3) < end(1) && end(1) < end(2), "{:?}", came.timings);
-    assert_eq!(came.lcp, end(3));
-    assert_eq!(came.last_picture, end(2));
+    assert_eq!(came.times.lcp, end(3));
+    assert_eq!(came.times.last_picture, end(2));
 }
 
 #[test]
 fn a_picture_is_painted_once_it_was_decoded() {
     let large = Request { pixels: 12_000_000, lcp: true, ..picture(10_000, 1.0) };
     let came = loaded(vec![document(10_000), large]);
-    assert_eq!(came.lcp.get() - came.timings[1].unwrap().end.get(), 120.0);
+    assert_eq!(came.times.lcp.get() - came.timings[1].unwrap().end.get(), 120.0);
 }
 
 #[test]
@@ -258,9 +264,9 @@ proptest! {
             prop_assert!(first_byte.get() + 1e-6 >= sent.get() + trip.get());
         }
         let all = PageWeight::of(&page).total;
-        prop_assert!(came.end.get() + 1e-6 >= connection.time_of(all).get());
-        prop_assert!(came.first_paint <= came.lcp && came.lcp <= came.end);
-        prop_assert!(came.last_picture <= came.end);
+        prop_assert!(came.times.end.get() + 1e-6 >= connection.time_of(all).get());
+        prop_assert!(came.times.first_paint <= came.times.lcp && came.times.lcp <= came.times.end);
+        prop_assert!(came.times.last_picture <= came.times.end);
         prop_assert_eq!(&came, &load(&page, connection), "the same again");
     }
 

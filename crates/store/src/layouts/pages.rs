@@ -107,6 +107,14 @@ impl Store {
         query.all(&self.db).await?.into_iter().map(Page::try_from).collect()
     }
 
+    /// The page `id`.
+    ///
+    /// # Errors
+    /// Those of the database.
+    pub async fn page(&self, id: Uuid) -> Result<Option<Page>, StoreError> {
+        page::Entity::find_by_id(id).one(&self.db).await?.map(Page::try_from).transpose()
+    }
+
     /// The slot `id`.
     pub async fn slot(&self, id: Uuid) -> Result<Option<Slot>, StoreError> {
         slot::Entity::find_by_id(id).one(&self.db).await?.map(Slot::try_from).transpose()

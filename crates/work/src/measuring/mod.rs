@@ -6,8 +6,7 @@
 
 mod site_files;
 
-use std::collections::btree_map::Entry;
-use std::collections::{BTreeMap, BTreeSet, HashMap};
+use std::collections::{BTreeSet, HashMap};
 use std::path::PathBuf;
 
 use brisk_margin_core::cache_key::CacheKey;
@@ -16,7 +15,6 @@ use brisk_margin_core::place::ServedFile;
 use brisk_margin_core::shown_by::FixedPicture;
 use brisk_margin_core::site::SiteSettings;
 use brisk_margin_core::source_format::{self, Content};
-use brisk_margin_core::units::Density;
 use brisk_margin_imaging::codecs::Codecs;
 use brisk_margin_imaging::original;
 use brisk_margin_site::archive::ArchiveError;
@@ -369,20 +367,9 @@ impl Measuring {
             }
             places.push(NewPlace { selector, loose, kind, details });
         }
-        // At the density at which weights are counted, or the highest there is.
-        let mut requests = BTreeMap::new();
-        for ((width, density), listed) in page.requests {
-            let listed = listed.named(shown);
-            match requests.entry(width) {
-                Entry::Vacant(free) => _ = free.insert(listed),
-                Entry::Occupied(mut there) if density <= Density::REFERENCE => {
-                    there.insert(listed);
-                }
-                Entry::Occupied(_) => {}
-            }
-        }
+        let requests = page.requests.into_iter();
         let new = NewPage {
-            requests,
+            requests: requests.map(|(width, listed)| (width, listed.named(shown))).collect(),
             address: page.address,
             title: page.title,
             heights: page.heights,

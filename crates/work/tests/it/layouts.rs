@@ -21,14 +21,14 @@ use brisk_margin_work::layouts::{LayoutSummaries, PlaceStatuses, SummedLayouts};
 use tempfile::TempDir;
 use uuid::Uuid;
 
-struct Site {
-    store: Store,
+pub(crate) struct Site {
+    pub(crate) store: Store,
     summaries: LayoutSummaries,
     _folder: TempDir,
 }
 
 /// A place of the class `class`, `width` wide on a desktop, that serves `kb` of pixels.
-fn place(selector: &str, class: &str, width: f64, kb: u64) -> NewPlace {
+pub(crate) fn place(selector: &str, class: &str, width: f64, kb: u64) -> NewPlace {
     let url = format!("http://tarn.example/media/{class}-{kb}.jpg");
     NewPlace {
         selector: selector.to_owned(),
@@ -38,7 +38,7 @@ fn place(selector: &str, class: &str, width: f64, kb: u64) -> NewPlace {
     }
 }
 
-fn page(address: &str, breakpoint: u32, places: Vec<NewPlace>) -> NewPage {
+pub(crate) fn page(address: &str, breakpoint: u32, places: Vec<NewPlace>) -> NewPage {
     NewPage {
         address: format!("http://tarn.example/{address}"),
         title: "Star walks".to_owned(),
@@ -51,7 +51,7 @@ fn page(address: &str, breakpoint: u32, places: Vec<NewPlace>) -> NewPage {
 }
 
 impl Site {
-    async fn new() -> Self {
+    pub(crate) async fn new() -> Self {
         let database = brisk_margin_testing::database().await;
         let folder = tempfile::tempdir().unwrap();
         let blobs = BlobAddress::Folder(folder.path().to_owned());

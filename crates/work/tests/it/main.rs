@@ -1,3 +1,4 @@
 //! Services against real PostgreSQL, one binary.
 
 mod layouts;
+mod margins;

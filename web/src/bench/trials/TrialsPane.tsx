@@ -136,7 +136,7 @@ export function TrialsPane({ picture, target: asked, adjustments, hindrance, onM
       </div>
       {error && <ProblemNote error={error} />}
       {searches.map(({ error: problem }, n) => problem && <ProblemNote key={proof.data?.formats[n]} error={problem} />)}
-      {active && proof.data && <Choice trial={active} today={proof.data.today} link={proof.data.link} />}
+      {active && proof.data && <Choice trial={active} today={proof.data.today} connection={proof.data.connection} />}
       <div className="trials-body">
         <div className="strip" ref={room}>
           {proof.data && width > 0 && (
@@ -289,7 +289,7 @@ export function bandHeight(room: number, bands: number) {
 }
 
 /** What the chosen trial means for the page, in the tally. */
-function Choice({ trial, today, link }: { trial: Trial; today: number; link: number }) {
+function Choice({ trial, today, connection }: { trial: Trial; today: number; connection: string }) {
   const tally = document.getElementById("tally-choice");
   return (
     tally &&
@@ -298,8 +298,7 @@ function Choice({ trial, today, link }: { trial: Trial; today: number; link: num
         <b>{trial.name}</b> {bytes(today)} → {bytes(trial.margin.weight)}{" "}
         <span className="figure">({percent(trial.saving.percent)})</span>
         {trial.saved_ms < 0 ? "costs" : "saves"}{" "}
-        <span className="figure">{Math.abs(trial.saved_ms / 1_000).toFixed(2)} s</span> at {(link / 1_000).toFixed(1)}{" "}
-        Mbit/s
+        <span className="figure">{Math.abs(trial.saved_ms / 1_000).toFixed(2)} s</span> at {connection}
       </span>,
       tally,
     )
