@@ -35,6 +35,7 @@ const PublishPage = lazy(() => import("./publish/PublishPage").then(({ PublishPa
 const PublicationPage = lazy(() =>
   import("./publish/PublicationPage").then(({ PublicationPage }) => ({ default: PublicationPage })),
 );
+const HistoryPage = lazy(() => import("./margins/HistoryPage").then(({ HistoryPage }) => ({ default: HistoryPage })));
 const MarginsPage = lazy(() => import("./margins/MarginsPage").then(({ MarginsPage }) => ({ default: MarginsPage })));
 const PageMarginsPage = lazy(() =>
   import("./margins/PageMarginsPage").then(({ PageMarginsPage }) => ({ default: PageMarginsPage })),
@@ -147,6 +148,7 @@ export function App({ mode, onMode }: { mode: Mode; onMode: (mode: Mode) => void
             <Routes>
               <Route path="/" element={<Navigate to="/margins" replace />} />
               <Route path="/margins" element={<MarginsPage />} />
+              <Route path="/margins/history" element={<HistoryPage />} />
               <Route path="/margins/:id" element={<PageMarginsPage />} />
               <Route path="/layouts" element={<LayoutsPage />} />
               <Route path="/library" element={<LibraryPage />} />

@@ -176,6 +176,7 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(margins::margins))
         .routes(routes!(margins::margins_as_csv))
         .routes(routes!(margins::report))
+        .routes(routes!(margins::site_history))
         .routes(routes!(margins::page_margins))
         .routes(routes!(margins::say_budgets))
         .routes(routes!(layouts::layouts))

@@ -6,16 +6,22 @@ use axum::Json;
 use axum::extract::State;
 use axum::http::{StatusCode, header};
 use axum::response::{Html, IntoResponse, Response};
+use base64::Engine as _;
+use base64::engine::general_purpose::STANDARD;
 use brisk_margin_core::budget::{Margin, Saving};
 use brisk_margin_core::layout::LayoutWidth;
+use brisk_margin_core::load::growth::Growth;
 use brisk_margin_core::load::margin::{
-    PageBudgets, PageFigures, PageLoad, PageMargins, TimeMargin,
+    PageBudgets, PageFigures, PageLoad, PageMargins, TimeMargin, USUAL_TIME,
 };
 use brisk_margin_core::load::report::{Report, ReportedGain, ReportedPage};
 use brisk_margin_core::load::{Connection, PageWeight, Request, Timing};
 use brisk_margin_core::units::{Bytes, Millis};
 use brisk_margin_store::layouts::Page;
-use brisk_margin_store::page_loads::PastWeight;
+use brisk_margin_store::page_loads::{HeavierPage, PastWeight};
+use brisk_margin_work::making::previews::{self, PreviewSize};
+use brisk_margin_work::margins::history::{self, SiteHistory};
+use brisk_margin_work::margins::shares::Share;
 use brisk_margin_work::margins::{self, Gain, SiteMargins, View};
 use chrono::{DateTime, Local, Utc};
 use serde::{Deserialize, Serialize};
@@ -102,6 +108,47 @@ pub(super) struct MarginsBody {
     over: Overruns,
     /// The places with most to gain, those first.
     gains: Vec<GainBody>,
+    /// Pages that became heavier in the last 30 days, those by most first.
+    heavier: Vec<HeavierBody>,
+    /// What their pictures weigh by the slots that show them, the heaviest share first.
+    by_slot: Vec<SlotShare>,
+    /// The same by their formats.
+    by_format: Vec<FormatShare>,
+    /// What pages may weigh and take where nothing else is said of one.
+    budgets: PageBudgets,
+    /// How long a page may take where nobody says anything.
+    usual_time: Millis,
+}
+
+/// A page that weighs more than before.
+#[derive(Serialize, ToSchema)]
+pub(super) struct HeavierBody {
+    page: Uuid,
+    page_name: String,
+    /// What it weighed before anybody scrolled.
+    before: Bytes,
+    #[serde(flatten)]
+    now: PastWeightBody,
+}
+
+/// What the pictures in a slot weigh.
+#[derive(Serialize, ToSchema)]
+pub(super) struct SlotShare {
+    slot: Uuid,
+    name: String,
+    /// How many files, each once a page.
+    files: usize,
+    saving: Saving,
+}
+
+/// What the pictures of a format weigh.
+#[derive(Serialize, ToSchema)]
+pub(super) struct FormatShare {
+    /// By content; nothing where a file could not be read.
+    format: Option<String>,
+    /// How many files, each once a page.
+    files: usize,
+    saving: Saving,
 }
 
 /// How many pages are over a budget.
@@ -201,7 +248,7 @@ pub(super) async fn margins(
 ) -> Result<Json<MarginsBody>, Problem> {
     let (at, view) = view(&app, &asked).await?;
     let found = margins::of_site(&app.store, at).await?;
-    let SiteMargins { pages, unknown, gains } = found;
+    let SiteMargins { pages, unknown, gains, heavier, shares } = found;
     let mut pages: Vec<PageMarginBody> =
         pages.into_iter().map(|(page, margins)| PageMarginBody::of(page, margins)).collect();
     sort(&mut pages, asked.order);
@@ -222,6 +269,11 @@ pub(super) async fn margins(
             bytes: pages.iter().filter(|page| page.bytes.margin < 0).count(),
             time: pages.iter().filter(|page| page.time.margin < 0.0).count(),
         },
+        heavier: heavier.into_iter().map(|one| heavier_body(one, &pages)).collect(),
+        by_slot: shares.slots.into_iter().map(slot_share).collect(),
+        by_format: shares.formats.into_iter().map(format_share).collect(),
+        budgets: app.store.site().await?.page_budgets,
+        usual_time: USUAL_TIME,
         gains,
         pages,
     }))
@@ -249,6 +301,23 @@ fn gain_body(gain: Gain, pages: &[PageMarginBody], connection: Connection) -> Ga
         saving: gain.saving,
         time: connection.time_of(Bytes(gain.saving.saved.max(0).unsigned_abs())),
     }
+}
+
+fn heavier_body(
+    HeavierPage { page, before, now }: HeavierPage,
+    pages: &[PageMarginBody],
+) -> HeavierBody {
+    let named = pages.iter().find(|one| one.id == page);
+    let page_name = named.map_or_else(String::new, |page| page.name.clone());
+    HeavierBody { page, page_name, before, now: now.into() }
+}
+
+fn slot_share(Share { of: (slot, name), files, saving }: Share<(Uuid, String)>) -> SlotShare {
+    SlotShare { slot, name, files, saving }
+}
+
+fn format_share(Share { of: format, files, saving }: Share<Option<String>>) -> FormatShare {
+    FormatShare { format, files, saving }
 }
 
 /// The margins of all pages as a table. Cells that a spreadsheet would take for formulas begin with an apostrophe.
@@ -316,11 +385,11 @@ pub(super) async fn report(
     let SiteMargins { mut pages, gains, .. } = margins::of_site(&app.store, at).await?;
     // A reader who was not there begins with the heaviest.
     pages.sort_by_key(|(_, margins)| Reverse(margins.today.weight.total));
-    let gains = gains.into_iter().map(|Gain { picture_name, slot, saving, .. }| ReportedGain {
-        picture: picture_name,
-        slot: slot.name,
-        saving,
-    });
+    let mut told = Vec::new();
+    for Gain { picture, picture_name, slot, saving, .. } in gains {
+        let thumbnail = thumbnail(&app, picture).await?;
+        told.push(ReportedGain { picture: picture_name, slot: slot.name, saving, thumbnail });
+    }
     let pages = pages.into_iter().map(|(page, margins)| ReportedPage {
         name: page.name,
         address: page.address,
@@ -332,11 +401,41 @@ pub(super) async fn report(
         connection: at.connection,
         width: at.width,
         pages: pages.collect(),
-        gains: gains.collect(),
+        gains: told,
     };
     // Its own styles stand in it; it can do nothing else.
-    let policy = "default-src 'none'; style-src 'unsafe-inline'; sandbox allow-modals";
+    let policy =
+        "default-src 'none'; img-src data:; style-src 'unsafe-inline'; sandbox allow-modals";
     Ok(([(header::CONTENT_SECURITY_POLICY, policy)], Html(report.html())))
+}
+
+/// A picture small, as an address that holds it; nothing where it cannot be drawn.
+async fn thumbnail(app: &App, picture: Uuid) -> Result<Option<String>, Problem> {
+    let Some(picture) = app.store.picture(picture).await? else { return Ok(None) };
+    let drawn = previews::preview(&app.maker, &picture, PreviewSize::Thumbnail).await.ok();
+    Ok(drawn.map(|bytes| format!("data:image/webp;base64,{}", STANDARD.encode(bytes))))
+}
+
+/// What all pages weighed over time at a layout width.
+#[derive(Serialize, ToSchema)]
+pub(super) struct HistoryBody {
+    view: ViewBody,
+    #[serde(flatten)]
+    history: SiteHistory,
+}
+
+/// What all pages weighed over time, and what was done to the site meanwhile.
+#[utoipa::path(get, path = "/margins/history", params(ViewAskedFor), responses(
+    (status = 200, body = HistoryBody),
+    (status = 422, body = Problem, content_type = "application/problem+json"),
+))]
+pub(super) async fn site_history(
+    State(app): State<App>,
+    Query(asked): Query<ViewAskedFor>,
+) -> Result<Json<HistoryBody>, Problem> {
+    let (at, view) = view(&app, &asked).await?;
+    let history = history::of_site(&app.store, at.width).await?;
+    Ok(Json(HistoryBody { view, history }))
 }
 
 /// How a page comes.
@@ -359,8 +458,16 @@ pub(super) struct PageComingBody {
 #[derive(Serialize, ToSchema)]
 pub(super) struct PastWeightBody {
     weight: PageWeight,
+    /// The requests that brought more than before, those that grew most first.
+    grown: Vec<Growth>,
     /// Since when.
     measured_at: DateTime<Utc>,
+}
+
+impl From<PastWeight> for PastWeightBody {
+    fn from(PastWeight { weight, grown, measured_at }: PastWeight) -> Self {
+        Self { weight, grown, measured_at }
+    }
 }
 
 /// A request and its times.
@@ -393,25 +500,38 @@ pub(super) async fn page_margins(
     let (at, view) = view(&app, &asked).await?;
     let coming = margins::of_page(&app.store, page, at).await?;
     let coming = coming.ok_or_else(|| Problem::not_found("page whose weight is known"))?;
-    let past = |PastWeight { weight, measured_at }| PastWeightBody { weight, measured_at };
     Ok(Json(PageComingBody {
         view,
         page: PageMarginBody::of(coming.page, coming.margins),
         budgets: coming.budgets,
         today: requests(coming.today),
         possible: requests(coming.possible),
-        history: coming.history.into_iter().map(past).collect(),
+        history: coming.history.into_iter().map(PastWeightBody::from).collect(),
     }))
 }
 
 /// What a page may weigh and take.
-#[derive(Deserialize, ToSchema)]
+#[derive(Clone, Copy, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 pub(super) struct BudgetsWish {
     /// The most bytes before anybody scrolls; nothing for those of its slots and what else it transfers.
     bytes: Option<Bytes>,
     /// The most milliseconds until its largest paint; nothing for 2,500.
     time: Option<f64>,
+}
+
+impl BudgetsWish {
+    /// The budgets, where they are possible.
+    pub(super) fn budgets(self) -> Result<PageBudgets, Problem> {
+        if self.bytes.is_some_and(|bytes| bytes > Bytes::mb(1_000)) {
+            return Err(Problem::invalid("a page may have up to 1,000,000,000 bytes"));
+        }
+        let time = self.time.map(Millis::new).transpose().map_err(Problem::invalid)?;
+        if time.is_some_and(|time| time > Millis::whole(600_000)) {
+            return Err(Problem::invalid("a page may take up to 600,000 ms"));
+        }
+        Ok(PageBudgets { bytes: self.bytes, time })
+    }
 }
 
 /// Says what a page may weigh and take.
@@ -425,14 +545,7 @@ pub(super) async fn say_budgets(
     Path(page): Path<Uuid>,
     extract::Json(wish): extract::Json<BudgetsWish>,
 ) -> Result<StatusCode, Problem> {
-    if wish.bytes.is_some_and(|bytes| bytes > Bytes::mb(1_000)) {
-        return Err(Problem::invalid("a page may have up to 1,000,000,000 bytes"));
-    }
-    let time = wish.time.map(Millis::new).transpose().map_err(Problem::invalid)?;
-    if time.is_some_and(|time| time > Millis::whole(600_000)) {
-        return Err(Problem::invalid("a page may take up to 600,000 ms"));
-    }
-    match app.store.say_page_budgets(page, PageBudgets { bytes: wish.bytes, time }).await? {
+    match app.store.say_page_budgets(page, wish.budgets()?).await? {
         true => Ok(StatusCode::NO_CONTENT),
         false => Err(Problem::not_found("page")),
     }

@@ -7,15 +7,18 @@ use std::path::Path;
 use axum::Json;
 use axum::extract::State;
 use brisk_margin_core::layout::LayoutWidth;
+use brisk_margin_core::load::margin::PageBudgets;
 use brisk_margin_core::name_pattern::Pattern;
 use brisk_margin_core::run::schedule::RunSchedule;
 use brisk_margin_core::site::{ImportAction, SiteSettings};
+use brisk_margin_core::watch::Watch;
 use brisk_margin_site::gate::Authority;
-use brisk_margin_work::runs;
+use brisk_margin_work::{runs, watch};
 use serde::{Deserialize, Serialize};
 use url::Url;
 use utoipa::ToSchema;
 
+use super::margins::BudgetsWish;
 use super::{Problem, extract};
 use crate::state::App;
 
@@ -50,6 +53,10 @@ pub(super) struct SiteBody {
     keep_days: u32,
     /// When files of what is new or changed are made by themselves.
     schedule: RunSchedule,
+    /// When its pages are measured again by themselves.
+    watch: Watch,
+    /// What its pages may weigh and take where nothing else is said of one.
+    page_budgets: PageBudgets,
 }
 
 impl SiteBody {
@@ -67,6 +74,8 @@ impl SiteBody {
             initials: settings.initials,
             keep_days: settings.keep_days,
             schedule: settings.schedule,
+            watch: settings.watch,
+            page_budgets: settings.page_budgets,
         }
     }
 }
@@ -102,6 +111,10 @@ pub(super) struct SiteChange {
     keep_days: Option<u32>,
     /// When files of what is new or changed are made by themselves.
     schedule: Option<RunSchedule>,
+    /// When its pages are measured again by themselves.
+    watch: Option<Watch>,
+    /// What its pages may weigh and take where nothing else is said of one.
+    page_budgets: Option<BudgetsWish>,
 }
 
 /// A viewport, in CSS px.
@@ -147,6 +160,10 @@ pub(super) async fn change_site(
     if change.schedule.is_some_and(|schedule| !schedule.is_possible()) {
         return Err(Problem::invalid("give a time of the day, and 1 to 1,440 minutes"));
     }
+    if change.watch.is_some_and(|watch| !watch.is_possible()) {
+        return Err(Problem::invalid("give a time of the day, and 1 to 31 days"));
+    }
+    let page_budgets = change.page_budgets.map(BudgetsWish::budgets).transpose()?;
     if let Some(ImportAction::SizeSet { name }) = &change.import_action
         && !app.store.size_sets().await?.iter().any(|set| set.name == *name)
     {
@@ -175,6 +192,8 @@ pub(super) async fn change_site(
         settings.ceiling = change.ceiling.unwrap_or(settings.ceiling);
         settings.keep_days = change.keep_days.unwrap_or(settings.keep_days);
         settings.schedule = change.schedule.unwrap_or(settings.schedule);
+        settings.watch = change.watch.unwrap_or(settings.watch);
+        settings.page_budgets = page_budgets.unwrap_or(settings.page_budgets);
         if let Some(treatment) = change.import_action {
             settings.import_action = treatment;
         }
@@ -188,6 +207,9 @@ pub(super) async fn change_site(
     let settings = settings.await?;
     if change.schedule.is_some() {
         runs::schedule::expect(&app.store, settings.schedule).await?;
+    }
+    if change.watch.is_some() {
+        watch::expect(&app.store, settings.watch).await?;
     }
     Ok(Json(SiteBody::new(settings)))
 }

@@ -25,13 +25,15 @@ pub enum JobKind {
     Publish,
     /// Whether a run is to start by itself.
     Schedule,
+    /// That pages are measured again, since it is time.
+    Watch,
     /// What was removed for good, and what nothing speaks of any more.
     Sweep,
 }
 
 impl JobKind {
     /// Every kind.
-    pub const ALL: [Self; 9] = [
+    pub const ALL: [Self; 10] = [
         Self::Analyse,
         Self::Import,
         Self::Status,
@@ -40,6 +42,7 @@ impl JobKind {
         Self::Run,
         Self::Publish,
         Self::Schedule,
+        Self::Watch,
         Self::Sweep,
     ];
 
@@ -54,6 +57,7 @@ impl JobKind {
             Self::Run => "run",
             Self::Publish => "publish",
             Self::Schedule => "schedule",
+            Self::Watch => "watch",
             Self::Sweep => "sweep",
         }
     }
@@ -74,13 +78,14 @@ impl JobKind {
             Self::Run => "Making the files of many pictures",
             Self::Publish => "Preparing or publishing changes of the site",
             Self::Schedule => "Looking for what is new or changed",
+            Self::Watch => "Having pages measured again",
             Self::Sweep => "Clearing away what nothing needs",
         }
     }
 
     /// Whether it is upkeep: nobody asked for it, and nobody misses it once it is done.
     pub const fn is_upkeep(self) -> bool {
-        matches!(self, Self::Status | Self::Schedule | Self::Sweep)
+        matches!(self, Self::Status | Self::Schedule | Self::Watch | Self::Sweep)
     }
 
     /// How long one may take before it counts as hanging and is tried again.
@@ -88,7 +93,9 @@ impl JobKind {
         match self {
             Self::Analyse => Duration::from_secs(5 * 60),
             Self::Import | Self::Set => Duration::from_secs(60 * 60),
-            Self::Status | Self::Schedule | Self::Sweep => Duration::from_secs(20 * 60),
+            Self::Status | Self::Schedule | Self::Watch | Self::Sweep => {
+                Duration::from_secs(20 * 60)
+            }
             Self::Measure | Self::Run | Self::Publish => Duration::from_secs(4 * 60 * 60),
         }
     }

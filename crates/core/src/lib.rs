@@ -75,4 +75,5 @@ pub mod source_format;
 pub mod status;
 pub mod units;
 pub mod variant_spec;
+pub mod watch;
 pub mod words;

@@ -3,8 +3,10 @@
 use serde::{Deserialize, Serialize};
 
 use crate::layout::LayoutWidth;
+use crate::load::margin::PageBudgets;
 use crate::name_pattern::Pattern;
 use crate::run::schedule::RunSchedule;
+use crate::watch::Watch;
 
 /// What holds for the whole site. A setting that an older version did not know is the usual one.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
@@ -35,6 +37,10 @@ pub struct SiteSettings {
     pub keep_days: u32,
     /// When files are made by themselves.
     pub schedule: RunSchedule,
+    /// When its pages are measured again by themselves.
+    pub watch: Watch,
+    /// What its pages may weigh and take where nothing else is said of one.
+    pub page_budgets: PageBudgets,
 }
 
 /// What happens to a picture that arrives.
@@ -69,6 +75,8 @@ impl Default for SiteSettings {
             initials: String::new(),
             keep_days: 90,
             schedule: RunSchedule::default(),
+            watch: Watch::default(),
+            page_budgets: PageBudgets::default(),
         }
     }
 }

@@ -3,8 +3,11 @@
 use std::collections::{BTreeMap, HashMap};
 
 use brisk_margin_core::content::{ContentClass, WeightSample};
+use brisk_margin_core::load::growth::{Growth, growth};
+use brisk_margin_core::load::history::WeightChange;
 use brisk_margin_core::load::margin::PageBudgets;
 use brisk_margin_core::load::{PageRequests, PageWeight};
+use brisk_margin_core::units::Bytes;
 use chrono::{DateTime, Utc};
 use sea_orm::{ConnectionTrait, DatabaseTransaction, FromQueryResult};
 use uuid::Uuid;
@@ -12,13 +15,29 @@ use uuid::Uuid;
 use crate::layouts::{json, read};
 use crate::{Store, StoreError};
 
+/// So many requests are noted that a page became heavier by.
+const MOST_GROWN: usize = 5;
+
 /// What a page weighed at a time.
 #[derive(Debug, Clone, PartialEq)]
 pub struct PastWeight {
     /// What it transferred.
     pub weight: PageWeight,
+    /// The requests that brought more than before, those that grew most first; none of the first weight.
+    pub grown: Vec<Growth>,
     /// Since when.
     pub measured_at: DateTime<Utc>,
+}
+
+/// A page that weighs more than before.
+#[derive(Debug, Clone, PartialEq)]
+pub struct HeavierPage {
+    /// The page.
+    pub page: Uuid,
+    /// What it weighed before anybody scrolled.
+    pub before: Bytes,
+    /// What it weighs.
+    pub now: PastWeight,
 }
 
 /// A picture whose original a page serves.
@@ -47,7 +66,38 @@ struct BudgetRow {
 #[derive(FromQueryResult)]
 struct WeightRow {
     weight: serde_json::Value,
+    grown: serde_json::Value,
     measured_at: DateTime<Utc>,
+}
+
+impl WeightRow {
+    fn past(self) -> Result<PastWeight, StoreError> {
+        let Self { weight, grown, measured_at } = self;
+        Ok(PastWeight { weight: read(weight)?, grown: read(grown)?, measured_at })
+    }
+}
+
+#[derive(FromQueryResult)]
+struct HeavierRow {
+    page_id: Uuid,
+    before: i64,
+    weight: serde_json::Value,
+    grown: serde_json::Value,
+    measured_at: DateTime<Utc>,
+}
+
+#[derive(FromQueryResult)]
+struct ChangeRow {
+    page_id: Uuid,
+    total: i64,
+    pictures: i64,
+    measured_at: DateTime<Utc>,
+}
+
+#[derive(FromQueryResult)]
+struct KnownRow {
+    viewport: i32,
+    requests: serde_json::Value,
 }
 
 #[derive(FromQueryResult)]
@@ -64,19 +114,30 @@ struct Width {
     viewport: i32,
 }
 
-/// Keeps what page `id` transfers, and notes where it weighs other than before.
+/// Keeps what page `id` transfers, and notes where it weighs other than before, and what grew. Returns whether it weighs
+/// more anywhere.
 pub(crate) async fn keep_loads(
     store: &Store,
     transaction: &DatabaseTransaction,
     id: Uuid,
     loads: &BTreeMap<u32, PageRequests>,
-) -> Result<(), StoreError> {
+) -> Result<bool, StoreError> {
     let widths: Vec<i32> = loads.keys().map(|&width| width as i32).collect();
+    let known = "SELECT viewport, requests FROM page_loads WHERE page_id = $1";
+    let known = KnownRow::find_by_statement(store.statement(known, [id.into()]));
+    let mut before: BTreeMap<u32, PageRequests> = BTreeMap::new();
+    for KnownRow { viewport, requests } in known.all(transaction).await? {
+        before.insert(viewport.unsigned_abs(), read(requests)?);
+    }
     let gone = "DELETE FROM page_loads WHERE page_id = $1 AND viewport <> ALL ($2)";
     transaction.execute_raw(store.statement(gone, [id.into(), widths.into()])).await?;
     let rows = loads.iter().map(|(width, requests)| {
         let weight = PageWeight::of(requests);
-        serde_json::json!({"viewport": width, "requests": requests, "weight": weight})
+        let grown = before.get(width).map(|before| growth(before, requests, MOST_GROWN));
+        serde_json::json!({
+            "viewport": width, "requests": requests, "weight": weight,
+            "grown": grown.unwrap_or_default(),
+        })
     });
     let rows = serde_json::Value::from_iter(rows);
     let keep = "INSERT INTO page_loads (page_id, viewport, requests)
@@ -84,15 +145,17 @@ pub(crate) async fn keep_loads(
         FROM jsonb_to_recordset($2) AS j (viewport integer, requests jsonb)
         ON CONFLICT (page_id, viewport) DO UPDATE SET requests = excluded.requests";
     transaction.execute_raw(store.statement(keep, [id.into(), rows.clone().into()])).await?;
-    let note = "INSERT INTO page_weights (page_id, viewport, weight)
-        SELECT $1, j.viewport, j.weight
-        FROM jsonb_to_recordset($2) AS j (viewport integer, weight jsonb)
+    let note = "INSERT INTO page_weights (page_id, viewport, weight, grown)
+        SELECT $1, j.viewport, j.weight, j.grown
+        FROM jsonb_to_recordset($2) AS j (viewport integer, weight jsonb, grown jsonb)
         WHERE j.weight IS DISTINCT FROM (
             SELECT weight FROM page_weights w
             WHERE w.page_id = $1 AND w.viewport = j.viewport ORDER BY w.id DESC LIMIT 1
         )";
     transaction.execute_raw(store.statement(note, [id.into(), rows.into()])).await?;
-    Ok(())
+    let total = |requests: &PageRequests| PageWeight::of(requests).total;
+    let mut both = before.iter().filter_map(|(width, before)| Some((before, loads.get(width)?)));
+    Ok(both.any(|(before, now)| total(now) > total(before)))
 }
 
 impl Store {
@@ -144,15 +207,64 @@ impl Store {
         most: u64,
     ) -> Result<Vec<PastWeight>, StoreError> {
         let sql = format!(
-            "SELECT weight, measured_at FROM page_weights WHERE page_id = $1 AND viewport = $2
+            "SELECT weight, grown, measured_at FROM page_weights WHERE page_id = $1 AND viewport = $2
              ORDER BY id DESC LIMIT {most}"
         );
         let statement = self.statement(&sql, [id.into(), (width as i32).into()]);
         let rows = WeightRow::find_by_statement(statement).all(&self.db).await?;
-        let past = |row: WeightRow| {
-            Ok(PastWeight { weight: read(row.weight)?, measured_at: row.measured_at })
+        rows.into_iter().map(WeightRow::past).collect()
+    }
+
+    /// Pages whose weight at a layout width rose when it changed last, after `since`: up to `most`, those that rose
+    /// most first.
+    ///
+    /// # Errors
+    /// Those of the database.
+    pub async fn heavier_pages(
+        &self,
+        width: u32,
+        since: DateTime<Utc>,
+        most: u64,
+    ) -> Result<Vec<HeavierPage>, StoreError> {
+        let sql = format!(
+            "SELECT page_id, before, weight, grown, measured_at FROM (
+                SELECT page_id, weight, grown, measured_at,
+                    (weight ->> 'total')::bigint AS total,
+                    ((lag(weight) OVER times) ->> 'total')::bigint AS before,
+                    row_number() OVER (PARTITION BY page_id ORDER BY id DESC) AS nth
+                FROM page_weights WHERE viewport = $1
+                WINDOW times AS (PARTITION BY page_id ORDER BY id)
+             ) past
+             WHERE nth = 1 AND total > before AND measured_at > $2
+             ORDER BY total - before DESC LIMIT {most}"
+        );
+        let statement = self.statement(&sql, [(width as i32).into(), since.into()]);
+        let rows = HeavierRow::find_by_statement(statement).all(&self.db).await?;
+        let heavier = |row: HeavierRow| {
+            let HeavierRow { page_id, before, weight, grown, measured_at } = row;
+            let now = WeightRow { weight, grown, measured_at }.past()?;
+            Ok(HeavierPage { page: page_id, before: Bytes(before.unsigned_abs()), now })
         };
-        rows.into_iter().map(past).collect()
+        rows.into_iter().map(heavier).collect()
+    }
+
+    /// What the pages that there are weighed at a layout width, each time that it changed, in the order of time.
+    ///
+    /// # Errors
+    /// Those of the database.
+    pub async fn weight_changes(&self, width: u32) -> Result<Vec<WeightChange>, StoreError> {
+        let sql = "SELECT page_id, (weight ->> 'total')::bigint AS total,
+                (weight ->> 'picture')::bigint AS pictures, measured_at
+             FROM page_weights WHERE viewport = $1 ORDER BY measured_at, id";
+        let statement = self.statement(sql, [(width as i32).into()]);
+        let rows = ChangeRow::find_by_statement(statement).all(&self.db).await?;
+        let change = |row: ChangeRow| WeightChange {
+            page: row.page_id,
+            total: Bytes(row.total.unsigned_abs()),
+            pictures: Bytes(row.pictures.unsigned_abs()),
+            at: row.measured_at,
+        };
+        Ok(rows.into_iter().map(change).collect())
     }
 
     /// What was said of the budgets of pages.

@@ -9,7 +9,7 @@
 //!   are [`analysis`] and [`import_actions`]; [`status`] is worked out whenever it became stale,
 //!   and [`removal`] sweeps.
 //! - [`measuring`]: pages measured, and kept; [`layouts`]: how well their places do; [`margins`]: what pages weigh and how
-//!   long they take.
+//!   long they take; [`watch`] has them measured again.
 //! - [`making`]: files and previews of pictures.
 //! - [`publishing`]: what a site's folder would be with other files, held against it in a browser;
 //!   [`publications`] bring there what the library has, [`packages`] carry it elsewhere, [`delivery`] answers under its
@@ -18,6 +18,7 @@
 
 pub mod analysis;
 pub mod applying;
+mod clock;
 pub mod data_folder;
 pub mod delivery;
 pub mod events;
@@ -37,5 +38,6 @@ pub mod runs;
 pub mod sites;
 pub mod status;
 pub mod uploads;
+pub mod watch;
 pub mod watched_folders;
 pub mod work_pool;

@@ -1,5 +1,6 @@
 import { Button, Checkbox, Input } from "antd";
 import { useState } from "react";
+import { Link } from "react-router";
 import type { Report } from "../api/client";
 import { useChangeSite, useSite } from "../api/useSite";
 import { count, timeLeft } from "../ui/figures";
@@ -149,7 +150,7 @@ function Progress({ report }: { report: Report }) {
         {report.seconds_left != null && `, ${timeLeft(report.seconds_left)}`}
       </span>
     );
-  const { new: fresh, changed, gone } = report;
+  const { new: fresh, changed, gone, heavier } = report;
   const changes = [
     [fresh, "new"],
     [changed, "changed"],
@@ -160,6 +161,11 @@ function Progress({ report }: { report: Report }) {
     <span data-testid="measured" className="soft">
       {report.cancelled ? "cancelled, " : ""}
       {pages} measured{told.length > 0 ? `: ${told.join(", ")}` : ", nothing changed"}
+      {heavier > 0 && (
+        <>
+          ; <Link to="/margins">{count(heavier, "page")} became heavier</Link>
+        </>
+      )}
     </span>
   );
 }

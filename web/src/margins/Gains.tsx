@@ -9,7 +9,7 @@ export const benchOf = (gain: Gain) => `/bench/${gain.picture}?slot=${gain.slot}
 /** The places with most to gain, each one press from the bench. */
 export function Gains({ gains }: { gains: Gain[] }) {
   return (
-    <aside className="gains" aria-label="Most to gain">
+    <>
       <h2>Most to gain</h2>
       {gains.length === 0 && (
         <span className="soft">No picture of these pages is in the library heavier than it could be.</span>
@@ -28,6 +28,6 @@ export function Gains({ gains }: { gains: Gain[] }) {
           </li>
         ))}
       </ol>
-    </aside>
+    </>
   );
 }

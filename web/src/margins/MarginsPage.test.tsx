@@ -36,6 +36,29 @@ const margins = {
   pages: [page("a", "Gallery", 4_000_000, 700_000, 12_000), page("b", "Visit", 300_000, 700_000, 1_400)],
   saving: { before: 4_300_000, after: 1_075_000, saved: 3_225_000, percent: 75 },
   over: { bytes: 1, time: 1 },
+  ...{ budgets: {}, usual_time: 2_500 },
+  heavier: [
+    {
+      ...{ page: "b", page_name: "Tea room", before: 100_000, weight: { total: 300_000 } },
+      grown: [{ address: "/media/tea.jpg", kind: "picture", before: 0, after: 200_000 }],
+      measured_at: "2026-11-20T10:00:00Z",
+    },
+  ],
+  by_slot: [
+    {
+      ...{ slot: "s", name: "Gallery · thumbnails (16)", files: 16 },
+      saving: { before: 3_000_000, after: 300_000, saved: 2_700_000, percent: 90 },
+    },
+    {
+      slot: "t",
+      name: "Visit · header",
+      files: 1,
+      saving: { before: 1_000_000, after: 90_000, saved: 910_000, percent: 91 },
+    },
+  ],
+  by_format: [
+    { format: "jpeg", files: 17, saving: { before: 4_000_000, after: 390_000, saved: 3_610_000, percent: 90 } },
+  ],
   gains: [
     {
       ...{ place: "p", page: "a", page_name: "Gallery", slot: "s", slot_name: "Gallery · thumbnails (16)" },
@@ -105,6 +128,36 @@ test("pages are found by words of their names or addresses", async () => {
   expect(router.state.location.search).toBe("?find=vis");
   await userEvent.type(screen.getByRole("textbox", { name: "Search pages" }), "x");
   await screen.findByText("No page is called so.");
+});
+
+test("what became heavier is told with the file that did it", async () => {
+  show(margins);
+  const told = await screen.findByText("tea.jpg new, 200 KB");
+  expect(told.closest("li")?.textContent).toContain("Tea room100 KB → 300 KB");
+});
+
+test("weights are told by slot and by format, with their shares", async () => {
+  const router = show(margins);
+  await userEvent.click(await screen.findByText("Slots"));
+  const row = (await screen.findByText("Visit · header")).closest("tr");
+  expect(row?.textContent).toBe("Visit · header11.00 MB25.0 %90.0 KB910 KB");
+  expect(router.state.location.search).toBe("?by=slots");
+  await userEvent.click(screen.getByText("Formats"));
+  expect((await screen.findByText("JPEG")).closest("tr")?.textContent).toContain("100.0 %");
+});
+
+test("budgets of all pages are saved with the site", async () => {
+  show(margins);
+  await userEvent.click(await screen.findByRole("button", { name: "Budgets…" }));
+  await userEvent.type(await screen.findByLabelText("Time budget, ms"), "2000");
+  await userEvent.click(screen.getByRole("button", { name: "Save" }));
+  await waitFor(() => {
+    const saved = asked.find(({ method }) => method === "PATCH");
+    expect([saved?.path.endsWith("/site"), saved?.body]).toEqual([
+      true,
+      { page_budgets: { bytes: null, time: 2_000 } },
+    ]);
+  });
 });
 
 test("a site that was not measured says how to begin", async () => {

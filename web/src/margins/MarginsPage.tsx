@@ -1,8 +1,10 @@
-import { Input } from "antd";
+import { Button, Input, Segmented } from "antd";
+import { useState } from "react";
 import { Link, useNavigate } from "react-router";
 import { siteApi, type Margins, type PageOrder } from "../api/client";
 import { Bytes } from "../ui/Bytes";
 import { count, percent } from "../ui/figures";
+import { MenuButton } from "../ui/MenuButton";
 import { ProblemNote } from "../ui/ProblemNote";
 import { Tally } from "../ui/Tally";
 import { useAddress } from "../ui/useAddress";
@@ -11,12 +13,40 @@ import { useTitle } from "../ui/useTitle";
 import { WaitingRows } from "../ui/Waiting";
 import "../ui/tables.css";
 import { benchOf, Gains } from "./Gains";
+import { Heavier } from "./Heavier";
 import "./margins.css";
 import { PageTable } from "./PageTable";
+import { FormatShares, SlotShares } from "./ShareTable";
+import { SiteBudgets } from "./SiteBudgets";
 import { useMargins } from "./useMargins";
 import { useView, ViewChoice } from "./ViewChoice";
 
 const ORDERS: PageOrder[] = ["time", "bytes", "saving", "name"];
+
+const PARTS: { value: "pages" | "slots" | "formats"; label: string }[] = [
+  { value: "pages", label: "Pages" },
+  { value: "slots", label: "Slots" },
+  { value: "formats", label: "Formats" },
+];
+
+const reports = (query: string) => [
+  {
+    key: "print",
+    label: (
+      <a href={`${siteApi}/margins/report.html?${query}`} target="_blank" rel="noreferrer">
+        Report to print
+      </a>
+    ),
+  },
+  {
+    key: "csv",
+    label: (
+      <a href={`${siteApi}/margins/pages.csv?${query}`} download>
+        Table as CSV
+      </a>
+    ),
+  },
+];
 
 /** Margins, the home: what each page leaves under its budgets, and where most can be gained. */
 export function MarginsPage() {
@@ -25,6 +55,8 @@ export function MarginsPage() {
   const view = useView();
   const order = ORDERS.find((one) => one === address.get("order")) ?? "time";
   const margins = useMargins(view, order);
+  const by = PARTS.find(({ value }) => value === address.get("by"))?.value ?? "pages";
+  const [isBudgeting, setBudgeting] = useState(false);
   const navigate = useNavigate();
   const next = margins.data?.gains[0];
   useKey((event) => {
@@ -33,6 +65,7 @@ export function MarginsPage() {
   const query = new URLSearchParams(address);
   query.delete("order");
   query.delete("find");
+  query.delete("by");
   return (
     <>
       <div className="work">
@@ -41,6 +74,16 @@ export function MarginsPage() {
             <h1>Margins</h1>
             {margins.data && <ViewChoice {...margins.data.view} />}
             {margins.data && margins.data.pages.length > 0 && (
+              <Segmented
+                aria-label="Margins by"
+                options={PARTS}
+                value={by}
+                onChange={(next) => {
+                  change({ by: next === "pages" ? undefined : next });
+                }}
+              />
+            )}
+            {margins.data && margins.data.pages.length > 0 && by === "pages" && (
               <Input
                 aria-label="Search pages"
                 placeholder="Search pages"
@@ -53,14 +96,19 @@ export function MarginsPage() {
               />
             )}
             <span className="gap" />
+            {margins.data && (
+              <Button
+                onClick={() => {
+                  setBudgeting(true);
+                }}
+              >
+                Budgets…
+              </Button>
+            )}
             {margins.data && margins.data.pages.length > 0 && (
               <>
-                <a href={`${siteApi}/margins/report.html?${query}`} target="_blank" rel="noreferrer">
-                  Report to print
-                </a>
-                <a href={`${siteApi}/margins/pages.csv?${query}`} download>
-                  CSV
-                </a>
+                <Link to={`/margins/history?${query}`}>History</Link>
+                <MenuButton items={reports(query.toString())}>Report…</MenuButton>
               </>
             )}
           </div>
@@ -71,21 +119,38 @@ export function MarginsPage() {
             <>
               <Sum margins={margins.data} />
               <div className="margins">
-                <PageTable
-                  pages={margins.data.pages}
-                  order={order}
-                  query={address.toString()}
-                  find={address.get("find") ?? ""}
-                  onOrder={(by) => {
-                    change({ order: by });
-                  }}
-                />
-                <Gains gains={margins.data.gains} />
+                {by === "slots" && <SlotShares shares={margins.data.by_slot} />}
+                {by === "formats" && <FormatShares shares={margins.data.by_format} />}
+                {by === "pages" && (
+                  <PageTable
+                    pages={margins.data.pages}
+                    order={order}
+                    query={address.toString()}
+                    find={address.get("find") ?? ""}
+                    onOrder={(by) => {
+                      change({ order: by });
+                    }}
+                  />
+                )}
+                <aside className="gains" aria-label="Where to go on">
+                  <Gains gains={margins.data.gains} />
+                  <Heavier pages={margins.data.heavier} query={query.toString()} />
+                </aside>
               </div>
             </>
           )}
         </main>
       </div>
+      {margins.data && (
+        <SiteBudgets
+          budgets={margins.data.budgets}
+          usualTime={margins.data.usual_time}
+          open={isBudgeting}
+          onClose={() => {
+            setBudgeting(false);
+          }}
+        />
+      )}
       <Tally of={{ filter: {} }} where="in the library">
         {next && <Link to={benchOf(next)}>Largest gain (N)</Link>}
       </Tally>

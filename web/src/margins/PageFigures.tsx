@@ -1,20 +1,14 @@
-import { Button, InputNumber } from "antd";
-import { useState } from "react";
 import type { PageComing, PageMargin } from "../api/client";
 import { Bytes } from "../ui/Bytes";
 import { bytes } from "../ui/figures";
-import { ProblemNote } from "../ui/ProblemNote";
+import { BudgetFields } from "./BudgetFields";
 import { useSayBudgets } from "./useMargins";
 import { millis } from "./words";
 
 /** What was worked out, and the budgets that it is held against. */
 export function PageFigures({ coming: { page, budgets, view } }: { coming: PageComing }) {
   const figures = [page.today, page.possible];
-  const [kb, setKb] = useState<number | null>(budgets.bytes == null ? null : budgets.bytes / 1_000);
-  const [ms, setMs] = useState<number | null>(budgets.time ?? null);
   const say = useSayBudgets(page.id);
-  const wish = { bytes: kb === null ? null : Math.round(kb * 1_000), time: ms };
-  const isSaid = wish.bytes === (budgets.bytes ?? null) && wish.time === (budgets.time ?? null);
   const time = (ms: number) => <span className="figure">{millis(ms)}</span>;
   return (
     <div className="page-figures">
@@ -34,43 +28,14 @@ export function PageFigures({ coming: { page, budgets, view } }: { coming: PageC
           ["Last picture", ({ times }) => time(times.last_picture)],
         ]}
       />
-      <form
-        className="page-budgets"
-        onSubmit={(event) => {
-          event.preventDefault();
+      <BudgetFields
+        budgets={budgets}
+        defaults={{ bytes: bytes(page.bytes.budget), time: millis(page.time.budget) }}
+        saving={say}
+        onSave={(wish) => {
           say.mutate(wish);
         }}
-      >
-        <label htmlFor="budget-kb">Byte budget, KB</label>
-        <InputNumber
-          id="budget-kb"
-          min={0}
-          max={1_000_000}
-          value={kb}
-          onChange={setKb}
-          placeholder={`of its slots: ${bytes(page.bytes.budget)}`}
-        />
-        <label htmlFor="budget-ms">Time budget, ms</label>
-        <InputNumber
-          id="budget-ms"
-          min={0}
-          max={600_000}
-          precision={0}
-          value={ms}
-          onChange={setMs}
-          placeholder={`default: ${millis(page.time.budget)}`}
-        />
-        {isSaid ? (
-          <Button disabled title="Nothing was changed">
-            Save
-          </Button>
-        ) : (
-          <Button type="primary" htmlType="submit" loading={say.isPending}>
-            Save
-          </Button>
-        )}
-        {say.error && <ProblemNote error={say.error} />}
-      </form>
+      />
       <p className="soft">
         Times come from a model of {view.connection.words}: hand-shakes, slow start, priorities, what blocks, and the
         decoding of pictures.

@@ -35,8 +35,12 @@ const coming = {
   today: [request("https://tarn.example/ridge.jpg", 880_000), request("https://tarn.example/low.jpg", 90_000, true)],
   possible: [request("https://tarn.example/ridge.jpg", 100_000)],
   history: [
-    { weight: weight(900_000), measured_at: "2026-11-20T10:00:00Z" },
-    { weight: weight(1_400_000), measured_at: "2026-10-02T10:00:00Z" },
+    { grown: [], weight: weight(900_000), measured_at: "2026-11-20T10:00:00Z" },
+    {
+      weight: weight(1_400_000),
+      grown: [{ address: "/media/ridge.jpg", kind: "picture", before: 300_000, after: 1_380_000 }],
+      measured_at: "2026-10-02T10:00:00Z",
+    },
   ],
 } as unknown as PageComing;
 
@@ -68,6 +72,7 @@ test("a page tells its overruns, each request once it is a table, and what it we
   const before = screen.getByRole("region", { name: "Before" });
   expect(within(before).getAllByRole("row")).toHaveLength(3);
   expect(within(before).getByText("1.40 MB")).toBeTruthy();
+  expect(within(before).getByText("ridge.jpg 300 KB → 1.38 MB")).toBeTruthy();
   await userEvent.click(screen.getByRole("button", { name: "Table" }));
   const today = within(screen.getByRole("region", { name: "Today" }));
   expect(today.getByText("ridge.jpg").closest("tr")?.textContent).toContain("LCP880 KB400 ms500 ms2,100 ms");

@@ -2,6 +2,7 @@ import type { PageComing } from "../api/client";
 import { Bytes } from "../ui/Bytes";
 import { DoneTable } from "../ui/DoneTable";
 import { moment } from "../ui/figures";
+import { growthWords } from "./words";
 
 /** What a page weighed each time that it changed, the newest first. */
 export function PastWeights({ history }: { history: PageComing["history"] }) {
@@ -9,9 +10,15 @@ export function PastWeights({ history }: { history: PageComing["history"] }) {
     <section aria-label="Before">
       <h2>Before</h2>
       <DoneTable
-        columns={["Measured", { figures: "Until loaded" }, { figures: "Of that, pictures" }, { figures: "Lazy" }]}
+        columns={[
+          "Measured",
+          { figures: "Until loaded" },
+          { figures: "Of that, pictures" },
+          { figures: "Lazy" },
+          "What grew",
+        ]}
       >
-        {history.map(({ measured_at: at, weight }) => (
+        {history.map(({ measured_at: at, weight, grown }) => (
           <tr key={at}>
             <td>
               <time dateTime={at}>{moment(at)}</time>
@@ -21,6 +28,9 @@ export function PastWeights({ history }: { history: PageComing["history"] }) {
                 <Bytes of={size} />
               </td>
             ))}
+            <td>
+              <bdi>{grown.map(growthWords).join("; ")}</bdi>
+            </td>
           </tr>
         ))}
       </DoneTable>

@@ -1,13 +1,8 @@
-import { BarChart } from "echarts/charts";
-import { AriaComponent, GridComponent, MarkLineComponent } from "echarts/components";
-import { init, use as register } from "echarts/core";
-import { CanvasRenderer } from "echarts/renderers";
-import { useEffect, useRef, useState } from "react";
+import { useState } from "react";
 import type { LoadTimes, RequestBody } from "../api/client";
 import { bytes, count } from "../ui/figures";
+import { stepsBy, textOf, useChart, type Colours } from "./chart";
 import { fileOf, KINDS, millis } from "./words";
-
-register([BarChart, GridComponent, MarkLineComponent, AriaComponent, CanvasRenderer]);
 
 const ROW = 20;
 
@@ -19,28 +14,12 @@ interface Props {
   end: number;
 }
 
-const colour = (name: string) => getComputedStyle(document.documentElement).getPropertyValue(`--${name}`).trim();
-
 /** Requests as bars along one axis of time; arrow keys go from one to the next and tell of it. */
 export function Waterfall({ name, requests, times, end }: Props) {
-  const place = useRef<HTMLDivElement>(null);
   const [at, setAt] = useState<number>();
   const rows = requests.filter(({ timing }) => timing != null);
   const lazy = requests.length - rows.length;
-  const theme = document.documentElement.dataset.theme;
-  useEffect(() => {
-    if (!place.current) return;
-    const chart = init(place.current, null, { renderer: "canvas" });
-    chart.setOption(optionOf(rows, times, end, at));
-    const watch = new ResizeObserver(() => {
-      chart.resize();
-    });
-    watch.observe(place.current);
-    return () => {
-      watch.disconnect();
-      chart.dispose();
-    };
-  }, [rows, times, end, at, theme]);
+  const place = useChart((colours) => optionOf(rows, times, end, at, colours));
   const chosen = at === undefined ? undefined : rows[at];
   return (
     <div className="waterfall">
@@ -48,23 +27,10 @@ export function Waterfall({ name, requests, times, end }: Props) {
         ref={place}
         className="waterfall-chart"
         style={{ height: rows.length * ROW + 44 }}
-        role="slider"
+        {...stepsBy({ count: rows.length, at, onStep: setAt, keys: ["ArrowUp", "ArrowDown"] })}
         aria-orientation="vertical"
         aria-label={`${name}: ${count(rows.length, "request")}, LCP ${millis(times.lcp)}`}
-        aria-valuemin={0}
-        aria-valuemax={rows.length}
-        aria-valuenow={at === undefined ? 0 : at + 1}
         aria-valuetext={chosen ? wordsOf(chosen) : "none chosen"}
-        tabIndex={0}
-        onKeyDown={(event) => {
-          const step = event.key === "ArrowDown" ? 1 : event.key === "ArrowUp" ? -1 : 0;
-          if (step === 0) return;
-          event.preventDefault();
-          setAt((before) => Math.min(rows.length - 1, Math.max(0, (before ?? (step > 0 ? -1 : rows.length)) + step)));
-        }}
-        onBlur={() => {
-          setAt(undefined);
-        }}
       />
       <p className="soft waterfall-words" role="status">
         {chosen
@@ -82,20 +48,16 @@ function wordsOf({ address, kind, bytes: size, timing }: RequestBody) {
   return `${what}: found at ${millis(discovered)}, asked at ${millis(sent)}, first byte at ${millis(first)}, there at ${millis(end)}`;
 }
 
-function optionOf(rows: RequestBody[], times: LoadTimes, end: number, at: number | undefined) {
-  const [ink, soft, accent, line, ground, page] = ["ink", "ink-soft", "accent", "line", "accent-ground", "page"].map(
-    colour,
-  );
+function optionOf(rows: RequestBody[], times: LoadTimes, end: number, at: number | undefined, colours: Colours) {
+  const { ink, accent, line, page, "ink-soft": soft, "accent-ground": ground } = colours;
   const timings = rows.map(({ timing }) => timing);
   const parts = timings.map((timing) => {
     const { discovered = 0, first_byte: first = 0, end: there = 0 } = timing ?? {};
     return { discovered, waits: first - discovered, comes: there - first };
   });
-  const text = { color: ink, fontSize: 12, fontFamily: '"Source Sans 3 Variable", sans-serif' };
+  const text = textOf(colours);
   const mark = (at: number, words: string) => ({ xAxis: at, label: { formatter: words } });
   return {
-    animation: false,
-    aria: { enabled: false },
     grid: { left: 170, right: 72, top: 22, bottom: 22 },
     xAxis: {
       type: "value" as const,

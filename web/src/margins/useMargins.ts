@@ -16,6 +16,15 @@ export function useMargins(view: View, order: PageOrder) {
   });
 }
 
+/** What all pages weighed over time. */
+export function useSiteHistory(view: View) {
+  return useQuery({
+    queryKey: ["margins", "history", view],
+    queryFn: async ({ signal }) => unwrap(await api.GET("/margins/history", { params: { query: view }, signal })),
+    placeholderData: (previous) => previous,
+  });
+}
+
 /** How a page comes, today and as it could. */
 export function usePageMargins(page: string, view: View) {
   return useQuery({

@@ -1,4 +1,5 @@
-import type { RequestKind, TimeMargin } from "../api/client";
+import type { HeavierPage, RequestKind, TimeMargin } from "../api/client";
+import { bytes } from "../ui/figures";
 
 /** `840 ms`, `12.4 s`. */
 export const millis = (ms: number) =>
@@ -27,3 +28,7 @@ export function fileOf(address: string) {
     return name ?? address;
   }
 }
+
+/** `dome.jpg 80.0 KB → 900 KB`, `band.jpg new, 40.0 KB`. */
+export const growthWords = ({ address, before, after }: HeavierPage["grown"][number]) =>
+  `${fileOf(address)} ${before > 0 ? `${bytes(before)} → ` : "new, "}${bytes(after)}`;

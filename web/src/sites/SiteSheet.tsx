@@ -4,6 +4,7 @@ import type { Site } from "../api/client";
 import { useChangeSite, useSite } from "../api/useSite";
 import { PictureRules } from "./PictureRules";
 import { ScheduleForm } from "./ScheduleForm";
+import { WatchForm } from "./WatchForm";
 import { ProblemNote } from "../ui/ProblemNote";
 import { SideSheet } from "../ui/SideSheet";
 
@@ -15,6 +16,7 @@ export function SiteSheet({ open, onClose }: { open: boolean; onClose: () => voi
       {site.error && <ProblemNote error={site.error} again={() => void site.refetch()} />}
       {site.data && <Settings key={JSON.stringify(site.data)} site={site.data} />}
       {site.data && <ScheduleForm key={`schedule ${JSON.stringify(site.data)}`} site={site.data} />}
+      {site.data && <WatchForm key={`watch ${JSON.stringify(site.data.watch)}`} site={site.data} />}
       {site.data && <PictureRules key={`rules ${JSON.stringify(site.data)}`} site={site.data} />}
     </SideSheet>
   );

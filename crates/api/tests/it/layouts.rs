@@ -28,7 +28,7 @@ async fn cards_alike_are_one_slot_on_all_pages_and_others_are_asked_about() {
         vec![card("li:nth-of-type(1)", 365.0), card("li:nth-of-type(2)", 365.3)],
     );
     let changes = api.store.keep_page(walks).await.unwrap();
-    assert_eq!(changes, Changes { new: 2, changed: 0, gone: 0 });
+    assert_eq!(changes, Changes { new: 2, changed: 0, gone: 0, is_heavier: false });
     api.store.keep_page(page("hire.html", vec![card("li:nth-of-type(1)", 365.0)])).await.unwrap();
     api.store.keep_page(page("odd.html", vec![card("li:nth-of-type(1)", 500.0)])).await.unwrap();
 
@@ -67,7 +67,7 @@ async fn measuring_again_keeps_what_was_set_by_hand_and_tells_what_changed() {
 
     let again = page("walks.html", vec![card("a", 380.0), card("c", 380.0)]);
     let changes = api.store.keep_page(again).await.unwrap();
-    assert_eq!(changes, Changes { new: 1, changed: 1, gone: 1 });
+    assert_eq!(changes, Changes { new: 1, changed: 1, gone: 1, is_heavier: false });
     let slots = slots(&api).await;
     assert_eq!((&slots[0]["name"], &slots[0]["budget"]), (&json!("Walk cards"), &json!(33_000)));
     assert_eq!(slots[0]["boxes"]["1280"][0], 380.0);

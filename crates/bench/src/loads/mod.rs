@@ -5,6 +5,7 @@
 
 mod forwarder;
 mod namespaces;
+mod tls;
 
 use std::io::{Read, Write};
 use std::net::{Ipv4Addr, SocketAddr, TcpListener, TcpStream};
@@ -14,7 +15,7 @@ use std::time::{Duration, Instant};
 
 use brisk_margin_cli::home::{Failure, own_codecs};
 use brisk_margin_core::layout::LayoutWidth;
-use brisk_margin_core::load::{Connection, PageRequests, load};
+use brisk_margin_core::load::{Connection, PageRequests, Protocol, load};
 use brisk_margin_core::units::Density;
 use brisk_margin_site::chromium::Chromium;
 use brisk_margin_site::file_reader::{FileFacts, FileReader};
@@ -23,15 +24,18 @@ use brisk_margin_site::measure::Measurer;
 use brisk_margin_site::page::Came;
 use brisk_margin_site::plan::Plan;
 use brisk_margin_work::measuring::file_reader;
-use clap::Args;
+use clap::{Args, ValueEnum};
 
 use forwarder::Forwarder;
 use namespaces::{HOST, Namespaces};
+use tls::TlsListener;
 
-/// Where the host serves.
+/// Where the host serves by the first protocol; the others have the ports after it.
 const PORT: u16 = 8_000;
 /// Where it sends bytes to whoever asks.
-const BYTES_PORT: u16 = 8_001;
+const BYTES_PORT: u16 = 8_100;
+/// What stands for the host while pages are measured.
+const ORIGIN: &str = "http://host.invalid";
 /// The screen that pages are opened on.
 const SCREEN: (u32, f64) = (390, 2.0);
 
@@ -46,9 +50,62 @@ pub struct Loads {
     /// Connections, with commas
     #[arg(long, value_delimiter = ',', default_value = "400/400,1600/150,9000/85,30000/40")]
     connections: Vec<Connection>,
+    /// By which protocols, with commas
+    #[arg(long, value_delimiter = ',', default_value = "http2,http1")]
+    protocols: Vec<Speaks>,
     /// How often each page is loaded, each time by a new browser
     #[arg(long, default_value_t = 9)]
     times: usize,
+}
+
+/// What the host speaks.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub enum Speaks {
+    /// HTTP/2 over TLS
+    Http2,
+    /// HTTP/1.1 over TLS
+    Http1,
+    /// HTTP/1.1 without TLS
+    Plain,
+}
+
+impl Speaks {
+    const ALL: [Self; 3] = [Self::Http2, Self::Http1, Self::Plain];
+
+    /// What the model calls it.
+    const fn protocol(self) -> Protocol {
+        match self {
+            Self::Http2 => Protocol::Http2,
+            Self::Http1 => Protocol::Http1,
+            Self::Plain => Protocol::Plain,
+        }
+    }
+
+    /// The name by which TLS agrees on it (ALPN); nothing without TLS.
+    const fn in_tls(self) -> Option<&'static str> {
+        match self {
+            Self::Http2 => Some("h2"),
+            Self::Http1 => Some("http/1.1"),
+            Self::Plain => None,
+        }
+    }
+
+    const fn words(self) -> &'static str {
+        match self {
+            Self::Http2 => "HTTP/2",
+            Self::Http1 => "HTTP/1.1 over TLS",
+            Self::Plain => "HTTP/1.1",
+        }
+    }
+
+    const fn port(self) -> u16 {
+        PORT + self as u16
+    }
+
+    fn origin(self) -> String {
+        let scheme = if self.in_tls().is_some() { "https" } else { "http" };
+        format!("{scheme}://{HOST}:{}", self.port())
+    }
 }
 
 /// A page as a browser loaded it several times.
@@ -107,7 +164,7 @@ impl Loads {
             let measurer = Measurer::start(plan.clone()).await?;
             let found = measurer.page_at_widths(&format!("{}/{page}", local.origin)).await?;
             let listed = found.requests.into_values().next().unwrap_or_default();
-            all.push(listed.named(|address| address.replace(&local.origin, &origin())));
+            all.push(listed.named(|address| address.replace(&local.origin, ORIGIN)));
         }
         Ok(all)
     }
@@ -121,19 +178,28 @@ impl Loads {
     ) -> Result<(), Failure> {
         println!("The host's congestion control: {}\n", spaces.control);
         println!(
-            "connection | page | LCP: browser, ms | model | error | all files: browser, ms | model | error"
+            "connection | protocol | page | LCP: browser, ms | model | error | all files: browser, ms | model | error"
         );
-        println!("---|---|---|---|---|---|---|---");
+        println!("---|---|---|---|---|---|---|---|---");
         for &connection in &self.connections {
             forwarder.become_like(connection);
             println!("{}", self.link(spaces, program, connection)?);
-            for (page, requests) in self.pages.iter().zip(requests) {
-                let loaded = self.loaded(spaces, program, page)?;
-                let model = load(requests, connection);
+            let each = self.protocols.iter().flat_map(|speaks| {
+                self.pages
+                    .iter()
+                    .zip(requests)
+                    .map(move |(page, requests)| (*speaks, page, requests))
+            });
+            for (speaks, page, requests) in each {
+                let loaded = self.loaded(spaces, program, speaks, page)?;
+                let requests = requests.clone().over(speaks.protocol());
+                let requests = requests.named(|address| address.replace(ORIGIN, &speaks.origin()));
+                let model = load(&requests, connection);
                 let last = model.timings.iter().flatten().map(|timing| timing.end.get());
                 let last = last.fold(0.0, f64::max);
                 println!(
-                    "{connection} | {page} | {} | {:.0} | {} | {} | {last:.0} | {}",
+                    "{connection} | {} | {page} | {} | {:.0} | {} | {} | {last:.0} | {}",
+                    speaks.words(),
                     loaded.lcp,
                     model.times.lcp.get(),
                     error(model.times.lcp.get(), &loaded.lcp),
@@ -146,9 +212,15 @@ impl Loads {
     }
 
     /// A page, loaded by browsers in their namespace.
-    fn loaded(&self, spaces: &Namespaces, program: &Path, page: &str) -> Result<Loaded, Failure> {
+    fn loaded(
+        &self,
+        spaces: &Namespaces,
+        program: &Path,
+        speaks: Speaks,
+        page: &str,
+    ) -> Result<Loaded, Failure> {
         let mut browser = Namespaces::within(&spaces.browser, program);
-        browser.arg("loads-browser").arg(format!("{}/{page}", origin()));
+        browser.arg("loads-browser").arg(format!("{}/{page}", speaks.origin()));
         let told = browser.arg(self.times.to_string()).stderr(Stdio::inherit()).output()?;
         let text = String::from_utf8(told.stdout)?;
         let came: Vec<Came> = text.lines().map(serde_json::from_str).collect::<Result<_, _>>()?;
@@ -181,7 +253,7 @@ impl Loads {
         };
         let off = |is: f64, should: f64| (is / should - 1.0) * 100.0;
         Ok(format!(
-            "{connection} | the link alone | a round trip {trip:.1} ms ({:+.1} %), {:.0} kbit/s ({:+.1} %) | | | | |",
+            "{connection} | – | the link alone | a round trip {trip:.1} ms ({:+.1} %), {:.0} kbit/s ({:+.1} %) | | | | |",
             off(trip, connection.rtt().get()),
             rate,
             off(rate, f64::from(connection.down())),
@@ -193,10 +265,6 @@ fn error(model: f64, browser: &Spread) -> String {
     format!("{:+.0} %", (model / browser.median - 1.0) * 100.0)
 }
 
-fn origin() -> String {
-    format!("http://{HOST}:{PORT}")
-}
-
 /// Serves `folder` in the host's namespace, and bytes to whoever asks for so many.
 pub async fn serve(folder: PathBuf) -> Result<(), Failure> {
     let bytes = TcpListener::bind((HOST, BYTES_PORT))?;
@@ -205,8 +273,19 @@ pub async fn serve(folder: PathBuf) -> Result<(), Failure> {
             std::thread::spawn(move || send(stream));
         }
     });
-    let listener = tokio::net::TcpListener::bind((HOST, PORT)).await?;
-    Ok(axum::serve(listener, host::router(&folder, Faults::default())).await?)
+    let served = Speaks::ALL.map(|speaks| serve_by(speaks, &folder));
+    futures::future::try_join_all(served).await?;
+    Ok(())
+}
+
+async fn serve_by(speaks: Speaks, folder: &Path) -> Result<(), Failure> {
+    let listener = tokio::net::TcpListener::bind((HOST, speaks.port())).await?;
+    let router = host::router(folder, Faults::default());
+    match speaks.in_tls() {
+        Some(name) => axum::serve(TlsListener::new(listener, name)?, router).await?,
+        None => axum::serve(listener, router).await?,
+    }
+    Ok(())
 }
 
 fn send(mut stream: TcpStream) -> std::io::Result<()> {

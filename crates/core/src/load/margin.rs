@@ -85,6 +85,11 @@ impl SlotFile {
 }
 
 impl PageBudgets {
+    /// What these say, and of what they leave out what `usual` says.
+    pub fn or(self, usual: Self) -> Self {
+        Self { bytes: self.bytes.or(usual.bytes), time: self.time.or(usual.time) }
+    }
+
     /// The time until the largest paint, said or usual.
     pub fn time(&self) -> Millis {
         self.time.unwrap_or(USUAL_TIME)

@@ -14,6 +14,8 @@
 //! it.
 
 pub mod connection;
+pub mod growth;
+pub mod history;
 mod link;
 pub mod margin;
 mod model;

@@ -45,6 +45,8 @@ pub struct ReportedGain {
     pub slot: String,
     /// What it could save.
     pub saving: Saving,
+    /// What it looks like, as a `data:` address of a small picture; nothing where that cannot be shown.
+    pub thumbnail: Option<String>,
 }
 
 /// The longest bar, in the units of its drawing.
@@ -58,7 +60,7 @@ p{margin:0 0 3mm}table{width:100%;border-collapse:collapse;font-size:10pt}\
 th,td{padding:1.5mm 2mm;border-bottom:.3pt solid #808080;text-align:left;vertical-align:top}\
 tr{break-inside:avoid}thead{display:table-header-group}\
 .n{text-align:right;white-space:nowrap;font-variant-numeric:tabular-nums}.s{color:#565656}\
-svg{display:block}a{color:inherit}";
+svg{display:block}img{display:block;max-width:24mm;max-height:16mm}a{color:inherit}";
 
 impl Report {
     /// What all pages transfer before anybody scrolls, today and about as they could.
@@ -128,19 +130,24 @@ impl Report {
             return;
         }
         html.push_str(
-            "<h2>Where most can be gained</h2>\n<table><thead><tr><th>Picture<th>Place<th class=n>Today\
+            "<h2>Where most can be gained</h2>\n<table><thead><tr><th><th>Picture<th>Place<th class=n>Today\
              <th class=n>Possible</thead>\n",
         );
-        for ReportedGain { picture, slot, saving } in &self.gains {
+        for ReportedGain { picture, slot, saving, thumbnail } in &self.gains {
             let (picture, slot) = (escaped(picture), escaped(slot));
             let Saving { before, after, .. } = saving;
             let _ = writeln!(
                 html,
-                "<tr><td>{picture}<td>{slot}<td class=n>{before}<td class=n>{after}"
+                "<tr><td>{}<td>{picture}<td>{slot}<td class=n>{before}<td class=n>{after}",
+                thumbnail.as_deref().map(shown).unwrap_or_default(),
             );
         }
         html.push_str("</table>\n");
     }
+}
+
+fn shown(thumbnail: &str) -> String {
+    format!("<img src=\"{}\" alt=\"\">", escaped(thumbnail))
 }
 
 /// Today as an outline and what is possible as a solid bar, where `most` bytes are as long as can be.
@@ -191,6 +198,7 @@ mod tests {
                 picture: "dome.jpg".to_owned(),
                 slot: "Home · hero".to_owned(),
                 saving: Saving::new(Bytes(9_000), Bytes(1_000)),
+                thumbnail: Some("data:image/webp;base64,UklGRg==".to_owned()),
             }],
         };
         assert_eq!(report.saving().before, Bytes(50_000));
@@ -201,7 +209,7 @@ mod tests {
             "2 pages transfer 50.0 KB today",
             "1.6 Mbit/s · 150 ms",
             "27 November 2026",
-            "<td>dome.jpg<td>Home · hero<td class=n>9.00 KB<td class=n>1.00 KB",
+            "<td><img src=\"data:image/webp;base64,UklGRg==\" alt=\"\"><td>dome.jpg<td>Home · hero<td class=n>9.00 KB<td class=n>1.00 KB",
             "aria-label=\"40.0 KB today, 40.0 KB possible\"",
         ] {
             assert!(html.contains(told), "{told} is missing: {html}");

@@ -39,8 +39,13 @@ impl RunSchedule {
 
     /// Minutes from `now`, in minutes after midnight, until it begins the next time: 1 to 1,440.
     pub fn until_next(&self, now: u32) -> u32 {
-        (self.at + DAY - now - 1) % DAY + 1
+        minutes_until(self.at, now)
     }
+}
+
+/// Minutes from `now` until it is `at` the next time, both in minutes after midnight: 1 to 1,440.
+pub(crate) fn minutes_until(at: u32, now: u32) -> u32 {
+    (at + DAY - now - 1) % DAY + 1
 }
 
 #[cfg(test)]

@@ -106,6 +106,8 @@ pub struct Changes {
     pub changed: usize,
     /// Places that are not there any more.
     pub gone: usize,
+    /// Whether the page weighs more than before at a layout width.
+    pub is_heavier: bool,
 }
 
 /// What may be set by hand about a slot; nothing leaves it as it is.

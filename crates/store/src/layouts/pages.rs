@@ -32,7 +32,7 @@ impl Store {
     pub async fn keep_page(&self, new: NewPage) -> Result<Changes, StoreError> {
         let transaction = self.db.begin().await?;
         let page_id = upsert_page(&transaction, &new).await?;
-        keep_loads(self, &transaction, page_id, &new.requests).await?;
+        let is_heavier = keep_loads(self, &transaction, page_id, &new.requests).await?;
         let known = place::Entity::find()
             .filter(place::Column::PageId.eq(page_id))
             .all(&transaction)
@@ -44,7 +44,7 @@ impl Store {
             .into_iter()
             .map(Slot::try_from)
             .collect::<Result<_, _>>()?;
-        let mut changes = Changes::default();
+        let mut changes = Changes { is_heavier, ..Changes::default() };
         let mut touched: BTreeSet<Uuid> = known.iter().map(|row| row.slot_id).collect();
         let matched = matched(&new.places, &known)?;
         for (at, row) in known.iter().enumerate() {

@@ -78,7 +78,7 @@ const fn at_once(kind: JobKind) -> usize {
         JobKind::Analyse => 4,
         // These fill the cores by themselves.
         JobKind::Import | JobKind::Set | JobKind::Run | JobKind::Measure | JobKind::Publish => 1,
-        JobKind::Status | JobKind::Schedule | JobKind::Sweep => 1,
+        JobKind::Status | JobKind::Schedule | JobKind::Watch | JobKind::Sweep => 1,
     }
 }
 

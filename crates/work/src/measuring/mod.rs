@@ -69,6 +69,8 @@ struct Measured {
     new: usize,
     changed: usize,
     gone: usize,
+    #[serde(default)]
+    heavier: usize,
     problems: Vec<String>,
     refused: Vec<Refused>,
 }
@@ -98,6 +100,8 @@ pub struct Report {
     pub changed: usize,
     /// Places that are gone.
     pub gone: usize,
+    /// Pages that weigh more than before.
+    pub heavier: usize,
     /// Pages that could not be measured, and why.
     pub problems: Vec<String>,
     /// Hosts and ports that pages asked for and that were not entered, each with an address.
@@ -136,7 +140,7 @@ impl Report {
         let seconds_left = job.time_left().map(|left| left.as_secs_f64());
         let args: MeasureArgs = serde_json::from_value(job.args).ok()?;
         let told = job.checkpoint.and_then(|told| serde_json::from_value(told).ok());
-        let Measured { crawl, new, changed, gone, mut problems, refused } =
+        let Measured { crawl, new, changed, gone, heavier, mut problems, refused } =
             told.unwrap_or_default();
         // What failed before it ended well is no trouble any more.
         let has_ended_well = matches!(job.state, JobState::Done | JobState::Cancelled);
@@ -154,6 +158,7 @@ impl Report {
             new,
             changed,
             gone,
+            heavier,
             problems,
             refused,
         })
@@ -338,10 +343,11 @@ impl Measuring {
             measured.problems.push(text);
         }
         match self.keep_page(page, shown).await {
-            Ok(Changes { new, changed, gone }) => {
+            Ok(Changes { new, changed, gone, is_heavier }) => {
                 measured.new += new;
                 measured.changed += changed;
                 measured.gone += gone;
+                measured.heavier += usize::from(is_heavier);
             }
             Err(error) if error.is_transient() => return Err(error),
             Err(error) => measured

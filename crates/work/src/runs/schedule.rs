@@ -9,9 +9,10 @@ use brisk_margin_core::run::schedule::RunSchedule;
 use brisk_margin_store::jobs::NewJob;
 use brisk_margin_store::pictures::Filter;
 use brisk_margin_store::{Store, StoreError};
-use chrono::{Local, Timelike};
+use chrono::Local;
 
 use super::{MOST_PICTURES, RunWish, plan};
+use crate::clock::minutes_of_day;
 use crate::jobs::JobFailure;
 use crate::making::Maker;
 
@@ -77,10 +78,4 @@ async fn push(store: &Store, after: Duration) -> Result<(), StoreError> {
 
 fn until_next(schedule: RunSchedule, now: u32) -> Duration {
     Duration::from_secs(u64::from(schedule.until_next(now)) * 60)
-}
-
-/// By the clock of this machine.
-fn minutes_of_day() -> u32 {
-    let now = Local::now();
-    now.hour() * 60 + now.minute()
 }

@@ -7,7 +7,8 @@ use brisk_margin_core::load::{
 use brisk_margin_core::units::{Bytes, Millis};
 use brisk_margin_store::Store;
 use brisk_margin_store::layouts::NewPage;
-use brisk_margin_work::margins::{View, of_page, of_site};
+use brisk_margin_store::page_loads::HeavierPage;
+use brisk_margin_work::margins::{View, history, of_page, of_site};
 
 use crate::layouts::{Site, page, place};
 
@@ -63,6 +64,55 @@ async fn a_weight_is_noted_where_it_changed_and_a_width_that_is_gone_is_told_no_
     assert_eq!(weights(store, 1280).await, [312, 92, 312], "what it weighed stays");
     let found = of_site(store, View { width: 1280, ..NARROW }).await.unwrap();
     assert_eq!((found.pages.len(), found.unknown), (0, 2));
+}
+
+#[tokio::test]
+async fn a_page_that_became_heavier_is_told_with_the_file_that_did_it_and_stands_in_the_history() {
+    let site = Site::new().await;
+    let store = &site.store;
+    store.keep_page(weighing("walks.html", 80, &[390])).await.unwrap();
+    let lighter = store.keep_page(weighing("walks.html", 60, &[390])).await.unwrap();
+    let found = of_site(store, NARROW).await.unwrap();
+    assert!(!lighter.is_heavier && found.heavier.is_empty());
+
+    let heavier = store.keep_page(weighing("walks.html", 900, &[390])).await.unwrap();
+    assert!(heavier.is_heavier);
+    let found = of_site(store, NARROW).await.unwrap();
+    let [HeavierPage { page, before, now }] = &found.heavier[..] else { panic!() };
+    assert_eq!(
+        (*page, before.get(), now.weight.total.get()),
+        (found.pages[0].0.id, 72_000, 912_000)
+    );
+    let [grown] = &now.grown[..] else { panic!("{:?}", now.grown) };
+    assert!(grown.address.ends_with("cards-300.jpg"));
+    assert_eq!((grown.before, grown.after), (Bytes::kb(60), Bytes::kb(900)));
+
+    // The three came within ten minutes: one measuring.
+    let history = history::of_site(store, 390).await.unwrap();
+    let told: Vec<_> =
+        history.points.iter().map(|point| (point.pages, point.total.get())).collect();
+    assert_eq!((told, history.marks.len()), (vec![(1, 912_000)], 0));
+}
+
+#[tokio::test]
+async fn pictures_are_weighed_by_slot_and_format_and_the_site_has_budgets_for_all_pages() {
+    let site = Site::new().await;
+    let store = &site.store;
+    store.keep_page(weighing("walks.html", 300, &[390])).await.unwrap();
+    let all = PageBudgets { bytes: Some(Bytes::kb(200)), time: None };
+    store.change_site(|settings| settings.page_budgets = all).await.unwrap();
+    let found = of_site(store, NARROW).await.unwrap();
+    assert_eq!(found.pages[0].1.bytes.margin, 200_000 - 312_000);
+    let own = PageBudgets { bytes: Some(Bytes::kb(400)), time: None };
+    store.say_page_budgets(found.pages[0].0.id, own).await.unwrap();
+    let found = of_site(store, NARROW).await.unwrap();
+    assert_eq!(found.pages[0].1.bytes.margin, 400_000 - 312_000, "a page's own goes before");
+
+    let [cards] = &found.shares.slots[..] else { panic!("{:?}", found.shares.slots) };
+    // 300 KB on one page and 40 KB on the other.
+    assert_eq!((cards.files, cards.saving.before), (2, Bytes::kb(340)));
+    let [jpeg] = &found.shares.formats[..] else { panic!("{:?}", found.shares.formats) };
+    assert_eq!((jpeg.of.as_deref(), jpeg.saving.saved), (Some("jpeg"), 0));
 }
 
 #[tokio::test]

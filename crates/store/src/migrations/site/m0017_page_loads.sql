@@ -12,6 +12,8 @@ CREATE TABLE page_weights (
     page_id uuid NOT NULL REFERENCES pages (id) ON DELETE CASCADE,
     viewport integer NOT NULL,
     weight jsonb NOT NULL,
+    -- The requests that brought more than before.
+    grown jsonb NOT NULL,
     measured_at timestamptz NOT NULL DEFAULT now()
 );
 CREATE INDEX page_weights_of_page ON page_weights (page_id, viewport, id);

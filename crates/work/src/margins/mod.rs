@@ -1,23 +1,29 @@
 //! Margins: what the pages of a site weigh and how long they take on a connection, today and as they could be.
 
-use std::collections::{BTreeSet, HashMap};
+pub mod history;
+pub mod shares;
+mod shown;
 
-use brisk_margin_core::budget::Saving;
-use brisk_margin_core::geometry::Size;
-use brisk_margin_core::load::margin::{PageBudgets, PageLoad, PageMargins, SlotFile, SlotFiles};
-use brisk_margin_core::load::{Connection, PageRequests, PictureFile, Protocol};
-use brisk_margin_core::place::{Place, ServedFile};
-use brisk_margin_core::showing::Showing;
+use std::collections::HashMap;
+
+use brisk_margin_core::load::margin::{PageBudgets, PageLoad, PageMargins, SlotFiles};
+use brisk_margin_core::load::{Connection, PageRequests, Protocol};
 use brisk_margin_core::slot::Slot;
-use brisk_margin_core::units::{Bytes, Density};
 use brisk_margin_store::layouts::{Page, PlaceFilter};
-use brisk_margin_store::page_loads::{PastWeight, ServedPicture};
+use brisk_margin_store::page_loads::{HeavierPage, PastWeight};
 use brisk_margin_store::{Store, StoreError};
+use chrono::{TimeDelta, Utc};
 use url::{Host, Url};
 use uuid::Uuid;
 
-/// The places with most to gain that are told.
-const MOST_GAINS: usize = 10;
+use shares::Shares;
+pub use shown::Gain;
+use shown::{by_page, gains, shown};
+
+/// Pages that became heavier that are told.
+const MOST_HEAVIER: u64 = 10;
+/// For so long a page counts as one that became heavier.
+const RECENT: TimeDelta = TimeDelta::days(30);
 /// Weights of a page before that are told.
 const MOST_PAST: u64 = 20;
 
@@ -38,22 +44,10 @@ pub struct SiteMargins {
     pub unknown: usize,
     /// The places with most to gain, those first.
     pub gains: Vec<Gain>,
-}
-
-/// A place and what it could save.
-pub struct Gain {
-    /// The place.
-    pub place: Uuid,
-    /// Its page.
-    pub page: Uuid,
-    /// Its slot.
-    pub slot: Slot,
-    /// The picture that it shows.
-    pub picture: Uuid,
-    /// That picture's name.
-    pub picture_name: String,
-    /// What its file weighs, and about what it could weigh.
-    pub saving: Saving,
+    /// Pages that became heavier lately, those by most first.
+    pub heavier: Vec<HeavierPage>,
+    /// What their pictures weigh, by slot and by format.
+    pub shares: Shares,
 }
 
 /// How a page comes, today and as it could.
@@ -72,27 +66,18 @@ pub struct PageComing {
     pub history: Vec<PastWeight>,
 }
 
-/// A file in a place of a page.
-struct Shown {
-    place: Uuid,
-    page: Uuid,
-    slot: Uuid,
-    address: String,
-    bytes: Bytes,
-    picture: Option<ServedPicture>,
-    file: SlotFile,
-}
-
 /// The margins of all pages from `view`.
 ///
 /// # Errors
 /// Those of the database.
 pub async fn of_site(store: &Store, view: View) -> Result<SiteMargins, StoreError> {
     let everywhere = PlaceFilter::default();
-    let (pages, loads, budgets, slots, places) = tokio::try_join!(
+    let (site, pages, loads, budgets, heavier, slots, places) = tokio::try_join!(
+        store.site(),
         store.pages(),
         store.page_loads(view.width),
         store.page_budgets(),
+        store.heavier_pages(view.width, Utc::now() - RECENT, MOST_HEAVIER),
         store.slots(),
         store.places(&everywhere),
     )?;
@@ -102,7 +87,9 @@ pub async fn of_site(store: &Store, view: View) -> Result<SiteMargins, StoreErro
     let worked_out = tokio::task::spawn_blocking(move || {
         let files = by_page(&shown);
         let mut loads = loads;
-        let mut found = SiteMargins { pages: Vec::new(), unknown: 0, gains: gains(shown, &slots) };
+        let shares = Shares::of(&shown, &slots);
+        let gains = gains(shown, &slots);
+        let mut found = SiteMargins { pages: Vec::new(), unknown: 0, gains, heavier, shares };
         let none = SlotFiles::new();
         for page in pages {
             let Some(requests) = loads.remove(&page.id).filter(|requests| !requests.0.is_empty())
@@ -111,7 +98,7 @@ pub async fn of_site(store: &Store, view: View) -> Result<SiteMargins, StoreErro
                 continue;
             };
             let files = files.get(&page.id).unwrap_or(&none);
-            let budgets = budgets.get(&page.id).copied().unwrap_or_default();
+            let budgets = budgets.get(&page.id).copied().unwrap_or_default().or(site.page_budgets);
             let today = PageLoad::of(as_served(&page, requests), view.connection);
             let possible = today.as_possible(files, view.connection);
             found.pages.push((page, PageMargins::of(&today, &possible, files, budgets)));
@@ -131,7 +118,8 @@ pub async fn of_page(
     view: View,
 ) -> Result<Option<PageComing>, StoreError> {
     let which = PlaceFilter { page: Some(id), ..PlaceFilter::default() };
-    let (page, requests, budgets, history, slots, places) = tokio::try_join!(
+    let (site, page, requests, budgets, history, slots, places) = tokio::try_join!(
+        store.site(),
         store.page(id),
         store.page_load(id, view.width),
         store.page_budgets(),
@@ -148,7 +136,7 @@ pub async fn of_page(
     let worked_out = tokio::task::spawn_blocking(move || {
         let today = PageLoad::of(as_served(&page, requests), view.connection);
         let possible = today.as_possible(&files, view.connection);
-        let margins = PageMargins::of(&today, &possible, &files, budgets);
+        let margins = PageMargins::of(&today, &possible, &files, budgets.or(site.page_budgets));
         PageComing { page, budgets, margins, today, possible, history }
     });
     Ok(Some(worked_out.await.map_err(|error| StoreError::Corrupt(error.to_string()))?))
@@ -167,97 +155,6 @@ fn is_here(address: &str) -> bool {
         Some(Host::Ipv6(ip)) => ip.is_loopback(),
         None => true,
     }
-}
-
-/// The files in places at a layout width, each with what it could weigh.
-async fn shown(
-    store: &Store,
-    slots: &HashMap<Uuid, Slot>,
-    places: &[Place],
-    width: u32,
-) -> Result<Vec<Shown>, StoreError> {
-    let served = |place: &Place| -> Option<ServedFile> {
-        let mut files = place.downloaded();
-        files.find(|(at, _)| *at == width).map(|(_, file)| file.clone())
-    };
-    let served: Vec<Option<ServedFile>> = places.iter().map(served).collect();
-    let hashes = served.iter().flatten().filter_map(|file| file.hash.clone());
-    let hashes: BTreeSet<String> = hashes.collect();
-    let pictures = store.served_pictures(hashes.into_iter().collect()).await?;
-    let shown = places.iter().zip(served).filter_map(|(place, file)| {
-        let (slot, file) = (slots.get(&place.slot_id)?, file?);
-        let picture = file.hash.as_ref().and_then(|hash| pictures.get(hash));
-        Some(Shown {
-            place: place.id,
-            page: place.page_id,
-            slot: slot.id,
-            bytes: file.bytes,
-            file: SlotFile {
-                budget: slot.budget(),
-                possible: picture.and_then(|picture| possible(place, slot, width, &file, picture)),
-            },
-            picture: picture.cloned(),
-            address: file.url,
-        })
-    });
-    Ok(shown.collect())
-}
-
-/// About what a file just for this place could be.
-fn possible(
-    place: &Place,
-    slot: &Slot,
-    width: u32,
-    file: &ServedFile,
-    picture: &ServedPicture,
-) -> Option<PictureFile> {
-    let (class, sample) = picture.analysis?;
-    let (across, down) = file.size?;
-    let showing = Showing {
-        size: place.box_at(slot, width)?,
-        painting: place.details.painting,
-        density: Density::REFERENCE,
-        file: Size::new(across, down),
-        bytes: file.bytes,
-    };
-    let pixels = showing.pixels_wanted();
-    Some(PictureFile { bytes: class.weight(&sample, pixels.max(1))?.min(file.bytes), pixels })
-}
-
-/// The files of each page, by their addresses.
-fn by_page(shown: &[Shown]) -> HashMap<Uuid, SlotFiles> {
-    let mut pages: HashMap<Uuid, SlotFiles> = HashMap::new();
-    for Shown { page, address, file, .. } in shown {
-        let files = pages.entry(*page).or_default();
-        let there = files.entry(address.clone()).or_default();
-        *there = there.also_in(*file);
-    }
-    pages
-}
-
-/// The places with most to gain, each file of a slot once.
-fn gains(mut shown: Vec<Shown>, slots: &HashMap<Uuid, Slot>) -> Vec<Gain> {
-    let saves = |one: &Shown| {
-        one.file.possible.map_or(0, |p| one.bytes.get().saturating_sub(p.bytes.get()))
-    };
-    shown.sort_by_key(|one| (std::cmp::Reverse(saves(one)), one.place));
-    let mut told = BTreeSet::new();
-    let gains = shown.into_iter().filter_map(|one| {
-        let after = one.file.possible.map(|file| file.bytes).filter(|&after| after < one.bytes)?;
-        let picture = one.picture?;
-        if !told.insert((one.slot, one.address)) {
-            return None;
-        }
-        Some(Gain {
-            place: one.place,
-            page: one.page,
-            slot: slots.get(&one.slot)?.clone(),
-            picture: picture.id,
-            picture_name: picture.name,
-            saving: Saving::new(one.bytes, after),
-        })
-    });
-    gains.take(MOST_GAINS).collect()
 }
 
 #[cfg(test)]

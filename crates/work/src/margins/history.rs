@@ -1,0 +1,76 @@
+//! What all pages weighed over time, and what was done to the site meanwhile.
+
+use brisk_margin_core::load::history::{WeightPoint, weights_over_time};
+use brisk_margin_store::{Store, StoreError};
+use chrono::{DateTime, Utc};
+use serde::Serialize;
+use utoipa::ToSchema;
+use uuid::Uuid;
+
+/// Publications and runs that are looked through.
+const MOST_DONE: u64 = 200;
+
+/// What all pages weighed over time.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct SiteHistory {
+    /// The weights after each measuring, in the order of time.
+    pub points: Vec<WeightPoint>,
+    /// What was done in that time, in its order.
+    pub marks: Vec<Mark>,
+}
+
+/// Something that was done to the site.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct Mark {
+    /// When.
+    pub at: DateTime<Utc>,
+    /// What.
+    pub kind: MarkKind,
+    /// The publication or the run.
+    pub id: Uuid,
+    /// What it was about, in words.
+    pub name: String,
+}
+
+/// What was done.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, ToSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum MarkKind {
+    /// Files went to the site.
+    Published,
+    /// They were taken back.
+    TakenBack,
+    /// Files were made.
+    Run,
+}
+
+/// What all pages weighed at a layout width, and what was done since the first of it.
+///
+/// # Errors
+/// Those of the database.
+pub async fn of_site(store: &Store, width: u32) -> Result<SiteHistory, StoreError> {
+    let (changes, publications, runs) = tokio::try_join!(
+        store.weight_changes(width),
+        store.publications(MOST_DONE),
+        store.runs(MOST_DONE),
+    )?;
+    let points = weights_over_time(changes);
+    let Some(first) = points.first().map(|point| point.at) else {
+        return Ok(SiteHistory { points, marks: Vec::new() });
+    };
+    let mut marks = Vec::new();
+    for one in publications {
+        let mut mark = |at: Option<DateTime<Utc>>, kind| {
+            marks.extend(at.map(|at| Mark { at, kind, id: one.id, name: one.name.clone() }));
+        };
+        mark(one.published_at, MarkKind::Published);
+        mark(one.taken_back_at, MarkKind::TakenBack);
+    }
+    for run in runs {
+        let ended = run.ended_at.filter(|_| run.totals.done > 0);
+        marks.extend(ended.map(|at| Mark { at, kind: MarkKind::Run, id: run.id, name: run.name }));
+    }
+    marks.retain(|mark| mark.at >= first);
+    marks.sort_by_key(|mark| mark.at);
+    Ok(SiteHistory { points, marks })
+}
