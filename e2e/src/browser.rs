@@ -15,7 +15,7 @@ use tempfile::TempDir;
 use crate::application::Process;
 
 /// How long anything on the page may take; far more than it does.
-const PATIENCE: Duration = Duration::from_secs(20);
+const PATIENCE: Duration = Duration::from_secs(60);
 
 /// The key.
 pub const ENTER: &str = "\u{E007}";

@@ -103,7 +103,8 @@ async fn a_set_is_made_its_markup_copied_and_chromium_chooses_what_was_promised(
         .find((one) => one.textContent.startsWith('Make ')); button?.click(); return !!button;";
     browser.until("the files are wanted", make).await;
     browser
-        .until(
+        .until_within(
+            Duration::from_secs(120),
             "every file is made",
             "return [...document.querySelectorAll('.set-pane button')]
         .some((one) => one.textContent === 'All made')",
