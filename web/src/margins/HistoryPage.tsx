@@ -1,8 +1,9 @@
 import { lazy, Suspense } from "react";
 import { Link, useNavigate } from "react-router";
 import type { SiteHistory } from "../api/client";
+import { Bytes } from "../ui/Bytes";
 import { DoneTable } from "../ui/DoneTable";
-import { moment } from "../ui/figures";
+import { count, moment } from "../ui/figures";
 import { ProblemNote } from "../ui/ProblemNote";
 import { useAddress } from "../ui/useAddress";
 import { useKey } from "../ui/useKey";
@@ -12,7 +13,7 @@ import "../ui/tables.css";
 import "./margins.css";
 import { pathOf, timeline, wordsOf } from "./timeline";
 import { useSiteHistory } from "./useMargins";
-import { useView, ViewChoice } from "./ViewChoice";
+import { useView, WidthChoice } from "./ViewChoice";
 
 const HistoryChart = lazy(() => import("./HistoryChart").then(({ HistoryChart }) => ({ default: HistoryChart })));
 
@@ -25,35 +26,48 @@ export function HistoryPage() {
   useKey((event) => {
     if (event.key === "Escape") void navigate(`/margins?${address}`);
   });
+  const last = history.data?.points.at(-1);
   return (
-    <div className="work">
-      <main>
-        <div className="bar">
-          <Link to={`/margins?${address}`}>Margins</Link>
-          <h1>History</h1>
-          {history.data && <ViewChoice {...history.data.view} />}
+    <>
+      <div className="work">
+        <main>
+          <div className="bar">
+            <Link to={`/margins?${address}`}>Margins</Link>
+            <h1>History</h1>
+            {history.data && <WidthChoice {...history.data.view} />}
+          </div>
+          {history.error && <ProblemNote error={history.error} again={() => void history.refetch()} />}
+          {history.isPending && <WaitingRows />}
+          {history.data?.points.length === 0 && (
+            <div className="empty">
+              <h2>No weight is known yet</h2>
+              <span className="soft">
+                <Link to="/layouts">Measure the site in Layouts</Link>. Each measuring that finds other weights stands
+                here, beside what was published and made meanwhile.
+              </span>
+            </div>
+          )}
+          {history.data && history.data.points.length > 0 && (
+            <div className="loads">
+              <Suspense fallback={<WaitingRows />}>
+                <HistoryChart history={history.data} />
+              </Suspense>
+              <Timeline history={history.data} />
+            </div>
+          )}
+        </main>
+      </div>
+      <footer className="tally" aria-label="Tally">
+        {last && (
+          <span className="part">
+            <b>{count(last.pages, "page")}</b> transfer <Bytes of={last.total} />, pictures <Bytes of={last.pictures} />
+          </span>
+        )}
+        <div className="actions">
+          <Link to="/layouts">Measure again</Link>
         </div>
-        {history.error && <ProblemNote error={history.error} again={() => void history.refetch()} />}
-        {history.isPending && <WaitingRows />}
-        {history.data?.points.length === 0 && (
-          <div className="empty">
-            <h2>No weight is known yet</h2>
-            <span className="soft">
-              <Link to="/layouts">Measure the site in Layouts</Link>. Each measuring that finds other weights stands
-              here, beside what was published and made meanwhile.
-            </span>
-          </div>
-        )}
-        {history.data && history.data.points.length > 0 && (
-          <div className="loads">
-            <Suspense fallback={<WaitingRows />}>
-              <HistoryChart history={history.data} />
-            </Suspense>
-            <Timeline history={history.data} />
-          </div>
-        )}
-      </main>
-    </div>
+      </footer>
+    </>
   );
 }
 

@@ -72,7 +72,7 @@ export function MarginsPage() {
         <main>
           <div className="bar">
             <h1>Margins</h1>
-            {margins.data && <ViewChoice {...margins.data.view} />}
+            {margins.data && <ViewChoice view={margins.data.view} />}
             {margins.data && margins.data.pages.length > 0 && (
               <Segmented
                 aria-label="Margins by"

@@ -44,7 +44,7 @@ export function PageMarginsPage() {
             <h1 title={page.data?.page.address}>
               <bdi>{page.data?.page.name}</bdi>
             </h1>
-            {page.data && <ViewChoice {...page.data.view} />}
+            {page.data && <ViewChoice view={page.data.view} />}
             <span className="gap" />
             <Button
               aria-pressed={asTable}

@@ -15,7 +15,16 @@ export function useView(): View {
 }
 
 /** The connection and the layout width that all figures are told for. */
-export function ViewChoice({ connection, connections, width, widths }: Margins["view"]) {
+export function ViewChoice({ view }: { view: Margins["view"] }) {
+  return (
+    <>
+      <ConnectionChoice {...view} />
+      <WidthChoice {...view} />
+    </>
+  );
+}
+
+function ConnectionChoice({ connection, connections }: Margins["view"]) {
   const [, change] = useAddress();
   const [typing, setTyping] = useState(false);
   return (
@@ -43,21 +52,28 @@ export function ViewChoice({ connection, connections, width, widths }: Margins["
           }}
         />
       )}
-      {widths.length > 0 && (
-        <>
-          <span aria-hidden="true">Layout width</span>
-          <Select
-            aria-label="Layout width"
-            value={width ?? undefined}
-            popupMatchSelectWidth={false}
-            options={widths.map((one) => ({ value: one, label: `${one} px` }))}
-            onChange={(next) => {
-              change({ width: next });
-            }}
-          />
-        </>
-      )}
     </>
+  );
+}
+
+/** The layout width alone, where no time is told. */
+export function WidthChoice({ width, widths }: Margins["view"]) {
+  const [, change] = useAddress();
+  return (
+    widths.length > 0 && (
+      <>
+        <span aria-hidden="true">Layout width</span>
+        <Select
+          aria-label="Layout width"
+          value={width ?? undefined}
+          popupMatchSelectWidth={false}
+          options={widths.map((one) => ({ value: one, label: `${one} px` }))}
+          onChange={(next) => {
+            change({ width: next });
+          }}
+        />
+      </>
+    )
   );
 }
 

@@ -23,7 +23,7 @@ export const pathOf = ({ kind, id }: Mark) => (kind === "run" ? `/runs/${id}` : 
 
 /** `Measured: 7 pages, 32.3 MB`, `Published: All that is ready`. */
 export function wordsOf(event: Event) {
-  if ("kind" in event) return `${DONE[event.kind]}: ${event.name}`;
+  if ("kind" in event) return event.name ? `${DONE[event.kind]}: ${event.name}` : DONE[event.kind];
   const { pages, total, pictures, before } = event;
   const change =
     before === undefined || before === total ? "" : `, ${total > before ? "+" : ""}${bytes(total - before)}`;

@@ -1,6 +1,6 @@
 //! Weights of a site over time, from the weights of its pages.
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 
 use chrono::{DateTime, TimeDelta, Utc};
 use serde::Serialize;
@@ -8,7 +8,7 @@ use uuid::Uuid;
 
 use crate::units::Bytes;
 
-/// Changes no further apart than this are of one measuring.
+/// Changes of different pages that are no further apart than this are of one measuring.
 const ONE_MEASURING: TimeDelta = TimeDelta::minutes(10);
 
 /// A page that weighs something from a time on.
@@ -43,6 +43,7 @@ pub fn weights_over_time(changes: impl IntoIterator<Item = WeightChange>) -> Vec
     let mut latest: HashMap<Uuid, (Bytes, Bytes)> = HashMap::new();
     let (mut total, mut pictures) = (0, 0);
     let mut points: Vec<WeightPoint> = Vec::new();
+    let mut measured: HashSet<Uuid> = HashSet::new();
     for change in changes {
         let before = latest.insert(change.page, (change.total, change.pictures));
         let (old, old_pictures) = before.unwrap_or_default();
@@ -55,8 +56,13 @@ pub fn weights_over_time(changes: impl IntoIterator<Item = WeightChange>) -> Vec
             pictures: Bytes(pictures),
         };
         match points.last_mut() {
-            Some(last) if change.at - last.at <= ONE_MEASURING => *last = point,
-            _ => points.push(point),
+            Some(last) if change.at - last.at <= ONE_MEASURING && measured.insert(change.page) => {
+                *last = point;
+            }
+            _ => {
+                points.push(point);
+                measured = HashSet::from([change.page]);
+            }
         }
     }
     points
@@ -85,11 +91,16 @@ mod tests {
             change(3, 50, 9),
             change(1, 80, day),
             change(4, 10, 3 * day),
+            change(4, 20, 3 * day + 2),
         ];
         let points = weights_over_time(changes);
         let told: Vec<_> =
             points.iter().map(|point| (point.pages, point.total.get() / 1_000)).collect();
-        assert_eq!(told, [(3, 550), (3, 230), (4, 240)]);
+        assert_eq!(
+            told,
+            [(3, 550), (3, 230), (4, 240), (4, 250)],
+            "a page twice was measured twice"
+        );
         assert_eq!(points[1].pictures, Bytes::kb(40 + 50 + 25));
     }
 
@@ -109,7 +120,7 @@ mod tests {
             let last = points.last().unwrap();
             prop_assert_eq!(last.total.get(), latest.values().sum::<u64>());
             prop_assert_eq!((last.pages, last.at), (latest.len(), changes.last().unwrap().at));
-            prop_assert!(points.windows(2).all(|two| two[0].at < two[1].at));
+            prop_assert!(points.windows(2).all(|two| two[0].at <= two[1].at));
         }
     }
 }
