@@ -16,6 +16,7 @@ mod margins;
 mod measurements;
 mod output_rules;
 mod packages;
+mod page_views;
 mod pictures;
 mod problem;
 mod publications;
@@ -179,6 +180,8 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(margins::site_history))
         .routes(routes!(margins::page_margins))
         .routes(routes!(margins::say_budgets))
+        .routes(routes!(page_views::say_views))
+        .routes(routes!(page_views::read_views))
         .routes(routes!(layouts::layouts))
         .routes(routes!(layouts::occurrences))
         .routes(routes!(layouts::fixed))

@@ -15,6 +15,7 @@ use brisk_margin_core::load::margin::{
     PageBudgets, PageFigures, PageLoad, PageMargins, TimeMargin, USUAL_TIME,
 };
 use brisk_margin_core::load::report::{Report, ReportedGain, ReportedPage};
+use brisk_margin_core::load::traffic::Month;
 use brisk_margin_core::load::{Connection, PageWeight, Request, Timing};
 use brisk_margin_core::units::{Bytes, Millis};
 use brisk_margin_store::layouts::Page;
@@ -59,6 +60,8 @@ pub(super) enum PageOrder {
     Bytes,
     /// The most that could be saved first.
     Saving,
+    /// The most that could be saved in a month first, then those of which nobody knows how often they are looked at.
+    Month,
     /// By name.
     Name,
 }
@@ -106,6 +109,8 @@ pub(super) struct MarginsBody {
     pictures: Saving,
     /// How many pages are over their budget in bytes, and in time.
     over: Overruns,
+    /// What the pages transfer in a month of which it is known how often they are looked at; nothing where that is none.
+    month: Option<Month>,
     /// The places with most to gain, those first.
     gains: Vec<GainBody>,
     /// Pages that became heavier in the last 30 days, those by most first.
@@ -175,6 +180,8 @@ pub(super) struct PageMarginBody {
     time: TimeMargin,
     /// What lighter pictures save of what comes before anybody scrolls.
     saving: Saving,
+    /// What it transfers in a month, where it is known how often it is looked at.
+    month: Option<Month>,
 }
 
 /// A place and about what it could save.
@@ -194,7 +201,8 @@ pub(super) struct GainBody {
 }
 
 impl PageMarginBody {
-    fn of(page: Page, margins: PageMargins) -> Self {
+    fn of(page: Page, margins: PageMargins, views: Option<u64>) -> Self {
+        let month = views.map(|views| Month::of(views, &margins));
         let PageMargins { today, possible, bytes, time } = margins;
         Self {
             id: page.id,
@@ -205,6 +213,7 @@ impl PageMarginBody {
             possible,
             bytes,
             time,
+            month,
         }
     }
 }
@@ -248,9 +257,14 @@ pub(super) async fn margins(
 ) -> Result<Json<MarginsBody>, Problem> {
     let (at, view) = view(&app, &asked).await?;
     let found = margins::of_site(&app.store, at).await?;
-    let SiteMargins { pages, unknown, gains, heavier, shares } = found;
-    let mut pages: Vec<PageMarginBody> =
-        pages.into_iter().map(|(page, margins)| PageMarginBody::of(page, margins)).collect();
+    let SiteMargins { pages, unknown, gains, heavier, shares, views } = found;
+    let mut pages: Vec<PageMarginBody> = pages
+        .into_iter()
+        .map(|(page, margins)| {
+            let views = views.get(&page.id).copied();
+            PageMarginBody::of(page, margins, views)
+        })
+        .collect();
     sort(&mut pages, asked.order);
     let sum = |of: &dyn Fn(&PageMarginBody) -> Bytes| pages.iter().map(of).sum();
     let pictures = |of: &PageFigures| of.weight.picture;
@@ -270,6 +284,10 @@ pub(super) async fn margins(
             time: pages.iter().filter(|page| page.time.margin < 0.0).count(),
         },
         heavier: heavier.into_iter().map(|one| heavier_body(one, &pages)).collect(),
+        month: pages
+            .iter()
+            .any(|page| page.month.is_some())
+            .then(|| pages.iter().filter_map(|page| page.month).sum()),
         by_slot: shares.slots.into_iter().map(slot_share).collect(),
         by_format: shares.formats.into_iter().map(format_share).collect(),
         budgets: app.store.site().await?.page_budgets,
@@ -284,6 +302,9 @@ fn sort(pages: &mut [PageMarginBody], order: PageOrder) {
         PageOrder::Time => pages.sort_by(|a, b| a.time.margin.total_cmp(&b.time.margin)),
         PageOrder::Bytes => pages.sort_by_key(|page| page.bytes.margin),
         PageOrder::Saving => pages.sort_by_key(|page| Reverse(page.saving.saved)),
+        PageOrder::Month => {
+            pages.sort_by_key(|page| Reverse(page.month.map(|month| month.saved())))
+        }
         PageOrder::Name => pages.sort_by(|a, b| a.name.cmp(&b.name)),
     }
 }
@@ -346,10 +367,11 @@ pub(super) async fn margins_as_csv(
         "possible_lcp_ms",
         "time_budget_ms",
         "time_margin_ms",
+        "views_a_month",
     ])?;
     let width = view.width.unwrap_or(0);
     let ms = |ms: f64| format!("{ms:.0}");
-    for PageMarginBody { name, address, today, possible, bytes, time, .. } in &pages {
+    for PageMarginBody { name, address, today, possible, bytes, time, month, .. } in &pages {
         table.add([
             harmless(name),
             harmless(address),
@@ -366,6 +388,7 @@ pub(super) async fn margins_as_csv(
             ms(possible.times.lcp.get()),
             ms(time.budget.get()),
             ms(time.margin),
+            month.map_or_else(String::new, |month| month.views.to_string()),
         ])?;
     }
     table.answer("margins.csv")
@@ -502,7 +525,7 @@ pub(super) async fn page_margins(
     let coming = coming.ok_or_else(|| Problem::not_found("page whose weight is known"))?;
     Ok(Json(PageComingBody {
         view,
-        page: PageMarginBody::of(coming.page, coming.margins),
+        page: PageMarginBody::of(coming.page, coming.margins, coming.views),
         budgets: coming.budgets,
         today: requests(coming.today),
         possible: requests(coming.possible),

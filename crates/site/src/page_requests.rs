@@ -79,6 +79,11 @@ impl Asked {
         }
     }
 
+    /// Whether it is the site's icon, which a browser asks for once, whatever page comes first.
+    pub(crate) fn is_icon(&self) -> bool {
+        self.kind == "Other" && self.initiator.is_none()
+    }
+
     /// A style sheet that applies and a script that the parser waits for have these priorities in Chromium.
     fn blocks(&self, kind: RequestKind) -> bool {
         match kind {

@@ -207,8 +207,9 @@ impl<'a> Traffic<'a> {
             Some(id) => self.body(id).await.unwrap_or_default(),
             None => Bytes::new(),
         };
-        let came = self.requests.values().filter(|exchange| exchange.bytes.is_some());
-        let asked = came.map(|exchange| exchange.asked.clone()).collect();
+        let counts = |exchange: &&Exchange| exchange.bytes.is_some() && !exchange.asked.is_icon();
+        let asked =
+            self.requests.values().filter(counts).map(|exchange| exchange.asked.clone()).collect();
         page_requests::listed(asked, files, &String::from_utf8_lossy(&html), largest)
     }
 

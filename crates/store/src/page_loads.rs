@@ -1,4 +1,4 @@
-//! What pages transfer at each layout width, what they weighed before, and their budgets.
+//! What pages transfer at each layout width, what they weighed before, their budgets, and how often they are looked at.
 
 use std::collections::{BTreeMap, HashMap};
 
@@ -61,6 +61,12 @@ struct LoadRow {
 struct BudgetRow {
     page_id: Uuid,
     budgets: serde_json::Value,
+}
+
+#[derive(FromQueryResult)]
+struct ViewsRow {
+    page_id: Uuid,
+    per_month: i64,
 }
 
 #[derive(FromQueryResult)]
@@ -291,6 +297,41 @@ impl Store {
             ON CONFLICT (page_id) DO UPDATE SET budgets = excluded.budgets";
         let statement = self.statement(sql, [id.into(), json(&budgets).into()]);
         Ok(self.db.execute_raw(statement).await?.rows_affected() > 0)
+    }
+
+    /// How often pages are looked at in a month, where that was said.
+    ///
+    /// # Errors
+    /// Those of the database.
+    pub async fn page_views(&self) -> Result<HashMap<Uuid, u64>, StoreError> {
+        let sql = "SELECT page_id, per_month FROM page_views";
+        let rows = ViewsRow::find_by_statement(self.statement(sql, [])).all(&self.db).await?;
+        Ok(rows.into_iter().map(|row| (row.page_id, row.per_month.unsigned_abs())).collect())
+    }
+
+    /// Says how often pages are looked at in a month; others stay as they were. Returns how many of them there are.
+    ///
+    /// # Errors
+    /// Those of the database.
+    pub async fn say_page_views(&self, views: &[(Uuid, u64)]) -> Result<u64, StoreError> {
+        let pages: Vec<Uuid> = views.iter().map(|(page, _)| *page).collect();
+        let counts: Vec<i64> = views.iter().map(|(_, views)| *views as i64).collect();
+        let sql = "INSERT INTO page_views (page_id, per_month)
+            SELECT p.id, s.views FROM unnest($1::uuid[], $2::bigint[]) AS s (page, views)
+            JOIN pages p ON p.id = s.page
+            ON CONFLICT (page_id) DO UPDATE SET per_month = excluded.per_month";
+        let statement = self.statement(sql, [pages.into(), counts.into()]);
+        Ok(self.db.execute_raw(statement).await?.rows_affected())
+    }
+
+    /// Takes back what was said of how often page `id` is looked at; false where there is no such page.
+    ///
+    /// # Errors
+    /// Those of the database.
+    pub async fn forget_page_views(&self, id: Uuid) -> Result<bool, StoreError> {
+        let sql = "DELETE FROM page_views WHERE page_id = $1";
+        self.db.execute_raw(self.statement(sql, [id.into()])).await?;
+        Ok(self.page(id).await?.is_some())
     }
 
     /// The pictures whose originals have these hashes.

@@ -25,5 +25,6 @@ mod sudden_end;
 mod tasks;
 mod together;
 mod transfers;
+mod watch;
 mod ways;
 mod weigh_command;

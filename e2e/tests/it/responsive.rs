@@ -112,7 +112,7 @@ async fn a_set_is_made_its_markup_copied_and_chromium_chooses_what_was_promised(
         .await;
     browser.labelled("Copy markup").await.click().await.unwrap();
     // Where nobody may write to the clipboard, it is selected instead.
-    let copied = "const pane = document.querySelector('.markup');
+    let copied = "const pane = document.querySelector('[aria-label=Markup]');
         return pane.querySelector('[role=status]').textContent === 'copied'
             ? pane.querySelector('pre').textContent : getSelection().toString()";
     let copied = browser.until("the markup is copied or selected", copied).await;

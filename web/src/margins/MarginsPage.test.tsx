@@ -146,6 +146,23 @@ test("weights are told by slot and by format, with their shares", async () => {
   expect((await screen.findByText("JPEG")).closest("tr")?.textContent).toContain("100.0 %");
 });
 
+test("where page views are known, a month is told, and what a table says is read", async () => {
+  const month = { views: 12_000, today: 48_000_000_000, possible: 12_000_000_000, hours: 20 };
+  const [gallery, visit] = margins.pages;
+  if (!gallery || !visit) throw new Error("two pages");
+  show({ ...margins, month, pages: [{ ...gallery, month }, visit] });
+  expect((await screen.findByText("12,000 views")).closest("tr")?.textContent).toContain("48.0 GB → 12.0 GB");
+  expect(screen.getByTestId("margins-sum").textContent).toContain("people wait about 20 h less");
+  expect(screen.getByText("not known").closest("tr")?.textContent).toContain("Visit");
+  const table = new File(["page,views\n/visit,4\n/gone,1\n"], "views.csv", { type: "text/csv" });
+  const read = { pages: 1, unmatched: ["line 3: /gone"], passed_over: [] };
+  answers(({ path }) =>
+    Response.json(path.endsWith("views.csv") ? read : {}, { status: path.endsWith("views.csv") ? 200 : 404 }),
+  );
+  await userEvent.upload(screen.getByLabelText(/Table of page views/), table);
+  expect((await screen.findByText("1 page read, 1 row of no page")).title).toBe("line 3: /gone");
+});
+
 test("budgets of all pages are saved with the site", async () => {
   show(margins);
   await userEvent.click(await screen.findByRole("button", { name: "Budgets…" }));

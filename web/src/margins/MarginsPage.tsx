@@ -1,10 +1,9 @@
 import { Button, Input, Segmented } from "antd";
 import { useState } from "react";
 import { Link, useNavigate } from "react-router";
-import { siteApi, type Margins, type PageOrder } from "../api/client";
+import { type Margins, type PageOrder } from "../api/client";
 import { Bytes } from "../ui/Bytes";
 import { count, percent } from "../ui/figures";
-import { MenuButton } from "../ui/MenuButton";
 import { ProblemNote } from "../ui/ProblemNote";
 import { Tally } from "../ui/Tally";
 import { useAddress } from "../ui/useAddress";
@@ -16,36 +15,19 @@ import { benchOf, Gains } from "./Gains";
 import { Heavier } from "./Heavier";
 import "./margins.css";
 import { PageTable } from "./PageTable";
+import { Reports } from "./Reports";
 import { FormatShares, SlotShares } from "./ShareTable";
 import { SiteBudgets } from "./SiteBudgets";
 import { useMargins } from "./useMargins";
 import { useView, ViewChoice } from "./ViewChoice";
+import { hoursWords } from "./words";
 
-const ORDERS: PageOrder[] = ["time", "bytes", "saving", "name"];
+const ORDERS: PageOrder[] = ["time", "bytes", "saving", "month", "name"];
 
 const PARTS: { value: "pages" | "slots" | "formats"; label: string }[] = [
   { value: "pages", label: "Pages" },
   { value: "slots", label: "Slots" },
   { value: "formats", label: "Formats" },
-];
-
-const reports = (query: string) => [
-  {
-    key: "print",
-    label: (
-      <a href={`${siteApi}/margins/report.html?${query}`} target="_blank" rel="noreferrer">
-        Report to print
-      </a>
-    ),
-  },
-  {
-    key: "csv",
-    label: (
-      <a href={`${siteApi}/margins/pages.csv?${query}`} download>
-        Table as CSV
-      </a>
-    ),
-  },
 ];
 
 /** Margins, the home: what each page leaves under its budgets, and where most can be gained. */
@@ -108,7 +90,7 @@ export function MarginsPage() {
             {margins.data && margins.data.pages.length > 0 && (
               <>
                 <Link to={`/margins/history?${query}`}>History</Link>
-                <MenuButton items={reports(query.toString())}>Report…</MenuButton>
+                <Reports query={query.toString()} />
               </>
             )}
           </div>
@@ -133,8 +115,8 @@ export function MarginsPage() {
                   />
                 )}
                 <aside className="gains" aria-label="Where to go on">
-                  <Gains gains={margins.data.gains} />
                   <Heavier pages={margins.data.heavier} query={query.toString()} />
+                  <Gains gains={margins.data.gains} />
                 </aside>
               </div>
             </>
@@ -174,7 +156,7 @@ function Nothing({ unknown }: { unknown: number }) {
 }
 
 /** All pages together. */
-function Sum({ margins: { pages, saving, over, unknown } }: { margins: Margins }) {
+function Sum({ margins: { pages, saving, over, unknown, month } }: { margins: Margins }) {
   const late = over.time > 0 ? `${over.time} over the time budget` : "none over the time budget";
   const heavy = over.bytes > 0 ? `${over.bytes} over the byte budget` : "none over the byte budget";
   return (
@@ -182,6 +164,11 @@ function Sum({ margins: { pages, saving, over, unknown } }: { margins: Margins }
       <b>{count(pages.length, "page")}</b>: today <Bytes of={saving.before} /> → about <Bytes of={saving.after} />,
       could save <Bytes of={saving.saved} /> <span className="figure">({percent(saving.percent)})</span>; {late},{" "}
       {heavy}
+      {month && (
+        <>
+          ; a month <Bytes of={month.today} /> → about <Bytes of={month.possible} />, {hoursWords(month.hours)}
+        </>
+      )}
       {unknown > 0 && (
         <>
           ; {count(unknown, "page")} to be <Link to="/layouts">measured again</Link>

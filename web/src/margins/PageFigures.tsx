@@ -3,6 +3,7 @@ import { Bytes } from "../ui/Bytes";
 import { bytes } from "../ui/figures";
 import { BudgetFields } from "./BudgetFields";
 import { useSayBudgets } from "./useMargins";
+import { ViewsField } from "./ViewsField";
 import { millis } from "./words";
 
 /** What was worked out, and the budgets that it is held against. */
@@ -36,6 +37,7 @@ export function PageFigures({ coming: { page, budgets, view } }: { coming: PageC
           say.mutate(wish);
         }}
       />
+      <ViewsField key={page.month?.views ?? "unknown"} page={page} />
       <p className="soft">
         Times come from a model of {view.connection.words}: hand-shakes, slow start, priorities, what blocks, and the
         decoding of pictures.

@@ -3,12 +3,14 @@ import { useMemo, useRef } from "react";
 import { Link } from "react-router";
 import type { PageMargin, PageOrder } from "../api/client";
 import { Bytes } from "../ui/Bytes";
-import { bytes } from "../ui/figures";
+import { bytes, count } from "../ui/figures";
 import { MarginBar, MarginWords } from "../ui/MarginBar";
 import { millis, timeWords } from "./words";
 
 /** About how high a row is, in CSS px. */
 const ROW = 48;
+/** Orders with the most first. */
+const FALLING: PageOrder[] = ["saving", "month"];
 
 interface TableProps {
   pages: PageMargin[];
@@ -35,13 +37,14 @@ export function PageTable({ pages, order, query, find, onOrder }: TableProps) {
     overscan: 8,
   });
   const seen = rows.getVirtualItems();
+  const hasViews = pages.some(({ month }) => month != null);
   const above = seen[0]?.start ?? 0;
   const below = rows.getTotalSize() - (seen.at(-1)?.end ?? 0);
   const column = (by: PageOrder, words: string, right = false) => (
     <th
       scope="col"
       {...(right ? { className: "right" } : {})}
-      aria-sort={order === by ? (by === "saving" ? "descending" : "ascending") : "none"}
+      aria-sort={order === by ? (FALLING.includes(by) ? "descending" : "ascending") : "none"}
     >
       <button
         type="button"
@@ -51,7 +54,7 @@ export function PageTable({ pages, order, query, find, onOrder }: TableProps) {
         }}
       >
         {words}
-        {order === by ? (by === "saving" ? " ↓" : " ↑") : ""}
+        {order === by ? (FALLING.includes(by) ? " ↓" : " ↑") : ""}
       </button>
     </th>
   );
@@ -67,6 +70,7 @@ export function PageTable({ pages, order, query, find, onOrder }: TableProps) {
             {column("bytes", "Byte margin")}
             {column("time", "Time margin", true)}
             {column("saving", "Could save", true)}
+            {hasViews && column("month", "A month", true)}
           </tr>
         </thead>
         <tbody>
@@ -74,7 +78,16 @@ export function PageTable({ pages, order, query, find, onOrder }: TableProps) {
           {seen.map(({ index }) => {
             const page = shown[index];
             return (
-              page && <PageRow key={page.id} page={page} index={index} measure={rows.measureElement} query={query} />
+              page && (
+                <PageRow
+                  key={page.id}
+                  page={page}
+                  index={index}
+                  measure={rows.measureElement}
+                  query={query}
+                  hasViews={hasViews}
+                />
+              )
             );
           })}
           <Space height={below} />
@@ -90,7 +103,7 @@ function Space({ height }: { height: number }) {
   return (
     height > 0 && (
       <tr aria-hidden="true">
-        <td colSpan={5} style={{ height, padding: 0 }} />
+        <td colSpan={6} style={{ height, padding: 0 }} />
       </tr>
     )
   );
@@ -101,9 +114,10 @@ interface RowProps {
   index: number;
   measure: (row: HTMLTableRowElement | null) => void;
   query: string;
+  hasViews: boolean;
 }
 
-function PageRow({ page, index, measure, query }: RowProps) {
+function PageRow({ page, index, measure, query, hasViews }: RowProps) {
   const { today, possible, time } = page;
   return (
     <tr ref={measure} data-index={index} aria-rowindex={index + 2} data-page={page.id}>
@@ -133,6 +147,20 @@ function PageRow({ page, index, measure, query }: RowProps) {
       <td className="right">
         <Bytes of={page.saving.saved} />
       </td>
+      {hasViews && (
+        <td className="right">
+          {page.month ? (
+            <span className="margin-cell">
+              <span className="figure">{count(page.month.views, "view")}</span>
+              <span className="figure soft">
+                {bytes(page.month.today)} → {bytes(page.month.possible)}
+              </span>
+            </span>
+          ) : (
+            <span className="soft">not known</span>
+          )}
+        </td>
+      )}
     </tr>
   );
 }

@@ -35,6 +35,33 @@ export function usePageMargins(page: string, view: View) {
   });
 }
 
+/** Says how often a page is looked at in a month; nothing where nobody knows. */
+export function useSayViews(page: string) {
+  const queries = useQueryClient();
+  return useMutation({
+    meta: { told: true },
+    mutationFn: async (views: number | null) => {
+      const body = { per_month: views };
+      accept(await api.PUT("/margins/{page}/views", { params: { path: { page } }, body }));
+    },
+    onSuccess: () => queries.invalidateQueries({ queryKey: ["margins"] }),
+  });
+}
+
+/** Reads page views from a table. */
+export function useReadViews() {
+  const queries = useQueryClient();
+  return useMutation({
+    meta: { told: true },
+    mutationFn: async (file: File) => {
+      const body = await file.text();
+      const headers = { "content-type": "text/csv" };
+      return unwrap(await api.POST("/margins/views.csv", { body, headers, bodySerializer: (text) => text }));
+    },
+    onSuccess: () => queries.invalidateQueries({ queryKey: ["margins"] }),
+  });
+}
+
 /** Says what a page may weigh and take. */
 export function useSayBudgets(page: string) {
   const queries = useQueryClient();

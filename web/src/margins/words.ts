@@ -32,3 +32,9 @@ export function fileOf(address: string) {
 /** `dome.jpg 80.0 KB → 900 KB`, `band.jpg new, 40.0 KB`. */
 export const growthWords = ({ address, before, after }: HeavierPage["grown"][number]) =>
   `${fileOf(address)} ${before > 0 ? `${bytes(before)} → ` : "new, "}${bytes(after)}`;
+
+/** `people wait about 34 h less`. */
+export const hoursWords = (hours: number) =>
+  hours < 1
+    ? `people wait about ${Math.max(0, Math.round(hours * 60)).toLocaleString("en")} min less`
+    : `people wait about ${Math.round(hours).toLocaleString("en")} h less`;

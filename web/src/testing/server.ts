@@ -41,7 +41,8 @@ globalThis.Request = class extends Plain {
 globalThis.fetch = async (input, init) => {
   const request = new Request(input, init);
   const text = await request.text();
-  const body: unknown = text ? JSON.parse(text) : undefined;
+  const isJson = request.headers.get("content-type")?.includes("json") ?? true;
+  const body: unknown = text && isJson ? JSON.parse(text) : text || undefined;
   const { pathname, searchParams } = new URL(request.url);
   const one = {
     method: request.method,

@@ -1,6 +1,6 @@
 //! Descriptions as a CSV table: written out, and read in again with a preview of what changes.
 
-use std::collections::{BTreeMap, HashMap};
+use std::collections::HashMap;
 
 use axum::Json;
 use axum::body::Bytes;
@@ -13,12 +13,14 @@ use uuid::Uuid;
 
 use super::changes::{ChangeBody, count, make};
 use super::describing::Fields;
-use super::which::{FilterQuery, MOST_AT_ONCE};
+use super::which::FilterQuery;
 use crate::Problem;
 use crate::extract::Query;
-use crate::spreadsheet::{Table, as_written, harmless};
+use crate::spreadsheet::{ReadRow, ReadTable, Table, as_written, harmless};
 use crate::state::App;
 
+/// What pictures are found by.
+const KEYS: [&str; 2] = ["name", "hash"];
 const COLUMNS: [&str; 10] = [
     "name",
     "hash",
@@ -127,10 +129,10 @@ pub(crate) async fn read_descriptions(
     Query(reading): Query<Reading>,
     body: Bytes,
 ) -> Result<Json<TableBody>, Problem> {
-    let read = tokio::task::spawn_blocking(move || ReadTable::read(&body)).await;
+    let read = tokio::task::spawn_blocking(move || ReadTable::read(&body, &COLUMNS, &KEYS)).await;
     let table = read.map_err(|_| Problem::invalid("the table cannot be read"))?;
     let table = table.map_err(Problem::invalid)?;
-    let found = table.find(&app).await?;
+    let found = Found::by(&table.rows, &app).await?;
     let mut answer = TableBody {
         changes: Vec::new(),
         cells: 0,
@@ -142,10 +144,10 @@ pub(crate) async fn read_descriptions(
     let mut edits = ChangeSet::default();
     for row in &table.rows {
         let Some(picture) = found.of(row) else {
-            answer.unmatched.push(format!("line {}: {}", row.line, row.called()));
+            answer.unmatched.push(format!("line {}: {}", row.line, called(row)));
             continue;
         };
-        let fields = row.fields().map_err(|reason| in_line(row, &reason))?;
+        let fields = fields(row).map_err(|reason| in_line(row, &reason))?;
         let before = cells(picture);
         let said = row.cells.iter().filter(|(column, _)| !matches!(**column, "name" | "hash"));
         let differing = said.filter_map(|(column, cell)| {
@@ -181,7 +183,7 @@ pub(crate) async fn read_descriptions(
     Ok(Json(answer))
 }
 
-fn in_line(row: &Row, reason: &str) -> Problem {
+fn in_line(row: &ReadRow, reason: &str) -> Problem {
     Problem::invalid(format!("line {}: {reason}; nothing was changed", row.line))
 }
 
@@ -193,17 +195,6 @@ fn is_yes(cell: &str) -> Option<bool> {
     }
 }
 
-/// A table as it was read.
-struct ReadTable {
-    rows: Vec<Row>,
-    passed_over: Vec<String>,
-}
-
-struct Row {
-    line: u64,
-    cells: BTreeMap<&'static str, String>,
-}
-
 /// Pictures by what rows call them.
 struct Found {
     by_hash: HashMap<String, Picture>,
@@ -212,61 +203,19 @@ struct Found {
 }
 
 impl Found {
-    fn of(&self, row: &Row) -> Option<&Picture> {
+    fn of(&self, row: &ReadRow) -> Option<&Picture> {
         let by_hash = row.cells.get("hash").and_then(|hash| self.by_hash.get(hash.trim()));
         let by_name = || self.by_name.get(row.cells.get("name")?)?.as_ref();
         by_hash.or_else(by_name)
     }
 }
 
-impl ReadTable {
-    fn read(body: &[u8]) -> Result<Self, String> {
-        let text = std::str::from_utf8(body).map_err(|_| {
-            "the table is not UTF-8 text; save it as “CSV UTF-8” and bring it again".to_owned()
-        })?;
-        let text = text.trim_start_matches('\u{FEFF}');
-        let head = text.lines().next().unwrap_or_default();
-        let delimiter = [b',', b';', b'\t']
-            .into_iter()
-            .max_by_key(|&byte| head.bytes().filter(|&found| found == byte).count());
-        let mut reader = csv::ReaderBuilder::new()
-            .delimiter(delimiter.unwrap_or(b','))
-            .from_reader(text.as_bytes());
-        let head = reader.headers().map_err(|error| error.to_string())?.clone();
-        let known = |name: &str| {
-            let name = name.trim().to_lowercase();
-            COLUMNS.into_iter().find(|column| *column == name)
-        };
-        if !head.iter().any(|name| matches!(known(name), Some("name" | "hash"))) {
-            return Err(format!(
-                "the table has no column called name or hash, by which pictures are found; its \
-                 columns can be {}",
-                COLUMNS.join(", ")
-            ));
-        }
-        let passed_over =
-            head.iter().filter(|name| known(name).is_none()).map(str::to_owned).collect();
-        let mut rows = Vec::new();
-        for record in reader.records() {
-            let record = record.map_err(|error| error.to_string())?;
-            if rows.len() as u64 >= MOST_AT_ONCE {
-                return Err(format!(
-                    "the table has more than {MOST_AT_ONCE} rows; bring it in parts"
-                ));
-            }
-            let line = record.position().map_or(0, csv::Position::line);
-            let cells = head.iter().zip(&record);
-            let cells = cells.filter_map(|(name, cell)| Some((known(name)?, as_written(cell))));
-            rows.push(Row { line, cells: cells.collect() });
-        }
-        Ok(Self { rows, passed_over })
-    }
-
-    async fn find(&self, app: &App) -> Result<Found, Problem> {
-        let all = |column| self.rows.iter().filter_map(move |row| row.cells.get(column).cloned());
+impl Found {
+    async fn by(rows: &[ReadRow], app: &App) -> Result<Self, Problem> {
+        let all = |column| rows.iter().filter_map(move |row| row.cells.get(column).cloned());
         let pictures =
             app.store.pictures_called(all("hash").collect(), all("name").collect()).await?;
-        let mut found = Found { by_hash: HashMap::new(), by_name: HashMap::new() };
+        let mut found = Self { by_hash: HashMap::new(), by_name: HashMap::new() };
         for picture in pictures {
             let one = found.by_name.entry(picture.name.clone());
             one.and_modify(|one| *one = None).or_insert_with(|| Some(picture.clone()));
@@ -276,64 +225,32 @@ impl ReadTable {
     }
 }
 
-impl Row {
-    fn called(&self) -> &str {
-        let name = self.cells.get("name").filter(|name| !name.is_empty());
-        name.or_else(|| self.cells.get("hash")).map_or("", String::as_str)
-    }
+/// What a row calls its picture.
+fn called(row: &ReadRow) -> &str {
+    let name = row.cells.get("name").filter(|name| !name.is_empty());
+    name.or_else(|| row.cells.get("hash")).map_or("", String::as_str)
+}
 
-    fn fields(&self) -> Result<Fields, String> {
-        let cell = |column| self.cells.get(column).cloned();
-        let decorative = match self.cells.get("decorative") {
+fn fields(row: &ReadRow) -> Result<Fields, String> {
+    let cell = |column| row.cells.get(column).cloned();
+    let decorative =
+        match row.cells.get("decorative") {
             Some(cell) => Some(is_yes(cell).ok_or_else(|| {
                 format!("“{cell}” in the column decorative is neither yes nor no")
             })?),
             None => None,
         };
-        Ok(Fields {
-            name: None,
-            folder: cell("folder"),
-            title: cell("title"),
-            alt: cell("alt"),
-            decorative,
-            caption: cell("caption"),
-            creator: cell("creator"),
-            licence: cell("licence"),
-            source: cell("source"),
-            // Who may fetch files is no word about the picture.
-            is_public: None,
-        })
-    }
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn tables_of_spreadsheets_are_read_whatever_divides_their_cells() {
-        let table = ReadTable::read(
-            "\u{FEFF}Name;alt;Mood\ndome.jpg;\"The dome; at dusk\";calm\n".as_bytes(),
-        );
-        let table = table.unwrap();
-        assert_eq!(table.passed_over, ["Mood"]);
-        assert_eq!(table.rows[0].cells["alt"], "The dome; at dusk");
-        assert_eq!(table.rows[0].line, 2);
-    }
-
-    #[test]
-    fn what_cannot_be_read_is_told_with_what_to_do() {
-        let latin = ReadTable::read(b"name,alt\nk\xFCche.jpg,x\n").err().unwrap();
-        assert!(latin.contains("UTF-8"), "{latin}");
-        let columns = ReadTable::read(b"file,text\na,b\n").err().unwrap();
-        assert!(columns.contains("name or hash") && columns.contains("alt"), "{columns}");
-    }
-
-    #[test]
-    fn a_formula_goes_out_harmless_and_comes_back_as_it_was() {
-        for text in ["=SUM(A1)", "+1", "-1", "@home", "plain", "'quoted"] {
-            assert_eq!(as_written(&harmless(text)), text);
-        }
-        assert_eq!(harmless("=HYPERLINK(\"x\")"), "'=HYPERLINK(\"x\")");
-    }
+    Ok(Fields {
+        name: None,
+        folder: cell("folder"),
+        title: cell("title"),
+        alt: cell("alt"),
+        decorative,
+        caption: cell("caption"),
+        creator: cell("creator"),
+        licence: cell("licence"),
+        source: cell("source"),
+        // Who may fetch files is no word about the picture.
+        is_public: None,
+    })
 }

@@ -121,6 +121,91 @@ async fn a_page_tells_its_requests_with_their_times_and_takes_budgets() {
 }
 
 #[tokio::test]
+async fn budgets_of_all_pages_hold_where_a_page_has_none_and_weights_are_told_by_slot_and_format() {
+    let (api, heavy) = site().await;
+    let all = json!({"page_budgets": {"bytes": 5_000, "time": null}});
+    assert_eq!(api.patch("/api/site", &all).await.json()["page_budgets"], all["page_budgets"]);
+    let margins = api.get("/api/margins?order=name").await.json();
+    assert_eq!(margins["budgets"], all["page_budgets"]);
+    assert_eq!(margins["over"]["bytes"], 2, "both pages weigh more than 5,000 bytes");
+    let id = margins["pages"][0]["id"].as_str().unwrap();
+    let own = json!({"bytes": 900_000_000, "time": null});
+    api.put(&format!("/api/margins/{id}/budgets"), &own).await;
+    assert_eq!(api.get("/api/margins").await.json()["over"]["bytes"], 1, "its own goes before");
+
+    let picture = api.picture(&heavy).await;
+    let [slot] = &margins["by_slot"].as_array().unwrap()[..] else { panic!("{margins:#}") };
+    assert_eq!((&slot["files"], &slot["saving"]["before"]), (&json!(1), &picture["bytes"]));
+    assert_eq!(margins["by_format"][0]["format"], "jpeg");
+    assert!(slot["saving"]["saved"].as_i64().unwrap() > 0);
+    for refused in [
+        json!({"page_budgets": {"bytes": 2_000_000_000, "time": null}}),
+        json!({"page_budgets": {"bytes": null, "time": -4.0}}),
+        json!({"watch": {"is_on": true, "at": 1440, "days": 1}}),
+        json!({"watch": {"is_on": true, "at": 0, "days": 32}}),
+    ] {
+        let answer = api.patch("/api/site", &refused).await;
+        assert_eq!(answer.status, StatusCode::UNPROCESSABLE_ENTITY, "{refused}");
+    }
+}
+
+#[tokio::test]
+async fn page_views_are_typed_or_come_as_a_table_and_make_a_month() {
+    let (api, _) = site().await;
+    let margins = api.get("/api/margins?order=name").await.json();
+    assert_eq!(margins["month"], json!(null));
+    let walks = pages(&margins).iter().position(|page| *page == "walks.html").unwrap();
+    let id = margins["pages"][walks]["id"].as_str().unwrap();
+    let views = format!("/api/margins/{id}/views");
+    let typed = api.put(&views, &json!({"per_month": 1_000})).await;
+    assert_eq!(typed.status, StatusCode::NO_CONTENT);
+    let page = api.get(&format!("/api/margins/{id}")).await.json()["page"].clone();
+    let total = page["today"]["weight"]["total"].as_u64().unwrap();
+    assert_eq!(page["month"]["today"], json!(total * 1_000));
+
+    let table = "page;views\n/visit.html;12.000\n/walks.html;400\n/walks.html;100\n/gone.html;7\n";
+    let read =
+        api.send_bytes("POST", "/api/margins/views.csv", "text/csv", table.as_bytes()).await.json();
+    assert_eq!((&read["pages"], &read["unmatched"]), (&json!(2), &json!(["line 5: /gone.html"])));
+    let margins = api.get("/api/margins?order=month").await.json();
+    assert_eq!(pages(&margins)[0], "walks.html", "what is saved counts, not views alone");
+    assert_eq!(margins["month"]["views"], 12_500);
+    for (table, word) in
+        [("page,views\n/visit.html,many\n", "line 2"), ("path,views\n/a,1\n", "column called page")]
+    {
+        let refused =
+            api.send_bytes("POST", "/api/margins/views.csv", "text/csv", table.as_bytes()).await;
+        assert_eq!(refused.status, StatusCode::UNPROCESSABLE_ENTITY);
+        assert!(refused.text().contains(word), "{}", refused.text());
+    }
+    assert_eq!(api.get("/api/margins").await.json()["month"]["views"], 12_500);
+    api.put(&views, &json!({"per_month": null})).await;
+    assert_eq!(api.get("/api/margins").await.json()["month"]["views"], 12_000);
+    let stranger = "/api/margins/0198c0de-0000-7000-8000-000000000000/views";
+    assert_eq!(api.put(stranger, &json!({"per_month": 1})).await.status, StatusCode::NOT_FOUND);
+}
+
+#[tokio::test]
+async fn the_history_tells_what_all_pages_weighed_each_time_that_they_were_measured() {
+    let (api, _) = site().await;
+    let first = api.get("/api/margins/history").await.json();
+    let [point] = &first["points"].as_array().unwrap()[..] else { panic!("{first:#}") };
+    assert_eq!(point["pages"], 2);
+    let visit = page("visit.html", vec![]);
+    api.store.keep_page(loading(visit, "media/small.jpg", 64_000)).await.unwrap();
+    let then = api.get("/api/margins/history").await.json();
+    let total = |n: usize| then["points"][n]["total"].as_u64().unwrap();
+    assert_eq!(total(1) - total(0), 60_000);
+    let heavier = api.get("/api/margins").await.json()["heavier"][0].clone();
+    assert_eq!(
+        (&heavier["before"], &heavier["grown"][0]["before"]),
+        (&json!(12_000), &json!(4_000))
+    );
+    let refused = api.get("/api/margins/history?width=391").await;
+    assert_eq!(refused.status, StatusCode::UNPROCESSABLE_ENTITY);
+}
+
+#[tokio::test]
 async fn what_cannot_be_looked_at_is_told() {
     let api = Api::start().await;
     let nothing = api.get("/api/margins").await.json();
@@ -173,7 +258,8 @@ async fn the_margins_are_told_as_a_table_and_as_a_page_to_print() {
     assert!(report.header("content-type").starts_with("text/html"));
     assert!(report.header("content-security-policy").contains("default-src 'none'"));
     let text = report.text();
-    for told in ["0.4 Mbit/s · 400 ms", "2 pages transfer", "heavy.jpg", "walks.html"] {
+    let shown = "<img src=\"data:image/webp;base64,";
+    for told in ["0.4 Mbit/s · 400 ms", "2 pages transfer", "heavy.jpg", "walks.html", shown] {
         assert!(text.contains(told), "{told}: {text}");
     }
     let refused = api.get("/api/margins/report.html?connection=fast").await;

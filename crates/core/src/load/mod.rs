@@ -23,6 +23,7 @@ pub mod page;
 pub mod report;
 #[cfg(test)]
 mod tests;
+pub mod traffic;
 pub mod weight;
 
 use serde::{Deserialize, Serialize};

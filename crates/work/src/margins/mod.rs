@@ -48,6 +48,8 @@ pub struct SiteMargins {
     pub heavier: Vec<HeavierPage>,
     /// What their pictures weigh, by slot and by format.
     pub shares: Shares,
+    /// How often pages are looked at in a month, where that was said.
+    pub views: HashMap<Uuid, u64>,
 }
 
 /// How a page comes, today and as it could.
@@ -56,6 +58,8 @@ pub struct PageComing {
     pub page: Page,
     /// What was said of its budgets.
     pub budgets: PageBudgets,
+    /// How often it is looked at in a month, where that was said.
+    pub views: Option<u64>,
     /// Its margins.
     pub margins: PageMargins,
     /// As it is.
@@ -72,11 +76,12 @@ pub struct PageComing {
 /// Those of the database.
 pub async fn of_site(store: &Store, view: View) -> Result<SiteMargins, StoreError> {
     let everywhere = PlaceFilter::default();
-    let (site, pages, loads, budgets, heavier, slots, places) = tokio::try_join!(
+    let (site, pages, loads, budgets, views, heavier, slots, places) = tokio::try_join!(
         store.site(),
         store.pages(),
         store.page_loads(view.width),
         store.page_budgets(),
+        store.page_views(),
         store.heavier_pages(view.width, Utc::now() - RECENT, MOST_HEAVIER),
         store.slots(),
         store.places(&everywhere),
@@ -89,7 +94,7 @@ pub async fn of_site(store: &Store, view: View) -> Result<SiteMargins, StoreErro
         let mut loads = loads;
         let shares = Shares::of(&shown, &slots);
         let gains = gains(shown, &slots);
-        let mut found = SiteMargins { pages: Vec::new(), unknown: 0, gains, heavier, shares };
+        let mut found = SiteMargins { pages: vec![], unknown: 0, gains, heavier, shares, views };
         let none = SlotFiles::new();
         for page in pages {
             let Some(requests) = loads.remove(&page.id).filter(|requests| !requests.0.is_empty())
@@ -118,11 +123,12 @@ pub async fn of_page(
     view: View,
 ) -> Result<Option<PageComing>, StoreError> {
     let which = PlaceFilter { page: Some(id), ..PlaceFilter::default() };
-    let (site, page, requests, budgets, history, slots, places) = tokio::try_join!(
+    let (site, page, requests, budgets, views, history, slots, places) = tokio::try_join!(
         store.site(),
         store.page(id),
         store.page_load(id, view.width),
         store.page_budgets(),
+        store.page_views(),
         store.past_weights(id, view.width, MOST_PAST),
         store.slots(),
         store.places(&which),
@@ -132,12 +138,13 @@ pub async fn of_page(
     let shown = shown(store, &slots, &places, view.width).await?;
     let files = by_page(&shown).remove(&id).unwrap_or_default();
     let budgets = budgets.get(&id).copied().unwrap_or_default();
+    let views = views.get(&id).copied();
     // A page may have thousands of requests.
     let worked_out = tokio::task::spawn_blocking(move || {
         let today = PageLoad::of(as_served(&page, requests), view.connection);
         let possible = today.as_possible(&files, view.connection);
         let margins = PageMargins::of(&today, &possible, &files, budgets.or(site.page_budgets));
-        PageComing { page, budgets, margins, today, possible, history }
+        PageComing { page, budgets, views, margins, today, possible, history }
     });
     Ok(Some(worked_out.await.map_err(|error| StoreError::Corrupt(error.to_string()))?))
 }

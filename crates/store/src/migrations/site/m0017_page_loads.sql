@@ -23,15 +23,25 @@ CREATE TABLE page_budgets (
     page_id uuid PRIMARY KEY REFERENCES pages (id) ON DELETE CASCADE,
     budgets jsonb NOT NULL
 );
+
+-- How often they are looked at.
+CREATE TABLE page_views (
+    page_id uuid PRIMARY KEY REFERENCES pages (id) ON DELETE CASCADE,
+    per_month bigint NOT NULL CHECK (per_month >= 0)
+);
+
 DO $$
 DECLARE
+    said text;
     event text;
 BEGIN
-    FOREACH event IN ARRAY ARRAY['INSERT', 'UPDATE', 'DELETE'] LOOP
-        EXECUTE format(
-            'CREATE TRIGGER tell_%s AFTER %s ON page_budgets REFERENCING %s TABLE AS changed
-             FOR EACH STATEMENT EXECUTE FUNCTION public.tell_changed(''layouts'')',
-            lower(event), event, CASE event WHEN 'DELETE' THEN 'OLD' ELSE 'NEW' END
-        );
+    FOREACH said IN ARRAY ARRAY['page_budgets', 'page_views'] LOOP
+        FOREACH event IN ARRAY ARRAY['INSERT', 'UPDATE', 'DELETE'] LOOP
+            EXECUTE format(
+                'CREATE TRIGGER tell_%s AFTER %s ON %I REFERENCING %s TABLE AS changed
+                 FOR EACH STATEMENT EXECUTE FUNCTION public.tell_changed(''layouts'')',
+                lower(event), event, said, CASE event WHEN 'DELETE' THEN 'OLD' ELSE 'NEW' END
+            );
+        END LOOP;
     END LOOP;
 END $$;
