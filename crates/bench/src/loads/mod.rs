@@ -13,9 +13,10 @@ use std::path::{Path, PathBuf};
 use std::process::Stdio;
 use std::time::{Duration, Instant};
 
+use axum::serve::ListenerExt as _;
 use brisk_margin_cli::home::{Failure, own_codecs};
 use brisk_margin_core::layout::LayoutWidth;
-use brisk_margin_core::load::{Connection, PageRequests, Protocol, load};
+use brisk_margin_core::load::{Connection, PageRequests, Protocol, Timing, load};
 use brisk_margin_core::units::Density;
 use brisk_margin_site::chromium::Chromium;
 use brisk_margin_site::file_reader::{FileFacts, FileReader};
@@ -56,6 +57,9 @@ pub struct Loads {
     /// How often each page is loaded, each time by a new browser
     #[arg(long, default_value_t = 9)]
     times: usize,
+    /// Below each page, when each of its files was there
+    #[arg(long)]
+    files: bool,
 }
 
 /// What the host speaks.
@@ -112,6 +116,17 @@ impl Speaks {
 struct Loaded {
     lcp: Spread,
     last: Spread,
+    came: Vec<Came>,
+}
+
+impl Loaded {
+    /// When a file was there.
+    fn file(&self, address: &str) -> Option<Spread> {
+        let ends = self.came.iter().filter_map(|came| {
+            came.files.iter().find(|file| file.address == address).map(|file| file.end)
+        });
+        Spread::of(ends.collect())
+    }
 }
 
 /// A figure over several loads.
@@ -206,6 +221,9 @@ impl Loads {
                     loaded.last,
                     error(last, &loaded.last),
                 );
+                if self.files {
+                    print_files(&requests, &model.timings, &loaded);
+                }
             }
         }
         Ok(())
@@ -230,6 +248,7 @@ impl Loads {
         Ok(Loaded {
             lcp: Spread::of(lcp).ok_or_else(nothing)?,
             last: Spread::of(last).ok_or_else(nothing)?,
+            came,
         })
     }
 
@@ -261,6 +280,15 @@ impl Loads {
     }
 }
 
+fn print_files(requests: &PageRequests, timings: &[Option<Timing>], loaded: &Loaded) {
+    for (request, timing) in requests.0.iter().zip(timings) {
+        let (Some(timing), Some(browser)) = (timing, loaded.file(&request.address)) else {
+            continue;
+        };
+        println!("    {browser} | {:.0} | {} {}", timing.end.get(), request.bytes, request.address);
+    }
+}
+
 fn error(model: f64, browser: &Spread) -> String {
     format!("{:+.0} %", (model / browser.median - 1.0) * 100.0)
 }
@@ -283,7 +311,13 @@ async fn serve_by(speaks: Speaks, folder: &Path) -> Result<(), Failure> {
     let router = host::router(folder, Faults::default());
     match speaks.in_tls() {
         Some(name) => axum::serve(TlsListener::new(listener, name)?, router).await?,
-        None => axum::serve(listener, router).await?,
+        None => {
+            // Else the last part of each answer would wait for a round trip.
+            let at_once = listener.tap_io(|stream| {
+                let _ = stream.set_nodelay(true);
+            });
+            axum::serve(at_once, router).await?;
+        }
     }
     Ok(())
 }

@@ -5,7 +5,8 @@ use std::collections::VecDeque;
 use super::page::{Priority, Protocol};
 
 /// Bytes of a segment, and segments that a server sends before it hears of the first (RFC 6928).
-const FIRST_WINDOW: f64 = 10.0 * 1_460.0;
+const FIRST_WINDOW: f64 = 10.0 * SEGMENT;
+const SEGMENT: f64 = 1_460.0;
 /// Less than this many bytes are none.
 const NOTHING: f64 = 1e-6;
 
@@ -27,6 +28,8 @@ pub(super) struct Connected {
     answers: Vec<Answer>,
     /// Bytes that the server sends in a round without an acknowledgement.
     window: f64,
+    /// What other messages take of the first round.
+    taken: f64,
     /// What is left of them in this round, and when the round ends.
     budget: f64,
     round_ends: f64,
@@ -53,13 +56,14 @@ impl Link {
         Self { rate, rtt, connections: Vec::new() }
     }
 
-    /// Opens a connection; returns which one it is.
-    pub(super) fn open(&mut self, protocol: Protocol) -> usize {
+    /// Opens a connection whose first window has so many segments of other messages; returns which one it is.
+    pub(super) fn open(&mut self, protocol: Protocol, first_messages: f64) -> usize {
         self.connections.push(Connected {
             protocol,
             asked: VecDeque::new(),
             answers: Vec::new(),
             window: FIRST_WINDOW,
+            taken: first_messages * SEGMENT,
             budget: 0.0,
             round_ends: 0.0,
         });
@@ -91,7 +95,7 @@ impl Link {
             if connection.round_ends > 0.0 && 2.0 * used >= connection.window {
                 connection.window += used;
             }
-            connection.budget = connection.window;
+            connection.budget = connection.window - std::mem::take(&mut connection.taken);
             connection.round_ends = now + self.rtt;
         }
     }

@@ -7,11 +7,13 @@
 //!   evenly.
 //! - HTTP/2 sends over one connection a host, the most urgent first; HTTP/1.1 over up to six.
 //! - The browser asks for what the document names once it read that far, for what a style sheet names once it
-//!   can lay the page out, and while something blocks it asks for two pictures of low priority at a time.
+//!   can lay the page out. While something blocks, pictures of low priority are asked for as long as fewer than two are
+//!   under way, others as long as fewer than three.
 //! - Nothing is painted before all that blocks is there. A picture is painted once it was decoded.
 //!
-//! Deterministic: the same page and connection give the same times. What a browser computes besides decoding is not in
-//! it.
+//! - Beginning, reading and painting take a browser a constant time each; scripts are not in it.
+//!
+//! Deterministic: the same page and connection give the same times.
 
 pub mod connection;
 pub mod growth;
@@ -19,6 +21,7 @@ pub mod history;
 mod link;
 pub mod margin;
 mod model;
+mod overheads;
 pub mod page;
 pub mod report;
 #[cfg(test)]

@@ -3,12 +3,14 @@
 use std::collections::HashMap;
 
 use super::link::Link;
+use super::overheads::Overheads;
 use super::page::{Discovery, PageRequests, Priority, Request, RequestKind};
 use super::{Connection, LoadTimes, Loaded, Timing};
 use crate::units::Millis;
 
-/// Pictures of low priority that are under way at once while something blocks, as Chromium has it.
-const BEFORE_PAINT: usize = 2;
+/// How many pictures may be under way while something blocks for another one of low priority, or a more urgent one, to be
+/// asked for, as Chromium has it.
+const BEFORE_PAINT: [usize; 2] = [2, 3];
 /// Milliseconds to decode a pixel, about what a phone takes for a JPEG: 100 megapixels in a second.
 const DECODE: f64 = 1.0 / 100_000.0;
 /// Times closer than this are one.
@@ -23,13 +25,21 @@ const SAME: f64 = 1e-9;
 /// assert_eq!(nothing.times.end.get(), 0.0);
 /// ```
 pub fn load(page: &PageRequests, connection: Connection) -> Loaded {
-    load_over(page, connection.goodput(), connection.rtt().get(), connection.server().get())
+    let (rate, rtt, server) =
+        (connection.goodput(), connection.rtt().get(), connection.server().get());
+    load_over(page, rate, rtt, server, Overheads::USUAL)
 }
 
 /// How `page` comes at `rate` bytes in a millisecond, `rtt` milliseconds there and back, from servers that think for
 /// `server` milliseconds.
-pub(super) fn load_over(page: &PageRequests, rate: f64, rtt: f64, server: f64) -> Loaded {
-    let mut browser = Browser::new(&page.0, rate, rtt, server);
+pub(super) fn load_over(
+    page: &PageRequests,
+    rate: f64,
+    rtt: f64,
+    server: f64,
+    overheads: Overheads,
+) -> Loaded {
+    let mut browser = Browser::new(&page.0, rate, rtt, server, overheads);
     while browser.step() {}
     browser.loaded()
 }
@@ -82,19 +92,26 @@ struct Browser<'a> {
     hidden: Vec<usize>,
     /// How many requests the layout still waits for.
     blocking: usize,
-    /// How many pictures of low priority are under way.
-    low: usize,
+    /// How many pictures are under way.
+    pictures: usize,
     /// The host of each request.
     host_of: Vec<usize>,
     hosts: Vec<Host>,
     link: Link,
     rtt: f64,
     server: f64,
+    overheads: Overheads,
     now: f64,
 }
 
 impl<'a> Browser<'a> {
-    fn new(requests: &'a [Request], rate: f64, rtt: f64, server: f64) -> Self {
+    fn new(
+        requests: &'a [Request],
+        rate: f64,
+        rtt: f64,
+        server: f64,
+        overheads: Overheads,
+    ) -> Self {
         let mut known: HashMap<&str, usize> = HashMap::new();
         let host = |request: &'a Request| {
             let next = known.len();
@@ -113,13 +130,14 @@ impl<'a> Browser<'a> {
             progress: vec![Progress::default(); requests.len()],
             waiting: Vec::new(),
             hidden: Vec::new(),
-            low: 0,
+            pictures: 0,
             host_of,
             hosts,
             link: Link::new(rate, rtt),
             rtt,
             server,
-            now: 0.0,
+            overheads,
+            now: if requests.is_empty() { 0.0 } else { overheads.start },
         };
         if !requests.is_empty() {
             browser.find(vec![0]);
@@ -133,14 +151,16 @@ impl<'a> Browser<'a> {
         while self.send() {}
         self.link.begin(self.now);
         let (coming, share) = self.link.coming();
+        for &n in &coming {
+            self.progress[n].first_byte.get_or_insert(self.now);
+        }
         let hosts = self.hosts.iter().flat_map(|host| &host.connections);
         let ready = hosts.map(|opened| opened.ready - self.now).filter(|&wait| wait > SAME);
         let found = coming.iter().filter_map(|&n| self.until_it_names(n, share));
-        let times = self.link.until_change(self.now, share).into_iter().chain(ready).chain(found);
+        let reads = self.reads_from().map(|at| at - self.now).filter(|&wait| wait > SAME);
+        let times = self.link.until_change(self.now, share).into_iter();
+        let times = times.chain(ready).chain(found).chain(reads);
         let Some(wait) = times.min_by(f64::total_cmp) else { return false };
-        for n in coming {
-            self.progress[n].first_byte.get_or_insert(self.now);
-        }
         self.pass(wait, share);
         true
     }
@@ -155,19 +175,35 @@ impl<'a> Browser<'a> {
             if part.is_last {
                 self.progress[n].end = Some(self.now);
                 self.blocking -= usize::from(self.blocks[n]);
-                self.low -= usize::from(is_low(&self.requests[n]));
+                self.pictures -= usize::from(is_picture(&self.requests[n]));
                 self.hidden.append(&mut self.names[n].by_layout);
             }
-            // Whatever the sums of parts come to, all of it is there at its end.
-            let received = if part.is_last { f64::INFINITY } else { self.progress[n].received };
-            let is_found = |named: &mut (f64, usize)| named.0 <= received + 1e-6;
-            let named = std::iter::from_fn(|| self.names[n].within.pop_if(is_found));
-            found.extend(named.map(|(_, named)| named));
+            if n > 0 {
+                self.read(n, &mut found);
+            }
+        }
+        if self.reads_from().is_some_and(|at| at <= self.now + SAME) {
+            self.read(0, &mut found);
         }
         if self.blocking == 0 {
             found.append(&mut self.hidden);
         }
         self.find(found);
+    }
+
+    /// When what the page names is asked for at the earliest; nothing before it is known.
+    fn reads_from(&self) -> Option<f64> {
+        Some(self.progress.first()?.first_byte? + self.overheads.reading)
+    }
+
+    /// Adds what request `n` names in the bytes that came of it.
+    fn read(&mut self, n: usize, found: &mut Vec<usize>) {
+        let Progress { received, end, .. } = self.progress[n];
+        // Whatever the sums of parts come to, all of it is there at its end.
+        let received = if end.is_some() { f64::INFINITY } else { received };
+        let is_found = |named: &mut (f64, usize)| named.0 <= received + 1e-6;
+        let named = std::iter::from_fn(|| self.names[n].within.pop_if(is_found));
+        found.extend(named.map(|(_, named)| named));
     }
 
     /// Notes that requests are known of from now on.
@@ -183,7 +219,8 @@ impl<'a> Browser<'a> {
 
     /// How long it takes until request `n`, of which bytes come now, names the next one.
     fn until_it_names(&self, n: usize, share: f64) -> Option<f64> {
-        let &(behind, _) = self.names[n].within.last()?;
+        let is_read = n > 0 || self.reads_from()? <= self.now + SAME;
+        let &(behind, _) = self.names[n].within.last().filter(|_| is_read)?;
         Some((behind - self.progress[n].received).max(0.0) / share)
     }
 
@@ -194,10 +231,9 @@ impl<'a> Browser<'a> {
         let mut asking = vec![0; self.hosts.len()];
         let mut is_there = false;
         for n in std::mem::take(&mut self.waiting) {
-            let is_low = is_low(&self.requests[n]);
             let host = self.host_of[n];
             let has_no_more = asking[host] >= self.requests[n].protocol.connections();
-            if has_no_more || is_low && self.blocking > 0 && self.low >= BEFORE_PAINT {
+            if has_no_more || self.has_to_wait(n) {
                 self.waiting.push(n);
                 continue;
             }
@@ -206,7 +242,7 @@ impl<'a> Browser<'a> {
             });
             match free.map(|opened| opened.number) {
                 Some(number) => {
-                    self.low += usize::from(is_low);
+                    self.pictures += usize::from(is_picture(&self.requests[n]));
                     self.progress[n].sent = Some(self.now);
                     let from = self.now + self.rtt + self.server;
                     let Request { priority, bytes, .. } = self.requests[n];
@@ -222,6 +258,13 @@ impl<'a> Browser<'a> {
         is_there
     }
 
+    /// Whether request `n` waits for others, since something blocks.
+    fn has_to_wait(&self, n: usize) -> bool {
+        let request = &self.requests[n];
+        let most = BEFORE_PAINT[usize::from(request.priority >= Priority::Medium)];
+        is_picture(request) && self.blocking > 0 && self.pictures >= most
+    }
+
     /// Opens a connection to `host` for request `n`, the one of that number which waits for one, where none is on its way
     /// for it and the protocol has another one; tells whether it is there already.
     fn open_for(&mut self, host: usize, n: usize, number: usize) -> bool {
@@ -234,7 +277,11 @@ impl<'a> Browser<'a> {
         let look_up = if self.requests[n].has_name() { self.rtt } else { 0.0 };
         let named = *host_now.named.get_or_insert(self.now + look_up);
         let ready = named.max(self.now) + protocol.hand_shakes() * self.rtt;
-        host_now.connections.push(Opened { number: self.link.open(protocol), ready });
+        let spare = usize::from(n == 0 && self.overheads.opens_a_spare(protocol));
+        for _ in 0..=spare {
+            let number = self.link.open(protocol, self.overheads.first_messages(protocol));
+            host_now.connections.push(Opened { number, ready });
+        }
         ready <= self.now + SAME
     }
 
@@ -258,11 +305,11 @@ impl<'a> Browser<'a> {
             });
             painted.fold(0.0, f64::max)
         };
-        let first_paint = ends(&|n, _| self.blocks[n]);
-        let lcp = ends(&|_, request| request.lcp).max(first_paint);
-        let last_picture =
-            ends(&|_, request| request.kind == RequestKind::Picture).max(first_paint);
-        let end = ends(&|_, _| true).max(first_paint);
+        let painting = if self.requests.is_empty() { 0.0 } else { self.overheads.painting };
+        let first_paint = ends(&|n, _| self.blocks[n]) + painting;
+        let lcp = (ends(&|_, request| request.lcp) + painting).max(first_paint);
+        let last_picture = (ends(&|_, request| is_picture(request)) + painting).max(first_paint);
+        let end = ends(&|_, _| true).max(last_picture);
         let times = LoadTimes {
             first_paint: ms(first_paint),
             lcp: ms(lcp),
@@ -321,8 +368,8 @@ fn blocking(requests: &[Request], discoveries: &[Discovery]) -> Vec<bool> {
     requests.iter().zip(late).enumerate().map(blocks).collect()
 }
 
-fn is_low(request: &Request) -> bool {
-    request.kind == RequestKind::Picture && request.priority < Priority::Medium
+fn is_picture(request: &Request) -> bool {
+    request.kind == RequestKind::Picture
 }
 
 fn decoding(request: &Request) -> f64 {

@@ -1,8 +1,10 @@
-//! Cases computed by hand, at 200 bytes and with 150 ms there and back unless said otherwise, and what holds for any page.
+//! Cases computed by hand, at 200 bytes and with 150 ms there and back and without overheads unless said otherwise, and
+//! what holds for any page.
 
 use proptest::prelude::*;
 
 use super::model::load_over;
+use super::overheads::Overheads;
 use super::*;
 use crate::units::Bytes;
 
@@ -35,7 +37,7 @@ fn picture(bytes: u64, share: f64) -> Request {
 }
 
 fn loaded(requests: Vec<Request>) -> Loaded {
-    load_over(&PageRequests(requests), 200.0, 150.0, 0.0)
+    load_over(&PageRequests(requests), 200.0, 150.0, 0.0, Overheads::NONE)
 }
 
 /// When each request ended, to a hundredth of a millisecond.
@@ -59,7 +61,11 @@ fn one_file_on_a_cold_connection_waits_for_name_tcp_tls_and_itself() {
     let by_number = Request { address: "https://10.77.0.2:8000/".to_owned(), ..document(10_000) };
     assert_eq!(ends(&loaded(vec![by_number])), [500.0], "there is no name to look up");
     let page = PageRequests(vec![document(10_000)]);
-    assert_eq!(ends(&load_over(&page, 200.0, 150.0, 80.0)), [730.0], "a server that thinks");
+    assert_eq!(
+        ends(&load_over(&page, 200.0, 150.0, 80.0, Overheads::NONE)),
+        [730.0],
+        "a server that thinks"
+    );
 }
 
 #[test]
@@ -69,7 +75,7 @@ fn more_than_a_window_waits_for_rounds_until_the_link_is_full() {
     assert_eq!(ends(&loaded(vec![document(14_600 + 29_200 + 58_400 + 40_000)])), [900.0 + 492.0]);
     // 50 bytes a millisecond fill a round trip with less than the first window: no pause at all.
     let page = PageRequests(vec![document(50_000)]);
-    assert_eq!(ends(&load_over(&page, 50.0, 150.0, 0.0)), [600.0 + 1_000.0]);
+    assert_eq!(ends(&load_over(&page, 50.0, 150.0, 0.0, Overheads::NONE)), [600.0 + 1_000.0]);
 }
 
 #[test]
@@ -151,6 +157,56 @@ fn a_picture_is_painted_once_it_was_decoded() {
     let large = Request { pixels: 12_000_000, lcp: true, ..picture(10_000, 1.0) };
     let came = loaded(vec![document(10_000), large]);
     assert_eq!(came.times.lcp.get() - came.timings[1].unwrap().end.get(), 120.0);
+}
+
+#[test]
+fn beginning_reading_and_painting_take_their_time() {
+    let overheads = Overheads { connections: false, ..Overheads::USUAL };
+    let page = PageRequests(vec![document(10_000), Request { lcp: true, ..picture(10_000, 0.2) }]);
+    let came = load_over(&page, 200.0, 150.0, 0.0, overheads);
+    let [document, picture] = [0, 1].map(|n| came.timings[n].unwrap());
+    assert_eq!((document.sent, document.first_byte), (Millis::whole(475), Millis::whole(625)));
+    // Its bytes were there at 635, and nothing was read before 700.
+    assert_eq!(picture.sent, Millis::whole(700));
+    assert_eq!(picture.end, Millis::whole(900));
+    assert_eq!((came.times.first_paint, came.times.lcp), (Millis::whole(735), Millis::whole(960)));
+}
+
+#[test]
+fn first_messages_take_their_part_of_the_first_window() {
+    let overheads = Overheads { connections: true, ..Overheads::NONE };
+    let came = |protocol| {
+        let page = PageRequests(vec![Request { protocol, ..document(10_000) }]);
+        ends(&load_over(&page, 200.0, 150.0, 0.0, overheads))
+    };
+    // Six of ten segments are left: 8,760 in 43.8 ms, a pause to 750, and 1,240 in 6.2.
+    assert_eq!(came(Protocol::Http2), [756.2]);
+    assert_eq!(came(Protocol::Http1), [650.0], "nine are enough");
+}
+
+#[test]
+fn a_second_connection_is_there_for_what_the_page_names_over_http_1() {
+    let http1 = |request: Request| Request { protocol: Protocol::Http1, ..request };
+    let early = http1(picture(1_460, 0.1));
+    let page = PageRequests(vec![http1(document(10_000)), early]);
+    let sent =
+        |overheads| load_over(&page, 200.0, 150.0, 0.0, overheads).timings[1].unwrap().sent.get();
+    assert_eq!(sent(Overheads::NONE), 650.0, "once the document is there");
+    assert_eq!(sent(Overheads { connections: true, ..Overheads::NONE }), 605.0, "at once");
+}
+
+#[test]
+fn while_something_blocks_few_pictures_are_under_way() {
+    let sheet = request(RequestKind::Style, 14_000, Discovery::Within { by: 0, share: 0.1 });
+    let pictures = |priority| {
+        let one = Request { priority, ..picture(1_000, 0.2) };
+        let mut page = vec![document(10_000), sheet.clone()];
+        page.extend((0..4).map(|_| one.clone()));
+        let came = loaded(page);
+        let sent = came.timings[2..].iter().map(|timing| timing.unwrap().sent.get());
+        sent.filter(|&sent| sent < 700.0).count()
+    };
+    assert_eq!((pictures(Priority::Low), pictures(Priority::Medium)), (2, 3));
 }
 
 #[test]

@@ -1,0 +1,40 @@
+//! Overheads: what a browser and a host spend besides the files of a page.
+
+use super::page::Protocol;
+
+/// What is spent besides files, in milliseconds, and what goes before them.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Overheads {
+    /// From the start until the page is asked for.
+    pub start: f64,
+    /// From the page's first byte until what it names is asked for: a process for it begins, and reads.
+    pub reading: f64,
+    /// From the last file that a paint needs until it is seen: styles, layout, drawing.
+    pub painting: f64,
+    /// Whether first messages take their part of first windows, and browsers open a connection more than they need.
+    pub connections: bool,
+}
+
+impl Overheads {
+    /// None: the link alone.
+    #[cfg(test)]
+    pub const NONE: Self = Self { start: 0.0, reading: 0.0, painting: 0.0, connections: false };
+    /// Those of a browser on two slow cores, about a phone, as they were measured (docs/performance.md).
+    pub const USUAL: Self = Self { start: 25.0, reading: 75.0, painting: 60.0, connections: true };
+
+    /// Segments of a connection's first window that its own first messages take: with TLS a ticket, with HTTP/2 settings
+    /// of both sides and the head of the first answer besides, each sent by itself.
+    pub fn first_messages(self, protocol: Protocol) -> f64 {
+        match protocol {
+            _ if !self.connections => 0.0,
+            Protocol::Http2 => 4.0,
+            Protocol::Http1 => 1.0,
+            Protocol::Plain => 0.0,
+        }
+    }
+
+    /// Whether a browser opens two connections for a page at once.
+    pub fn opens_a_spare(self, protocol: Protocol) -> bool {
+        self.connections && !protocol.multiplexes()
+    }
+}
