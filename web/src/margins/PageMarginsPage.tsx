@@ -115,7 +115,8 @@ function Loads({ coming: { page, today, possible, history }, asTable }: LoadsPro
     { name: "Possible, about", figures: page.possible, requests: possible },
   ];
   return (
-    <div className="loads">
+    // Keys scroll it, too.
+    <div className="loads" role="group" aria-label="Loads" tabIndex={0}>
       {loads.map(({ name, figures: { weight, times }, requests }) => (
         <section key={name} aria-label={name}>
           <h2>

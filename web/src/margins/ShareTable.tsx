@@ -39,7 +39,8 @@ export function FormatShares({ shares }: { shares: Margins["by_format"] }) {
 function Shares({ of, rows }: { of: string; rows: Row[] }) {
   const all = rows.reduce((sum, { saving }) => sum + saving.before, 0);
   return (
-    <div className="margin-pages">
+    // Keys scroll it, too.
+    <div role="group" className="margin-pages" aria-label={`Weights by ${of.toLowerCase()}`} tabIndex={0}>
       <DoneTable
         columns={[
           of,
