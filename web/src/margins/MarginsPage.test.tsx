@@ -156,7 +156,10 @@ test("where page views are known, a month is told, and what a table says is read
   expect(screen.getByText("not known").closest("tr")?.textContent).toContain("Visit");
   const table = new File(["page,views\n/visit,4\n/gone,1\n"], "views.csv", { type: "text/csv" });
   const read = { pages: 1, unmatched: ["line 3: /gone"], passed_over: [] };
-  answers(({ path }) => Response.json(path.endsWith("views.csv") ? read : margins));
+  answers(({ path }) => {
+    if (path.endsWith("views.csv")) return Response.json(read);
+    return path.endsWith("/margins") ? Response.json(margins) : Response.json({}, { status: 404 });
+  });
   await userEvent.upload(screen.getByLabelText(/Table of page views/), table);
   expect((await screen.findByText("1 page read, 1 row of no page")).title).toBe("line 3: /gone");
 });

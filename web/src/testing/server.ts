@@ -19,6 +19,17 @@ globalThis.ResizeObserver = class {
   disconnect = vi.fn();
 };
 
+// As browsers have it, and this one lacks it.
+Blob.prototype.text = function () {
+  return new Promise((done) => {
+    const reader = new FileReader();
+    reader.onload = () => {
+      done(reader.result as string);
+    };
+    reader.readAsText(this);
+  });
+};
+
 const HERE = "http://127.0.0.1";
 const nobody: Answer = ({ path }) => Response.json({ detail: `nobody answers at ${path}` }, { status: 404 });
 
