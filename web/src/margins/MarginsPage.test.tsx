@@ -151,9 +151,9 @@ test("where page views are known, a month is told, and what a table says is read
   const [gallery, visit] = margins.pages;
   if (!gallery || !visit) throw new Error("two pages");
   show({ ...margins, month, pages: [{ ...gallery, month }, visit] });
-  expect((await screen.findByText("12,000 views")).closest("tr")?.textContent).toContain("48.0 GB → 12.0 GB");
+  const told = await screen.findByText("12,000 views a month, 48.0 GB → 12.0 GB");
+  expect(told.closest("tr")?.textContent).toContain("Gallery");
   expect(screen.getByTestId("margins-sum").textContent).toContain("people wait about 20 h less");
-  expect(screen.getByText("not known").closest("tr")?.textContent).toContain("Visit");
   const table = new File(["page,views\n/visit,4\n/gone,1\n"], "views.csv", { type: "text/csv" });
   const read = { pages: 1, unmatched: ["line 3: /gone"], passed_over: [] };
   answers(({ path }) => {

@@ -99,7 +99,12 @@ export function MarginsPage() {
           {margins.data?.pages.length === 0 && <Nothing unknown={margins.data.unknown} />}
           {margins.data && margins.data.pages.length > 0 && (
             <>
-              <Sum margins={margins.data} />
+              <Sum
+                margins={margins.data}
+                onMonth={() => {
+                  change({ order: "month" });
+                }}
+              />
               <div className="margins">
                 {by === "slots" && <SlotShares shares={margins.data.by_slot} />}
                 {by === "formats" && <FormatShares shares={margins.data.by_format} />}
@@ -156,7 +161,8 @@ function Nothing({ unknown }: { unknown: number }) {
 }
 
 /** All pages together. */
-function Sum({ margins: { pages, saving, over, unknown, month } }: { margins: Margins }) {
+function Sum({ margins, onMonth }: { margins: Margins; onMonth: () => void }) {
+  const { pages, saving, over, unknown, month } = margins;
   const late = over.time > 0 ? `${over.time} over the time budget` : "none over the time budget";
   const heavy = over.bytes > 0 ? `${over.bytes} over the byte budget` : "none over the byte budget";
   return (
@@ -166,7 +172,11 @@ function Sum({ margins: { pages, saving, over, unknown, month } }: { margins: Ma
       {heavy}
       {month && (
         <>
-          ; a month <Bytes of={month.today} /> → about <Bytes of={month.possible} />, {hoursWords(month.hours)}
+          ;{" "}
+          <button type="button" className="quiet-button" title="The largest part of a month first" onClick={onMonth}>
+            a month
+          </button>{" "}
+          <Bytes of={month.today} /> → about <Bytes of={month.possible} />, {hoursWords(month.hours)}
         </>
       )}
       {unknown > 0 && (

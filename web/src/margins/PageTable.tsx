@@ -37,7 +37,6 @@ export function PageTable({ pages, order, query, find, onOrder }: TableProps) {
     overscan: 8,
   });
   const seen = rows.getVirtualItems();
-  const hasViews = pages.some(({ month }) => month != null);
   const above = seen[0]?.start ?? 0;
   const below = rows.getTotalSize() - (seen.at(-1)?.end ?? 0);
   const column = (by: PageOrder, words: string, right = false) => (
@@ -70,7 +69,6 @@ export function PageTable({ pages, order, query, find, onOrder }: TableProps) {
             {column("bytes", "Byte margin")}
             {column("time", "Time margin", true)}
             {column("saving", "Could save", true)}
-            {hasViews && column("month", "A month", true)}
           </tr>
         </thead>
         <tbody>
@@ -78,16 +76,7 @@ export function PageTable({ pages, order, query, find, onOrder }: TableProps) {
           {seen.map(({ index }) => {
             const page = shown[index];
             return (
-              page && (
-                <PageRow
-                  key={page.id}
-                  page={page}
-                  index={index}
-                  measure={rows.measureElement}
-                  query={query}
-                  hasViews={hasViews}
-                />
-              )
+              page && <PageRow key={page.id} page={page} index={index} measure={rows.measureElement} query={query} />
             );
           })}
           <Space height={below} />
@@ -103,7 +92,7 @@ function Space({ height }: { height: number }) {
   return (
     height > 0 && (
       <tr aria-hidden="true">
-        <td colSpan={6} style={{ height, padding: 0 }} />
+        <td colSpan={5} style={{ height, padding: 0 }} />
       </tr>
     )
   );
@@ -114,10 +103,9 @@ interface RowProps {
   index: number;
   measure: (row: HTMLTableRowElement | null) => void;
   query: string;
-  hasViews: boolean;
 }
 
-function PageRow({ page, index, measure, query, hasViews }: RowProps) {
+function PageRow({ page, index, measure, query }: RowProps) {
   const { today, possible, time } = page;
   return (
     <tr ref={measure} data-index={index} aria-rowindex={index + 2} data-page={page.id}>
@@ -125,6 +113,11 @@ function PageRow({ page, index, measure, query, hasViews }: RowProps) {
         <Link to={`/margins/${page.id}?${query}`} title={page.address}>
           <bdi>{page.name}</bdi>
         </Link>
+        {page.month && (
+          <span className="figure soft month-line">
+            {count(page.month.views, "view")} a month, {bytes(page.month.today)} → {bytes(page.month.possible)}
+          </span>
+        )}
       </td>
       <td className="right">
         <Bytes of={today.weight.total} />
@@ -147,20 +140,6 @@ function PageRow({ page, index, measure, query, hasViews }: RowProps) {
       <td className="right">
         <Bytes of={page.saving.saved} />
       </td>
-      {hasViews && (
-        <td className="right">
-          {page.month ? (
-            <span className="margin-cell">
-              <span className="figure">{count(page.month.views, "view")}</span>
-              <span className="figure soft">
-                {bytes(page.month.today)} → {bytes(page.month.possible)}
-              </span>
-            </span>
-          ) : (
-            <span className="soft">not known</span>
-          )}
-        </td>
-      )}
     </tr>
   );
 }

@@ -29,7 +29,9 @@ function ConnectionChoice({ connection, connections }: Margins["view"]) {
   const [typing, setTyping] = useState(false);
   return (
     <>
-      <span aria-hidden="true">Connection</span>
+      <span aria-hidden="true" className="view-word">
+        Connection
+      </span>
       <Select
         aria-label="Connection"
         value={connection.value}
@@ -62,7 +64,9 @@ export function WidthChoice({ width, widths }: Margins["view"]) {
   return (
     widths.length > 0 && (
       <>
-        <span aria-hidden="true">Layout width</span>
+        <span aria-hidden="true" className="view-word">
+          Layout width
+        </span>
         <Select
           aria-label="Layout width"
           value={width ?? undefined}
