@@ -198,7 +198,18 @@ fn asked(order: usize, entry: &Entry, page: &Page) -> Option<Asked> {
     let protocol = if is_multiplexed { "h2" } else { "http/1.1" }.to_owned();
     let initiator = entry.initiator.as_ref().and_then(initiator);
     let (kind, lazy) = (kind.to_owned(), is_late(entry, page));
-    Some(Asked { order, address, kind, initiator, priority, blocks: None, lazy, protocol, wire })
+    let asked = Asked {
+        order,
+        address,
+        kind,
+        initiator,
+        priority,
+        lazy,
+        protocol,
+        wire,
+        ..Asked::default()
+    };
+    Some(asked)
 }
 
 /// The browser's name for what a request is.

@@ -31,6 +31,8 @@ pub(crate) struct Asked {
     pub protocol: String,
     /// Bytes that came, head and body; 0 of what the browser had.
     pub wire: u64,
+    /// Whether it is the site's icon, which a browser asks for once, whatever page comes first.
+    pub is_icon: bool,
 }
 
 impl Asked {
@@ -38,6 +40,8 @@ impl Asked {
     pub(crate) fn of(order: usize, address: &str, params: &Value, lazy: bool) -> Self {
         let text = |value: &Value| value.as_str().unwrap_or_default().to_owned();
         let blocks = params["renderBlockingBehavior"].as_str();
+        // Neither a page nor a script asks for it.
+        let is_of_nobody = params["initiator"]["type"] == "other";
         Self {
             order,
             address: address.to_owned(),
@@ -46,6 +50,7 @@ impl Asked {
             priority: text(&params["request"]["initialPriority"]),
             blocks: blocks.map(|word| matches!(word, "Blocking" | "InBodyParserBlocking")),
             lazy,
+            is_icon: is_of_nobody && matches!(params["type"].as_str(), Some("Other" | "Image")),
             ..Self::default()
         }
     }
@@ -77,11 +82,6 @@ impl Asked {
             (_, true) => Protocol::Http1,
             (_, false) => Protocol::Plain,
         }
-    }
-
-    /// Whether it is the site's icon, which a browser asks for once, whatever page comes first.
-    pub(crate) fn is_icon(&self) -> bool {
-        self.kind == "Other" && self.initiator.is_none()
     }
 
     /// A style sheet that applies and a script that the parser waits for have these priorities in Chromium.

@@ -207,7 +207,7 @@ impl<'a> Traffic<'a> {
             Some(id) => self.body(id).await.unwrap_or_default(),
             None => Bytes::new(),
         };
-        let counts = |exchange: &&Exchange| exchange.bytes.is_some() && !exchange.asked.is_icon();
+        let counts = |exchange: &&Exchange| exchange.bytes.is_some() && !exchange.asked.is_icon;
         let asked =
             self.requests.values().filter(counts).map(|exchange| exchange.asked.clone()).collect();
         page_requests::listed(asked, files, &String::from_utf8_lossy(&html), largest)

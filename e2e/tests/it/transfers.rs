@@ -13,7 +13,7 @@ use brisk_margin_testing::pictures::gradient_jpeg;
 use brisk_margin_work::measuring::file_reader;
 
 const PAGE: &str = r#"<!doctype html><html><head><meta charset="utf-8"><title>Hut</title>
-<link rel="stylesheet" href="hut.css"></head><body>
+<link rel="icon" href="icon.jpg"><link rel="stylesheet" href="hut.css"></head><body>
 <img id="hero" src="hero.jpg" width="360" height="240" alt="The hut">
 <img src="small.jpg" width="60" height="40" alt=""><img src="small.jpg" width="30" height="20" alt="">
 <img src="http://127.0.0.1:1/elsewhere.jpg" width="60" height="40" alt="">
@@ -26,7 +26,7 @@ fn write(folder: &Path) -> impl Fn(&str) -> u64 {
     std::fs::write(folder.join("index.html"), PAGE).unwrap();
     let style = "#band { height: 60px; background: url(band.jpg) }";
     std::fs::write(folder.join("hut.css"), style).unwrap();
-    let pictures = [("hero", 1_200), ("small", 120), ("band", 400), ("low", 300)];
+    let pictures = [("hero", 1_200), ("small", 120), ("band", 400), ("low", 300), ("icon", 64)];
     for (name, width) in pictures {
         let bytes = gradient_jpeg(width, width * 2 / 3);
         std::fs::write(folder.join(format!("{name}.jpg")), bytes).unwrap();
@@ -55,7 +55,7 @@ async fn a_pages_requests_are_noted_with_what_named_them_and_weigh_the_same_when
     let names: Vec<&str> =
         requests.0.iter().map(|one| one.address.rsplit('/').next().unwrap()).collect();
     let expected = ["index.html", "hut.css", "hero.jpg", "small.jpg", "band.jpg", "low.jpg"];
-    assert_eq!(names, expected, "each file once, and nothing of the other host");
+    assert_eq!(names, expected, "each file once, nothing of the other host, and no icon");
     assert_eq!(requests.0[0].kind, RequestKind::Document);
     let (style, sheet) = of(requests, "hut.css");
     assert!(sheet.blocks);
