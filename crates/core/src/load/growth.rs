@@ -53,21 +53,10 @@ pub fn growth(before: &PageRequests, after: &PageRequests, most: usize) -> Vec<G
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::load::{Discovery, Priority, Protocol};
+    use crate::load::samples::request;
 
     fn picture(address: &str, kb: u64) -> Request {
-        Request {
-            address: address.to_owned(),
-            kind: RequestKind::Picture,
-            bytes: Bytes::kb(kb),
-            discovery: Discovery::Within { by: 0, share: 1.0 },
-            priority: Priority::Medium,
-            protocol: Protocol::Http2,
-            blocks: false,
-            lazy: false,
-            lcp: false,
-            pixels: 0,
-        }
+        request(address, RequestKind::Picture, kb * 1_000)
     }
 
     #[test]

@@ -159,22 +159,8 @@ impl PageMargins {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::load::{Discovery, Priority, Protocol, Request, RequestKind};
-
-    fn request(address: &str, kind: RequestKind, kb: u64) -> Request {
-        Request {
-            address: address.to_owned(),
-            kind,
-            bytes: Bytes::kb(kb),
-            discovery: Discovery::Within { by: 0, share: 1.0 },
-            priority: Priority::Medium,
-            protocol: Protocol::Http2,
-            blocks: false,
-            lazy: false,
-            lcp: false,
-            pixels: 0,
-        }
-    }
+    use crate::load::samples::request;
+    use crate::load::{Request, RequestKind};
 
     fn margins(page: &PageRequests, files: &SlotFiles, budgets: PageBudgets) -> PageMargins {
         let today = PageLoad::of(page.clone(), Connection::USUAL);
@@ -183,10 +169,10 @@ mod tests {
     }
 
     fn page() -> (PageRequests, SlotFiles) {
-        let hero = Request { lcp: true, ..request("hero.jpg", RequestKind::Picture, 900) };
-        let lazy = Request { lazy: true, ..request("low.jpg", RequestKind::Picture, 300) };
-        let icon = request("icon.png", RequestKind::Picture, 2);
-        let page = vec![request("/", RequestKind::Document, 10), hero, lazy, icon];
+        let hero = Request { lcp: true, ..request("hero.jpg", RequestKind::Picture, 900_000) };
+        let lazy = Request { lazy: true, ..request("low.jpg", RequestKind::Picture, 300_000) };
+        let icon = request("icon.png", RequestKind::Picture, 2_000);
+        let page = vec![request("/", RequestKind::Document, 10_000), hero, lazy, icon];
         let file = |budget, kb| SlotFile {
             budget: Bytes::kb(budget),
             possible: Some(PictureFile { bytes: Bytes::kb(kb), pixels: 300_000 }),

@@ -25,6 +25,8 @@ mod overheads;
 pub mod page;
 pub mod report;
 #[cfg(test)]
+mod samples;
+#[cfg(test)]
 mod tests;
 pub mod traffic;
 pub mod weight;

@@ -166,21 +166,11 @@ fn bars(today: Bytes, possible: Bytes, most: f64) -> String {
 mod tests {
     use super::*;
     use crate::load::margin::{PageBudgets, PageLoad, SlotFiles};
-    use crate::load::{Discovery, PageRequests, Priority, Protocol, Request, RequestKind};
+    use crate::load::samples::request;
+    use crate::load::{PageRequests, RequestKind};
 
     fn page(name: &str, bytes: u64) -> ReportedPage {
-        let document = Request {
-            address: "https://tarn.example/".to_owned(),
-            kind: RequestKind::Document,
-            bytes: Bytes(bytes),
-            discovery: Discovery::Start,
-            priority: Priority::Highest,
-            protocol: Protocol::Http2,
-            blocks: false,
-            lazy: false,
-            lcp: false,
-            pixels: 0,
-        };
+        let document = request("https://tarn.example/", RequestKind::Document, bytes);
         let page = PageLoad::of(PageRequests(vec![document]), Connection::USUAL);
         let margins = PageMargins::of(&page, &page, &SlotFiles::new(), PageBudgets::default());
         ReportedPage { name: name.to_owned(), address: "https://tarn.example/".to_owned(), margins }

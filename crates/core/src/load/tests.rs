@@ -15,16 +15,10 @@ fn request(kind: RequestKind, bytes: u64, discovery: Discovery) -> Request {
         RequestKind::Picture | RequestKind::Other => Priority::Low,
     };
     Request {
-        address: "https://tarn.example/".to_owned(),
-        kind,
-        bytes: Bytes(bytes),
         discovery,
         priority,
-        protocol: Protocol::Http2,
         blocks: kind == RequestKind::Style,
-        lazy: false,
-        lcp: false,
-        pixels: 0,
+        ..samples::request("https://tarn.example/", kind, bytes)
     }
 }
 
