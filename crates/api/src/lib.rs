@@ -16,7 +16,6 @@ mod margins;
 mod measurements;
 mod output_rules;
 mod packages;
-mod page_views;
 mod pictures;
 mod problem;
 mod publications;
@@ -175,13 +174,13 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(measurements::measuring, measurements::cancel))
         .routes(routes!(measurements::served))
         .routes(routes!(margins::margins))
-        .routes(routes!(margins::margins_as_csv))
-        .routes(routes!(margins::report))
+        .routes(routes!(margins::reports::margins_as_csv))
+        .routes(routes!(margins::reports::report))
         .routes(routes!(margins::site_history))
-        .routes(routes!(margins::page_margins))
-        .routes(routes!(margins::say_budgets))
-        .routes(routes!(page_views::say_views))
-        .routes(routes!(page_views::read_views))
+        .routes(routes!(margins::page::page_margins))
+        .routes(routes!(margins::page::say_budgets))
+        .routes(routes!(margins::views::say_views))
+        .routes(routes!(margins::views::read_views))
         .routes(routes!(layouts::layouts))
         .routes(routes!(layouts::occurrences))
         .routes(routes!(layouts::fixed))

@@ -18,7 +18,7 @@ use serde::{Deserialize, Serialize};
 use url::Url;
 use utoipa::ToSchema;
 
-use super::margins::BudgetsWish;
+use super::margins::page::BudgetsWish;
 use super::{Problem, extract};
 use crate::state::App;
 

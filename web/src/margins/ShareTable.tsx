@@ -12,12 +12,14 @@ interface Row {
   name: React.ReactNode;
   files: number;
   saving: Margins["saving"];
+  /** Of the weight of all today, in percent. */
+  part: number;
 }
 
 /** What pictures weigh by the slots that show them. */
 export function SlotShares({ shares }: { shares: Margins["by_slot"] }) {
-  const rows = shares.map(({ slot, name, files, saving }) => ({
-    ...{ key: slot, files, saving },
+  const rows = shares.map(({ slot, name, files, saving, percent: part }) => ({
+    ...{ key: slot, files, saving, part },
     name: (
       <Link to={`/layouts?slot=${slot}`}>
         <bdi>{name}</bdi>
@@ -29,15 +31,14 @@ export function SlotShares({ shares }: { shares: Margins["by_slot"] }) {
 
 /** What pictures weigh by their formats. */
 export function FormatShares({ shares }: { shares: Margins["by_format"] }) {
-  const rows = shares.map(({ format, files, saving }) => ({
-    ...{ key: format ?? "", files, saving },
+  const rows = shares.map(({ format, files, saving, percent: part }) => ({
+    ...{ key: format ?? "", files, saving, part },
     name: nameOf(format),
   }));
   return <Shares of="Format" rows={rows} />;
 }
 
 function Shares({ of, rows }: { of: string; rows: Row[] }) {
-  const all = rows.reduce((sum, { saving }) => sum + saving.before, 0);
   return (
     // Keys scroll it, too.
     <div role="group" className="margin-pages" aria-label={`Weights by ${of.toLowerCase()}`} tabIndex={0}>
@@ -51,14 +52,14 @@ function Shares({ of, rows }: { of: string; rows: Row[] }) {
           { figures: "Could save" },
         ]}
       >
-        {rows.map(({ key, name, files, saving }) => (
+        {rows.map(({ key, name, files, saving, part }) => (
           <tr key={key}>
             <td className="page-name">{name}</td>
             <td className="right figure">{files.toLocaleString("en")}</td>
             <td className="right">
               <Bytes of={saving.before} />
             </td>
-            <td className="right figure">{percent(all > 0 ? (saving.before / all) * 100 : 0)}</td>
+            <td className="right figure">{percent(part)}</td>
             <td className="right">
               <Bytes of={saving.after} />
             </td>

@@ -13,7 +13,7 @@ export function timeline({ points, marks }: SiteHistory): Event[] {
     const before = points[n - 1]?.total;
     return before === undefined ? point : { ...point, before };
   });
-  return [...measured, ...marks].sort((a, b) => a.at.localeCompare(b.at));
+  return [...measured, ...marks].sort((a, b) => Date.parse(a.at) - Date.parse(b.at));
 }
 
 const DONE: Record<Mark["kind"], string> = { published: "Published", "taken-back": "Taken back", run: "Run" };

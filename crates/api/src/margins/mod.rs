@@ -1,43 +1,40 @@
-//! Margins: pages by what they leave under their budgets in bytes and in time, and how each comes.
+//! Margins: pages by what they leave under their budgets in bytes and in time.
+
+pub(super) mod page;
+pub(super) mod reports;
+pub(super) mod views;
 
 use std::cmp::Reverse;
 
 use axum::Json;
 use axum::extract::State;
-use axum::http::{StatusCode, header};
-use axum::response::{Html, IntoResponse, Response};
-use base64::Engine as _;
-use base64::engine::general_purpose::STANDARD;
 use brisk_margin_core::budget::{Margin, Saving};
 use brisk_margin_core::layout::LayoutWidth;
 use brisk_margin_core::load::growth::Growth;
 use brisk_margin_core::load::margin::{
-    PageBudgets, PageFigures, PageLoad, PageMargins, TimeMargin, USUAL_TIME,
+    PageBudgets, PageFigures, PageMargins, TimeMargin, USUAL_TIME,
 };
-use brisk_margin_core::load::report::{Report, ReportedGain, ReportedPage};
 use brisk_margin_core::load::traffic::Month;
-use brisk_margin_core::load::{Connection, PageWeight, Request, Timing};
+use brisk_margin_core::load::{Connection, PageWeight};
 use brisk_margin_core::units::{Bytes, Millis};
 use brisk_margin_store::layouts::Page;
 use brisk_margin_store::page_loads::{HeavierPage, PastWeight};
-use brisk_margin_work::making::previews::{self, PreviewSize};
 use brisk_margin_work::margins::history::{self, SiteHistory};
 use brisk_margin_work::margins::shares::Share;
 use brisk_margin_work::margins::{self, Gain, SiteMargins, View};
-use chrono::{DateTime, Local, Utc};
+use chrono::{DateTime, Utc};
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
 use super::Problem;
-use super::extract::{self, Path, Query};
-use super::spreadsheet::{Table, harmless};
+use super::extract::Query;
 use crate::state::App;
 
 /// From where pages are looked at.
 #[derive(Deserialize, IntoParams)]
 #[into_params(parameter_in = Query)]
-pub(super) struct ViewAskedFor {
+pub(crate) struct ViewAskedFor {
     /// The connection: kbit/s, ms there and back, and where it matters how many ms servers think. 1600/150 where nothing
     /// is given.
     connection: Option<String>,
@@ -52,7 +49,7 @@ pub(super) struct ViewAskedFor {
 /// In which order pages stand.
 #[derive(Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "kebab-case")]
-pub(super) enum PageOrder {
+pub(crate) enum PageOrder {
     /// The least margin in time first.
     #[default]
     Time,
@@ -68,7 +65,7 @@ pub(super) enum PageOrder {
 
 /// A connection to choose.
 #[derive(Serialize, ToSchema)]
-pub(super) struct ConnectionBody {
+pub(crate) struct ConnectionBody {
     /// As it is asked for.
     value: String,
     /// Its figures, in words.
@@ -83,7 +80,7 @@ impl From<Connection> for ConnectionBody {
 
 /// From where pages are looked at, and from where else they can be.
 #[derive(Serialize, ToSchema)]
-pub(super) struct ViewBody {
+pub(crate) struct ViewBody {
     /// The connection that times are told for.
     connection: ConnectionBody,
     /// Those to choose from.
@@ -96,7 +93,7 @@ pub(super) struct ViewBody {
 
 /// The margins of a site.
 #[derive(Serialize, ToSchema)]
-pub(super) struct MarginsBody {
+pub(crate) struct MarginsBody {
     view: ViewBody,
     order: PageOrder,
     /// The pages in that order.
@@ -127,7 +124,7 @@ pub(super) struct MarginsBody {
 
 /// A page that weighs more than before.
 #[derive(Serialize, ToSchema)]
-pub(super) struct HeavierBody {
+pub(crate) struct HeavierBody {
     page: Uuid,
     page_name: String,
     /// What it weighed before anybody scrolled.
@@ -136,36 +133,56 @@ pub(super) struct HeavierBody {
     now: PastWeightBody,
 }
 
+/// What a page weighed.
+#[derive(Serialize, ToSchema)]
+pub(crate) struct PastWeightBody {
+    weight: PageWeight,
+    /// The requests that brought more than before, those that grew most first.
+    grown: Vec<Growth>,
+    /// Since when.
+    measured_at: DateTime<Utc>,
+}
+
+impl From<PastWeight> for PastWeightBody {
+    fn from(PastWeight { weight, grown, measured_at }: PastWeight) -> Self {
+        Self { weight, grown, measured_at }
+    }
+}
+
 /// What the pictures in a slot weigh.
 #[derive(Serialize, ToSchema)]
-pub(super) struct SlotShare {
+pub(crate) struct SlotShare {
     slot: Uuid,
     name: String,
     /// How many files, each once a page.
     files: usize,
     saving: Saving,
+    /// Of the weight of all today, in percent.
+    percent: f64,
 }
 
 /// What the pictures of a format weigh.
 #[derive(Serialize, ToSchema)]
-pub(super) struct FormatShare {
+pub(crate) struct FormatShare {
     /// By content; nothing where a file could not be read.
     format: Option<String>,
     /// How many files, each once a page.
     files: usize,
     saving: Saving,
+    /// Of the weight of all today, in percent.
+    percent: f64,
 }
 
 /// How many pages are over a budget.
 #[derive(Serialize, ToSchema)]
-pub(super) struct Overruns {
+pub(crate) struct Overruns {
     bytes: usize,
     time: usize,
 }
 
 /// A page and its margins.
 #[derive(Serialize, ToSchema)]
-pub(super) struct PageMarginBody {
+pub(crate) struct PageMarginBody {
     id: Uuid,
     /// What it is called.
     name: String,
@@ -186,7 +203,7 @@ pub(super) struct PageMarginBody {
 
 /// A place and about what it could save.
 #[derive(Serialize, ToSchema)]
-pub(super) struct GainBody {
+pub(crate) struct GainBody {
     place: Uuid,
     page: Uuid,
     page_name: String,
@@ -251,13 +268,13 @@ async fn view(app: &App, asked: &ViewAskedFor) -> Result<(View, ViewBody), Probl
     (status = 200, body = MarginsBody),
     (status = 422, body = Problem, content_type = "application/problem+json"),
 ))]
-pub(super) async fn margins(
+pub(crate) async fn margins(
     State(app): State<App>,
     Query(asked): Query<ViewAskedFor>,
 ) -> Result<Json<MarginsBody>, Problem> {
     let (at, view) = view(&app, &asked).await?;
     let found = margins::of_site(&app.store, at).await?;
-    let SiteMargins { pages, unknown, gains, heavier, shares, views } = found;
+    let SiteMargins { pages, unknown, gains, heavier, shares, views, budgets } = found;
     let mut pages: Vec<PageMarginBody> = pages
         .into_iter()
         .map(|(page, margins)| {
@@ -290,7 +307,7 @@ pub(super) async fn margins(
             .then(|| pages.iter().filter_map(|page| page.month).sum()),
         by_slot: shares.slots.into_iter().map(slot_share).collect(),
         by_format: shares.formats.into_iter().map(format_share).collect(),
-        budgets: app.store.site().await?.page_budgets,
+        budgets,
         usual_time: USUAL_TIME,
         gains,
         pages,
@@ -333,115 +350,21 @@ fn heavier_body(
     HeavierBody { page, page_name, before, now: now.into() }
 }
 
-fn slot_share(Share { of: (slot, name), files, saving }: Share<(Uuid, String)>) -> SlotShare {
-    SlotShare { slot, name, files, saving }
+fn slot_share(
+    Share { of: (slot, name), files, saving, percent }: Share<(Uuid, String)>,
+) -> SlotShare {
+    SlotShare { slot, name, files, saving, percent }
 }
 
-fn format_share(Share { of: format, files, saving }: Share<Option<String>>) -> FormatShare {
-    FormatShare { format, files, saving }
-}
-
-/// The margins of all pages as a table. Cells that a spreadsheet would take for formulas begin with an apostrophe.
-#[utoipa::path(get, path = "/margins/pages.csv", params(ViewAskedFor), responses(
-    (status = 200, content_type = "text/csv", body = String),
-    (status = 422, body = Problem, content_type = "application/problem+json"),
-))]
-pub(super) async fn margins_as_csv(
-    State(app): State<App>,
-    Query(asked): Query<ViewAskedFor>,
-) -> Result<Response, Problem> {
-    let Json(MarginsBody { view, pages, .. }) = margins(State(app), Query(asked)).await?;
-    let mut table = Table::new([
-        "page",
-        "address",
-        "connection",
-        "width",
-        "bytes",
-        "possible_bytes",
-        "pictures",
-        "possible_pictures",
-        "lazy",
-        "byte_budget",
-        "byte_margin",
-        "lcp_ms",
-        "possible_lcp_ms",
-        "time_budget_ms",
-        "time_margin_ms",
-        "views_a_month",
-    ])?;
-    let width = view.width.unwrap_or(0);
-    let ms = |ms: f64| format!("{ms:.0}");
-    for PageMarginBody { name, address, today, possible, bytes, time, month, .. } in &pages {
-        table.add([
-            harmless(name),
-            harmless(address),
-            view.connection.value.clone(),
-            width.to_string(),
-            today.weight.total.get().to_string(),
-            possible.weight.total.get().to_string(),
-            today.weight.picture.get().to_string(),
-            possible.weight.picture.get().to_string(),
-            today.weight.lazy.get().to_string(),
-            bytes.budget.get().to_string(),
-            bytes.margin.to_string(),
-            ms(today.times.lcp.get()),
-            ms(possible.times.lcp.get()),
-            ms(time.budget.get()),
-            ms(time.margin),
-            month.map_or_else(String::new, |month| month.views.to_string()),
-        ])?;
-    }
-    table.answer("margins.csv")
-}
-
-/// The margins of all pages as a page to print: figures before and after, where most can be gained, and how that was
-/// found.
-#[utoipa::path(get, path = "/margins/report.html", params(ViewAskedFor), responses(
-    (status = 200, content_type = "text/html", body = String),
-    (status = 422, body = Problem, content_type = "application/problem+json"),
-))]
-pub(super) async fn report(
-    State(app): State<App>,
-    Query(asked): Query<ViewAskedFor>,
-) -> Result<impl IntoResponse, Problem> {
-    let (at, _) = view(&app, &asked).await?;
-    let SiteMargins { mut pages, gains, .. } = margins::of_site(&app.store, at).await?;
-    // A reader who was not there begins with the heaviest.
-    pages.sort_by_key(|(_, margins)| Reverse(margins.today.weight.total));
-    let mut told = Vec::new();
-    for Gain { picture, picture_name, slot, saving, .. } in gains {
-        let thumbnail = thumbnail(&app, picture).await?;
-        told.push(ReportedGain { picture: picture_name, slot: slot.name, saving, thumbnail });
-    }
-    let pages = pages.into_iter().map(|(page, margins)| ReportedPage {
-        name: page.name,
-        address: page.address,
-        margins,
-    });
-    let report = Report {
-        site: app.store.site().await?.name,
-        day: Local::now().format("%-d %B %Y").to_string(),
-        connection: at.connection,
-        width: at.width,
-        pages: pages.collect(),
-        gains: told,
-    };
-    // Its own styles stand in it; it can do nothing else.
-    let policy =
-        "default-src 'none'; img-src data:; style-src 'unsafe-inline'; sandbox allow-modals";
-    Ok(([(header::CONTENT_SECURITY_POLICY, policy)], Html(report.html())))
-}
-
-/// A picture small, as an address that holds it; nothing where it cannot be drawn.
-async fn thumbnail(app: &App, picture: Uuid) -> Result<Option<String>, Problem> {
-    let Some(picture) = app.store.picture(picture).await? else { return Ok(None) };
-    let drawn = previews::preview(&app.maker, &picture, PreviewSize::Thumbnail).await.ok();
-    Ok(drawn.map(|bytes| format!("data:image/webp;base64,{}", STANDARD.encode(bytes))))
+fn format_share(
+    Share { of: format, files, saving, percent }: Share<Option<String>>,
+) -> FormatShare {
+    FormatShare { format, files, saving, percent }
 }
 
 /// What all pages weighed over time at a layout width.
 #[derive(Serialize, ToSchema)]
-pub(super) struct HistoryBody {
+pub(crate) struct HistoryBody {
     view: ViewBody,
     #[serde(flatten)]
     history: SiteHistory,
@@ -452,124 +375,11 @@ pub(super) struct HistoryBody {
     (status = 200, body = HistoryBody),
     (status = 422, body = Problem, content_type = "application/problem+json"),
 ))]
-pub(super) async fn site_history(
+pub(crate) async fn site_history(
     State(app): State<App>,
     Query(asked): Query<ViewAskedFor>,
 ) -> Result<Json<HistoryBody>, Problem> {
     let (at, view) = view(&app, &asked).await?;
     let history = history::of_site(&app.store, at.width).await?;
     Ok(Json(HistoryBody { view, history }))
-}
-
-/// How a page comes.
-#[derive(Serialize, ToSchema)]
-pub(super) struct PageComingBody {
-    view: ViewBody,
-    /// The page and its margins.
-    page: PageMarginBody,
-    /// What was said of its budgets; what is left out is the usual.
-    budgets: PageBudgets,
-    /// What it transfers, in the order in which it is found.
-    today: Vec<RequestBody>,
-    /// About what it could.
-    possible: Vec<RequestBody>,
-    /// What it weighed at this width, the newest first; the first is what it weighs now.
-    history: Vec<PastWeightBody>,
-}
-
-/// What a page weighed.
-#[derive(Serialize, ToSchema)]
-pub(super) struct PastWeightBody {
-    weight: PageWeight,
-    /// The requests that brought more than before, those that grew most first.
-    grown: Vec<Growth>,
-    /// Since when.
-    measured_at: DateTime<Utc>,
-}
-
-impl From<PastWeight> for PastWeightBody {
-    fn from(PastWeight { weight, grown, measured_at }: PastWeight) -> Self {
-        Self { weight, grown, measured_at }
-    }
-}
-
-/// A request and its times.
-#[derive(Serialize, ToSchema)]
-pub(super) struct RequestBody {
-    #[serde(flatten)]
-    request: Request,
-    /// Nothing for what is lazy.
-    timing: Option<Timing>,
-}
-
-fn requests(PageLoad { requests, loaded }: PageLoad) -> Vec<RequestBody> {
-    let requests = requests.0.into_iter().zip(loaded.timings);
-    requests.map(|(request, timing)| RequestBody { request, timing }).collect()
-}
-
-/// How a page comes over a connection, today and about as it could.
-#[utoipa::path(get, path = "/margins/{page}", params(
-    ("page" = Uuid, Path, description = "The page's id"), ViewAskedFor,
-), responses(
-    (status = 200, body = PageComingBody),
-    (status = 404, body = Problem, content_type = "application/problem+json"),
-    (status = 422, body = Problem, content_type = "application/problem+json"),
-))]
-pub(super) async fn page_margins(
-    State(app): State<App>,
-    Path(page): Path<Uuid>,
-    Query(asked): Query<ViewAskedFor>,
-) -> Result<Json<PageComingBody>, Problem> {
-    let (at, view) = view(&app, &asked).await?;
-    let coming = margins::of_page(&app.store, page, at).await?;
-    let coming = coming.ok_or_else(|| Problem::not_found("page whose weight is known"))?;
-    Ok(Json(PageComingBody {
-        view,
-        page: PageMarginBody::of(coming.page, coming.margins, coming.views),
-        budgets: coming.budgets,
-        today: requests(coming.today),
-        possible: requests(coming.possible),
-        history: coming.history.into_iter().map(PastWeightBody::from).collect(),
-    }))
-}
-
-/// What a page may weigh and take.
-#[derive(Clone, Copy, Deserialize, ToSchema)]
-#[serde(deny_unknown_fields)]
-pub(super) struct BudgetsWish {
-    /// The most bytes before anybody scrolls; nothing for those of its slots and what else it transfers.
-    bytes: Option<Bytes>,
-    /// The most milliseconds until its largest paint; nothing for 2,500.
-    time: Option<f64>,
-}
-
-impl BudgetsWish {
-    /// The budgets, where they are possible.
-    pub(super) fn budgets(self) -> Result<PageBudgets, Problem> {
-        if self.bytes.is_some_and(|bytes| bytes > Bytes::mb(1_000)) {
-            return Err(Problem::invalid("a page may have up to 1,000,000,000 bytes"));
-        }
-        let time = self.time.map(Millis::new).transpose().map_err(Problem::invalid)?;
-        if time.is_some_and(|time| time > Millis::whole(600_000)) {
-            return Err(Problem::invalid("a page may take up to 600,000 ms"));
-        }
-        Ok(PageBudgets { bytes: self.bytes, time })
-    }
-}
-
-/// Says what a page may weigh and take.
-#[utoipa::path(put, path = "/margins/{page}/budgets", request_body = BudgetsWish, responses(
-    (status = 204),
-    (status = 404, body = Problem, content_type = "application/problem+json"),
-    (status = 422, body = Problem, content_type = "application/problem+json"),
-), params(("page" = Uuid, Path, description = "The page's id")))]
-pub(super) async fn say_budgets(
-    State(app): State<App>,
-    Path(page): Path<Uuid>,
-    extract::Json(wish): extract::Json<BudgetsWish>,
-) -> Result<StatusCode, Problem> {
-    match app.store.say_page_budgets(page, wish.budgets()?).await? {
-        true => Ok(StatusCode::NO_CONTENT),
-        false => Err(Problem::not_found("page")),
-    }
 }

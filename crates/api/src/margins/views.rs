@@ -13,8 +13,8 @@ use url::Url;
 use utoipa::ToSchema;
 use uuid::Uuid;
 
-use super::Problem;
-use super::extract::{self, Path};
+use crate::Problem;
+use crate::extract::{self, Path};
 use crate::spreadsheet::{ReadRow, ReadTable};
 use crate::state::App;
 
@@ -25,7 +25,7 @@ const MOST_TOLD: usize = 500;
 /// How often a page is looked at.
 #[derive(Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
-pub(super) struct ViewsWish {
+pub(crate) struct ViewsWish {
     /// In a month, up to 10,000,000,000; nothing where nobody knows.
     per_month: Option<u64>,
 }
@@ -36,7 +36,7 @@ pub(super) struct ViewsWish {
     (status = 404, body = Problem, content_type = "application/problem+json"),
     (status = 422, body = Problem, content_type = "application/problem+json"),
 ), params(("page" = Uuid, Path, description = "The page's id")))]
-pub(super) async fn say_views(
+pub(crate) async fn say_views(
     State(app): State<App>,
     Path(page): Path<Uuid>,
     extract::Json(wish): extract::Json<ViewsWish>,
@@ -53,7 +53,7 @@ pub(super) async fn say_views(
 
 /// What a table said.
 #[derive(Serialize, ToSchema)]
-pub(super) struct ViewsReadBody {
+pub(crate) struct ViewsReadBody {
     /// Pages whose views were said.
     pages: u64,
     /// Rows of which there is no page, or several, by line, up to 500.
@@ -69,7 +69,7 @@ pub(super) struct ViewsReadBody {
     (status = 200, body = ViewsReadBody),
     (status = 422, body = Problem, content_type = "application/problem+json"),
 ))]
-pub(super) async fn read_views(
+pub(crate) async fn read_views(
     State(app): State<App>,
     body: Bytes,
 ) -> Result<Json<ViewsReadBody>, Problem> {

@@ -50,6 +50,8 @@ pub struct SiteMargins {
     pub shares: Shares,
     /// How often pages are looked at in a month, where that was said.
     pub views: HashMap<Uuid, u64>,
+    /// What pages may weigh and take where nothing else is said of one.
+    pub budgets: PageBudgets,
 }
 
 /// How a page comes, today and as it could.
@@ -94,7 +96,15 @@ pub async fn of_site(store: &Store, view: View) -> Result<SiteMargins, StoreErro
         let mut loads = loads;
         let shares = Shares::of(&shown, &slots);
         let gains = gains(shown, &slots);
-        let mut found = SiteMargins { pages: vec![], unknown: 0, gains, heavier, shares, views };
+        let mut found = SiteMargins {
+            pages: Vec::new(),
+            unknown: 0,
+            gains,
+            heavier,
+            shares,
+            views,
+            budgets: site.page_budgets,
+        };
         let none = SlotFiles::new();
         for page in pages {
             let Some(requests) = loads.remove(&page.id).filter(|requests| !requests.0.is_empty())

@@ -28,14 +28,16 @@ pub struct Share<T> {
     pub files: usize,
     /// Their weight today, and about what it could be.
     pub saving: Saving,
+    /// Their part of the weight today, in percent.
+    pub percent: f64,
 }
 
 impl Shares {
     pub(super) fn of(shown: &[Shown], slots: &HashMap<Uuid, Slot>) -> Self {
-        let by_slot = shares(shown, |one| Some(one.slot));
-        let named = |Share { of, files, saving }: Share<Option<Uuid>>| {
-            let slot = slots.get(&of?)?;
-            Some(Share { of: (slot.id, slot.name.clone()), files, saving })
+        let by_slot = shares(shown, |one| one.slot);
+        let named = |Share { of, files, saving, percent }: Share<Uuid>| {
+            let slot = slots.get(&of)?;
+            Some(Share { of: (slot.id, slot.name.clone()), files, saving, percent })
         };
         Self {
             slots: by_slot.into_iter().filter_map(named).collect(),
@@ -56,8 +58,13 @@ fn shares<T: Ord>(shown: &[Shown], of: impl Fn(&Shown) -> T) -> Vec<Share<T>> {
         *before = *before + one.bytes;
         *after = *after + one.possible();
     }
-    let share =
-        |(of, (files, before, after))| Share { of, files, saving: Saving::new(before, after) };
+    let all: Bytes = sums.values().map(|(_, before, _)| *before).sum();
+    let share = |(of, (files, before, after)): (T, (usize, Bytes, Bytes))| Share {
+        of,
+        files,
+        saving: Saving::new(before, after),
+        percent: before.get() as f64 * 100.0 / all.get().max(1) as f64,
+    };
     let mut shares: Vec<Share<T>> = sums.into_iter().map(share).collect();
     shares.sort_by_key(|share| Reverse(share.saving.before));
     shares
