@@ -1,7 +1,8 @@
-import { Button, InputNumber } from "antd";
+import { InputNumber } from "antd";
 import { useState } from "react";
 import type { PageBudgets } from "../api/client";
 import { ProblemNote } from "../ui/ProblemNote";
+import { SaveButton } from "./SaveButton";
 
 interface Props {
   /** What was said of them. */
@@ -45,15 +46,7 @@ export function BudgetFields({ budgets, defaults, saving, onSave }: Props) {
         onChange={setMs}
         placeholder={`default: ${defaults.time}`}
       />
-      {isSaid ? (
-        <Button disabled title="Nothing was changed">
-          Save
-        </Button>
-      ) : (
-        <Button type="primary" htmlType="submit" loading={saving.isPending}>
-          Save
-        </Button>
-      )}
+      <SaveButton isChanged={!isSaid} loading={saving.isPending} />
       {saving.error && <ProblemNote error={saving.error} />}
     </form>
   );

@@ -1,10 +1,9 @@
-import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
-import { render, screen, waitFor, within } from "@testing-library/react";
+import { screen, waitFor, within } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
-import { createMemoryRouter, RouterProvider } from "react-router";
-import { beforeEach, expect, test, vi } from "vitest";
+import { expect, test, vi } from "vitest";
 import type { Margins } from "../api/client";
 import { answers, asked } from "../testing/server";
+import { shownAt } from "../testing/shown";
 import { MarginsPage } from "./MarginsPage";
 
 // There is no layout in here, and rows exist only where there is room for them.
@@ -81,26 +80,8 @@ function show(told: Margins) {
   answers(({ path }) =>
     path.endsWith("/margins") ? Response.json(told) : Response.json({ detail: "of no concern" }, { status: 404 }),
   );
-  const router = createMemoryRouter(
-    [
-      { path: "/margins", element: <MarginsPage /> },
-      { path: "*", element: <p>elsewhere</p> },
-    ],
-    { initialEntries: ["/margins"] },
-  );
-  render(
-    <QueryClientProvider client={new QueryClient()}>
-      <RouterProvider router={router} />
-    </QueryClientProvider>,
-  );
-  return router;
+  return shownAt("/margins", "/margins", <MarginsPage />);
 }
-
-beforeEach(() => {
-  document.body.innerHTML = "";
-  // The address is also read from the window.
-  window.history.replaceState(null, "", "/margins");
-});
 
 test("each page tells both margins in words, and N opens the largest gain on the bench", async () => {
   const router = show(margins);

@@ -1,10 +1,9 @@
-import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
-import { render, screen, waitFor, within } from "@testing-library/react";
+import { screen, waitFor, within } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
-import { createMemoryRouter, RouterProvider } from "react-router";
-import { beforeEach, expect, test, vi } from "vitest";
+import { expect, test, vi } from "vitest";
 import type { PageComing } from "../api/client";
 import { answers, asked } from "../testing/server";
+import { shownAt } from "../testing/shown";
 import { PageMarginsPage } from "./PageMarginsPage";
 
 // A chart needs a canvas, which is not in here.
@@ -49,21 +48,8 @@ function show(told: PageComing) {
     if (method === "PUT") return new Response(null, { status: 204 });
     return path.endsWith("/walks") ? Response.json(told) : Response.json({}, { status: 404 });
   });
-  const router = createMemoryRouter([{ path: "/margins/:id", element: <PageMarginsPage /> }], {
-    initialEntries: ["/margins/walks"],
-  });
-  render(
-    <QueryClientProvider client={new QueryClient()}>
-      <RouterProvider router={router} />
-    </QueryClientProvider>,
-  );
-  return router;
+  return shownAt("/margins/walks", "/margins/:id", <PageMarginsPage />);
 }
-
-beforeEach(() => {
-  document.body.innerHTML = "";
-  window.history.replaceState(null, "", "/margins/walks");
-});
 
 test("a page tells its overruns, each request once it is a table, and what it weighed before", async () => {
   show(coming);

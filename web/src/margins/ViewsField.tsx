@@ -1,8 +1,9 @@
-import { Button, InputNumber } from "antd";
+import { InputNumber } from "antd";
 import { useState } from "react";
 import type { PageMargin } from "../api/client";
 import { bytes } from "../ui/figures";
 import { ProblemNote } from "../ui/ProblemNote";
+import { SaveButton } from "./SaveButton";
 import { useSayViews } from "./useMargins";
 import { hoursWords } from "./words";
 
@@ -29,15 +30,7 @@ export function ViewsField({ page }: { page: PageMargin }) {
         onChange={setViews}
         placeholder="not known"
       />
-      {views === said ? (
-        <Button disabled title="Nothing was changed">
-          Save views
-        </Button>
-      ) : (
-        <Button type="primary" htmlType="submit" loading={say.isPending}>
-          Save views
-        </Button>
-      )}
+      <SaveButton isChanged={views !== said} loading={say.isPending} words="Save views" />
       {page.month && (
         <span className="figure">
           {bytes(page.month.today)} → about {bytes(page.month.possible)}; {hoursWords(page.month.hours)}

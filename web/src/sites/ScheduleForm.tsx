@@ -1,9 +1,8 @@
-import { Button, Checkbox, Input, InputNumber } from "antd";
+import { Checkbox } from "antd";
 import { useState } from "react";
 import type { Site } from "../api/client";
 import { useChangeSite } from "../api/useSite";
-import { ProblemNote } from "../ui/ProblemNote";
-import { minutesOf, timeOf } from "../ui/times";
+import { HowMany, Saving, TimeOfDay } from "./TimedFields";
 
 /** When files of what is new or changed are made by themselves. */
 export function ScheduleForm({ site }: { site: Site }) {
@@ -27,29 +26,23 @@ export function ScheduleForm({ site }: { site: Site }) {
       >
         Each day, make the files of what is new or changed
       </Checkbox>
-      <label htmlFor="schedule-at">From, by the server’s clock</label>
-      <Input
+      <TimeOfDay
         id="schedule-at"
-        type="time"
-        required
-        disabled={!schedule.is_on}
-        {...(off && { title: off })}
-        value={timeOf(schedule.at)}
-        onChange={({ target }) => {
-          setSchedule({ ...schedule, at: minutesOf(target.value) ?? schedule.at });
+        label="From, by the server’s clock"
+        value={schedule.at}
+        off={off}
+        onChange={(at) => {
+          setSchedule({ ...schedule, at });
         }}
       />
-      <label htmlFor="schedule-minutes">For so many minutes of work at most</label>
-      <InputNumber
+      <HowMany
         id="schedule-minutes"
-        min={1}
+        label="For so many minutes of work at most"
         max={1440}
-        precision={0}
-        disabled={!schedule.is_on}
-        {...(off && { title: off })}
         value={schedule.minutes}
+        off={off}
         onChange={(minutes) => {
-          setSchedule({ ...schedule, minutes: minutes ?? schedule.minutes });
+          setSchedule({ ...schedule, minutes });
         }}
       />
       <Checkbox
@@ -65,11 +58,7 @@ export function ScheduleForm({ site }: { site: Site }) {
       <span className="soft">
         Files that are there are never made again. Each such run stands under Runs, and can be taken back.
       </span>
-      <Button htmlType="submit" loading={change.isPending}>
-        Save the schedule
-      </Button>
-      {change.isSuccess && <span role="status">Saved.</span>}
-      {change.error && <ProblemNote error={change.error} />}
+      <Saving words="Save the schedule" saving={change} />
     </form>
   );
 }

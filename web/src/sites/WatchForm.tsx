@@ -1,9 +1,8 @@
-import { Button, Checkbox, Input, InputNumber } from "antd";
+import { Checkbox } from "antd";
 import { useState } from "react";
 import type { Site } from "../api/client";
 import { useChangeSite } from "../api/useSite";
-import { ProblemNote } from "../ui/ProblemNote";
-import { minutesOf, timeOf } from "../ui/times";
+import { HowMany, Saving, TimeOfDay } from "./TimedFields";
 
 /** When pages are measured again by themselves. */
 export function WatchForm({ site }: { site: Site }) {
@@ -27,40 +26,30 @@ export function WatchForm({ site }: { site: Site }) {
       >
         Measure the pages again by themselves
       </Checkbox>
-      <label htmlFor="watch-days">After so many days</label>
-      <InputNumber
+      <HowMany
         id="watch-days"
-        min={1}
+        label="After so many days"
         max={31}
-        precision={0}
-        disabled={!watch.is_on}
-        {...(off && { title: off })}
         value={watch.days}
+        off={off}
         onChange={(days) => {
-          setWatch({ ...watch, days: days ?? watch.days });
+          setWatch({ ...watch, days });
         }}
       />
-      <label htmlFor="watch-at">At, by the server’s clock</label>
-      <Input
+      <TimeOfDay
         id="watch-at"
-        type="time"
-        required
-        disabled={!watch.is_on}
-        {...(off && { title: off })}
-        value={timeOf(watch.at)}
-        onChange={({ target }) => {
-          setWatch({ ...watch, at: minutesOf(target.value) ?? watch.at });
+        label="At, by the server’s clock"
+        value={watch.at}
+        off={off}
+        onChange={(at) => {
+          setWatch({ ...watch, at });
         }}
       />
       <span className="soft">
         What was measured last is measured again. Pages that became heavier stand on Margins, with the files that did
         it.
       </span>
-      <Button htmlType="submit" loading={change.isPending}>
-        Save when to measure
-      </Button>
-      {change.isSuccess && <span role="status">Saved.</span>}
-      {change.error && <ProblemNote error={change.error} />}
+      <Saving words="Save when to measure" saving={change} />
     </form>
   );
 }
