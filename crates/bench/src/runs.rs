@@ -40,7 +40,7 @@ use brisk_margin_work::jobs::runner::PATIENCE;
 use brisk_margin_work::jobs::workers::Workers;
 use brisk_margin_work::making::sets::ResponsiveSet;
 use brisk_margin_work::making::trials::class_of;
-use brisk_margin_work::runs::{MOST_PICTURES, RunOver, RunWish, plan};
+use brisk_margin_work::runs::{MOST_PICTURES, RunOver, RunSlot, RunWish, plan};
 use brisk_margin_work::sites::Sites;
 use rayon::prelude::*;
 use sea_orm::{ConnectionTrait, Database};
@@ -115,7 +115,7 @@ pub async fn work(home: Home, pictures: u32, light: bool, more: usize) -> Result
     }
     let wish = || RunWish {
         pictures: all.iter().map(|picture| picture.id).collect(),
-        over: RunOver::Slots(vec![slot.id]),
+        over: RunOver::Slots(vec![RunSlot { slot: slot.clone(), is_new: false }]),
         limits: RunLimits::default(),
     };
     let begun = Instant::now();

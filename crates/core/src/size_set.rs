@@ -5,8 +5,8 @@ use std::collections::BTreeMap;
 use serde::{Deserialize, Serialize};
 use thiserror::Error;
 
-use crate::layout::{BoxSize, Boxes};
-use crate::slot_shape::MAX_SIDE;
+use crate::layout::{BoxSize, Boxes, LayoutWidth};
+use crate::slot_shape::{Fit, MAX_SIDE};
 
 /// Width against height in a set of sizes.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
@@ -83,6 +83,17 @@ pub enum SetSizeError {
     /// Nothing at all.
     #[error("give a width, a height or a ratio")]
     Nothing,
+    /// A size that follows from the slot that it is given to.
+    #[error(
+        "one of its sizes has no width, nor a height with a ratio, so only slots can be given it"
+    )]
+    NeedsSlot,
+    /// Sizes that cut pictures to their shape beside some that do not.
+    #[error("some of its sizes have a shape and some do not: give all of them one, or none")]
+    SomeShaped,
+    /// Narrower than where its sizes begin.
+    #[error("its sizes begin at {0} px, beyond the site's widest layout width")]
+    BeyondLayouts(u32),
 }
 
 impl SetSize {
@@ -106,6 +117,17 @@ impl SetSize {
             (None, None, None) => Err(SetSizeError::Nothing),
             (Some(_), Some(_), Some(_)) => Err(SetSizeError::TooMuch),
             _ => Ok(Self { width, height, ratio }),
+        }
+    }
+
+    /// Its width, and its height where it has one, without a slot; nothing where that has no width.
+    fn alone(self) -> Option<(f64, Option<f64>)> {
+        match (self.width, self.height, self.ratio.aspect()) {
+            (Some(width), height, aspect) => {
+                Some((width, height.or(aspect.map(|aspect| width / aspect))))
+            }
+            (None, Some(height), Some(aspect)) => Some((height * aspect, Some(height))),
+            (None, _, _) => None,
         }
     }
 
@@ -158,6 +180,35 @@ impl SizeSet {
         };
         boxes.iter().map(|(&viewport, &now)| (viewport, sized(viewport, now))).collect()
     }
+
+    /// What the sizes are without a slot to give them to: how a picture fills them, and the boxes at the
+    /// site's layout widths. Pictures are cut where the sizes have a shape, and keep their own where
+    /// only a width is given; the boxes are squares then, of which the width counts.
+    ///
+    /// # Errors
+    /// Where a size follows from a slot's, where only some have a shape, or where no layout width is as
+    /// wide as the narrowest size needs.
+    pub fn alone(&self, layouts: &[LayoutWidth]) -> Result<(Fit, Boxes), SetSizeError> {
+        let alone = |(&from, size): (&u32, &SetSize)| Some((from, size.alone()?));
+        let sizes: Option<BTreeMap<u32, _>> = self.0.iter().map(alone).collect();
+        let sizes = sizes.ok_or(SetSizeError::NeedsSlot)?;
+        let shaped = sizes.values().filter(|(_, height)| height.is_some()).count();
+        let fit = match shaped {
+            0 => Fit::Width,
+            _ if shaped == sizes.len() => Fit::Cover,
+            _ => return Err(SetSizeError::SomeShaped),
+        };
+        let at = |layout: &LayoutWidth| {
+            let (_, &(width, height)) = sizes.range(..=layout.width).next_back()?;
+            Some((layout.width, BoxSize { width, height: height.unwrap_or(width) }))
+        };
+        let boxes: Boxes = layouts.iter().filter_map(at).collect();
+        if boxes.is_empty() {
+            let narrowest = sizes.first_key_value().map_or(0, |(&from, _)| from);
+            return Err(SetSizeError::BeyondLayouts(narrowest));
+        }
+        Ok((fit, boxes))
+    }
 }
 
 #[cfg(test)]
@@ -203,6 +254,28 @@ mod tests {
         let boxes: Boxes = [(390, NOW), (700, hidden), (820, NOW), (1920, NOW)].into();
         let given: Vec<[f64; 2]> = set.of(&boxes).into_values().map(Into::into).collect();
         assert_eq!(given, [[360.0, 240.0], [0.0, 0.0], [120.0, 120.0], [450.0, 300.0]]);
+    }
+
+    #[test]
+    fn sizes_without_a_slot_hold_at_the_layout_widths() {
+        let layouts = [390, 820, 1280].map(LayoutWidth::of);
+        let of = |sizes: &[(u32, SetSize)]| {
+            let set = SizeSet::try_from(sizes.iter().copied().collect::<BTreeMap<_, _>>()).unwrap();
+            let told = |(fit, boxes): (Fit, Boxes)| {
+                (fit, boxes.into_iter().map(|(at, size)| (at, size.into())).collect::<Vec<_>>())
+            };
+            set.alone(&layouts).map(told)
+        };
+        let wide = SetSize::new(Some(640.0), None, Ratio::Free).unwrap();
+        let narrow = SetSize::new(Some(320.0), None, Ratio::Free).unwrap();
+        let square = SetSize::new(None, Some(120.0), Ratio::Square).unwrap();
+        let low = SetSize::new(None, Some(300.0), Ratio::Free).unwrap();
+        let by_width = vec![(390, [320.0, 320.0]), (820, [640.0; 2]), (1280, [640.0; 2])];
+        assert_eq!(of(&[(0, narrow), (600, wide)]), Ok((Fit::Width, by_width)));
+        assert_eq!(of(&[(900, square)]), Ok((Fit::Cover, vec![(1280, [120.0, 120.0])])));
+        assert_eq!(of(&[(0, narrow), (600, square)]), Err(SetSizeError::SomeShaped));
+        assert_eq!(of(&[(0, low)]), Err(SetSizeError::NeedsSlot));
+        assert_eq!(of(&[(1600, wide)]), Err(SetSizeError::BeyondLayouts(1600)));
     }
 
     proptest! {

@@ -67,6 +67,23 @@ impl Slot {
         }
     }
 
+    /// A slot without a place on a page.
+    pub fn by_hand(id: Uuid, name: String, kind: PlaceKind, fit: Fit, boxes: Boxes) -> Self {
+        Self {
+            id,
+            name,
+            kind,
+            selector: None,
+            fit,
+            measured: boxes.clone(),
+            looked_at: boxes,
+            hand_boxes: None,
+            cropping: None,
+            densities: vec![Density::ONE, Density::REFERENCE],
+            budget: None,
+        }
+    }
+
     /// Its boxes by layout width: those set by hand before those measured.
     pub fn boxes(&self) -> &Boxes {
         self.hand_boxes.as_ref().unwrap_or(&self.measured)

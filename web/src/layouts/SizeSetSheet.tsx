@@ -4,6 +4,7 @@ import type { SetSize, SizeSet, Slot, SlotBoxes } from "../api/client";
 import { count } from "../ui/figures";
 import { ProblemNote } from "../ui/ProblemNote";
 import { SideSheet } from "../ui/SideSheet";
+import { describeSizes } from "./sizeSets";
 import { useApplySizeSet, useKeepSizeSet, useRemoveSizeSet, useSetBoxes, useSizeSets } from "../api/useSizeSets";
 
 interface Props {
@@ -47,7 +48,7 @@ export function SizeSetSheet({ open, onClose, slots }: Props) {
         {sets.data?.map((set) => (
           <li key={set.id}>
             <div>
-              <b>{set.name}</b> <span className="soft">{describe(set)}</span>
+              <b>{set.name}</b> <span className="soft">{describeSizes(set)}</span>
             </div>
             <Button
               disabled={lacking !== undefined}
@@ -123,18 +124,6 @@ export function SizeSetSheet({ open, onClose, slots }: Props) {
       <NewSet />
     </SideSheet>
   );
-}
-
-const side = (length: number | null | undefined) => (length ?? undefined)?.toString() ?? "any";
-
-function describe(set: SizeSet) {
-  return Object.entries(set.sizes)
-    .map(([from, { width, height, ratio }]) => {
-      const shape =
-        ratio.kind === "square" ? ", square" : ratio.kind === "typed" ? `, ${ratio.across} : ${ratio.down}` : "";
-      return `${from === "0" ? "" : `from ${from} px: `}${side(width)} × ${side(height)}${shape}`;
-    })
-    .join("; ");
 }
 
 type RatioKind = SetSize["ratio"]["kind"];

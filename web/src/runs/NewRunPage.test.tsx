@@ -16,6 +16,8 @@ const forecast = {
   rule: "WebP, JPEG; good",
 } as Forecast;
 
+const squares = { id: "s", name: "Squares", sizes: { 0: { width: 160, height: null, ratio: { kind: "square" } } } };
+
 /** What was asked of the server about runs. */
 const sent = (path: string) => asked.filter((one) => one.path.endsWith(path)).map(({ body }) => body);
 
@@ -24,9 +26,12 @@ function show(told: Forecast) {
   answers(({ method, path }) => {
     if (path.endsWith("/runs/forecast")) return Response.json(told);
     if (path.endsWith("/runs") && method === "POST") return Response.json({ id: "r" }, { status: 201 });
+    if (path.endsWith("/size-sets")) return Response.json([squares]);
     if (path.endsWith("/layouts")) return Response.json({ pages: [], slots: [] });
     return Response.json({ detail: "of no concern here" }, { status: 404 });
   });
+  // The address is also read from the window.
+  window.history.replaceState(null, "", "/runs/new");
   const from = { pathname: "/runs/new", state: { which: { ids: ["a", "b"] } } };
   render(
     <QueryClientProvider client={new QueryClient()}>
@@ -72,4 +77,14 @@ test("where nothing would be made it cannot be started, and says why", async () 
     expect(start().title).toContain("Nothing is to be made");
   });
   expect(start().disabled).toBe(true);
+});
+
+test("a size preset is forecast beside the pictures that were chosen", async () => {
+  show(forecast);
+  await screen.findByText("24 files");
+  await userEvent.click(screen.getByLabelText("In the sizes of these presets"));
+  await userEvent.click(await screen.findByTitle("Squares · 160 × any, square"));
+  await waitFor(() => {
+    expect(sent("/runs/forecast").at(-1)).toMatchObject({ presets: ["s"], slots: [], which: { ids: ["a", "b"] } });
+  });
 });

@@ -3,6 +3,7 @@ import { useState } from "react";
 import { Link, useLocation, useNavigate } from "react-router";
 import type { NewRun, RunLimits, Which } from "../api/client";
 import { useLayouts } from "../api/useLayouts";
+import { useSizeSets } from "../api/useSizeSets";
 import { lastAddress } from "../ui/lastAddress";
 import { MultiSelect } from "../ui/MultiSelect";
 import { ProblemNote } from "../ui/ProblemNote";
@@ -12,6 +13,7 @@ import { usePaused } from "../ui/usePaused";
 import { useTitle } from "../ui/useTitle";
 import { WaitingRows } from "../ui/Waiting";
 import { ForecastFacts } from "./ForecastFacts";
+import { describeSizes } from "../layouts/sizeSets";
 import { LimitFields } from "./LimitFields";
 import "./runs.css";
 import { useForecast, useStartRun } from "./useRuns";
@@ -27,9 +29,11 @@ export function NewRunPage() {
   const [limits, setLimits] = useState<RunLimits>({});
   const page = address.get("page");
   const slots = address.getAll("slot");
+  const presets = address.getAll("preset");
+  const sizeSets = useSizeSets();
   const which = state?.which ?? null;
   const wish: NewRun | undefined =
-    which !== null || page !== null || slots.length > 0 ? { which, page, slots, limits } : undefined;
+    which !== null || page !== null || slots.length > 0 ? { which, page, slots, presets, limits } : undefined;
   const wanted = JSON.stringify(wish ?? null);
   const asked = usePaused(wanted, 400);
   const forecast = useForecast((JSON.parse(asked) as NewRun | null) ?? undefined);
@@ -84,7 +88,7 @@ export function NewRunPage() {
                     <MultiSelect
                       id="run-slots"
                       value={slots}
-                      placeholder="every slot that shows a picture"
+                      placeholder={presets.length > 0 ? "none" : "every slot that shows a picture"}
                       showSearch={{ optionFilterProp: "label" }}
                       options={(layouts.data?.slots ?? []).map(({ id, name }) => ({ value: id, label: name }))}
                       onChange={(chosen) => {
@@ -93,6 +97,28 @@ export function NewRunPage() {
                     />
                     <span className="soft">
                       Chosen slots get files of every picture, whether they show it now or not.
+                    </span>
+                  </div>
+                )}
+                {page === null && (
+                  <div className="part">
+                    <label htmlFor="run-presets">In the sizes of these presets</label>
+                    <MultiSelect
+                      id="run-presets"
+                      value={presets}
+                      placeholder="none"
+                      showSearch={{ optionFilterProp: "label" }}
+                      notFoundContent="No size preset yet. Make one in Layouts, under Size presets…"
+                      options={(sizeSets.data ?? []).map((set) => ({
+                        value: set.id,
+                        label: `${set.name} · ${describeSizes(set)}`,
+                      }))}
+                      onChange={(chosen) => {
+                        change({ preset: chosen });
+                      }}
+                    />
+                    <span className="soft">
+                      Each becomes a slot that no page has, with the preset’s name, when the run starts.
                     </span>
                   </div>
                 )}

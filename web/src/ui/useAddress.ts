@@ -10,13 +10,14 @@ export type AddressChange = Record<string, string | number | boolean | string[] 
 export function useAddress(): [URLSearchParams, (change: AddressChange, how?: "back" | "replace") => void] {
   const [address] = useSearchParams();
   const navigate = useNavigate();
-  const here = useHref(useLocation().pathname);
+  const location = useLocation();
+  const here = useHref(location.pathname);
   const change = (changes: AddressChange, how: "back" | "replace" = "replace") => {
     // A view that was left stays in sight until the next one has come, and changes nothing any more.
     if (window.location.pathname !== here) return;
     // What was changed a moment ago is in the address before it is in the state.
     const search = changed(window.location.search, changes);
-    void navigate({ search }, { replace: how === "replace" });
+    void navigate({ search }, { replace: how === "replace", state: location.state as unknown });
   };
   return [address, change];
 }

@@ -3,11 +3,14 @@
 use axum::Json;
 use axum::extract::State;
 use axum::http::StatusCode;
+use brisk_margin_core::place_kind::PlaceKind;
 use brisk_margin_core::run::StartedBy;
 use brisk_margin_core::run::limits::RunLimits;
+use brisk_margin_core::slot::Slot;
+use brisk_margin_store::layouts::NamedSizes;
 use brisk_margin_store::output_rules::RuleFor;
 use brisk_margin_store::pictures::ShownBy;
-use brisk_margin_work::runs::{self, MOST_PICTURES, RunOver, RunWish};
+use brisk_margin_work::runs::{self, MOST_PICTURES, RunOver, RunSlot, RunWish};
 use serde::Deserialize;
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -32,6 +35,9 @@ pub(crate) struct NewRun {
     /// For these slots, whether they show the pictures or not; else for every slot that shows one.
     #[serde(default)]
     slots: Vec<Uuid>,
+    /// In the sizes of these presets, each as a slot that no page has.
+    #[serde(default)]
+    presets: Vec<Uuid>,
     /// What is left for later.
     #[serde(default)]
     limits: RunLimits,
@@ -44,38 +50,74 @@ pub(crate) struct NewRun {
 
 impl NewRun {
     async fn wish(self, app: &App) -> Result<RunWish, Problem> {
-        let over = match (self.page, self.slots) {
-            (Some(_), slots) if !slots.is_empty() => {
-                return Err(Problem::invalid("choose a page or slots, not both"));
+        let chosen =
+            [chosen_slots(app, &self.slots).await?, preset_slots(app, &self.presets).await?];
+        let slots = chosen.concat();
+        let over = match self.page {
+            Some(_) if !slots.is_empty() => {
+                return Err(Problem::invalid("choose a page, or slots and size presets, not both"));
             }
-            (Some(page), _) => RunOver::Page(page),
-            (None, slots) if slots.is_empty() => RunOver::Uses,
-            (None, slots) => RunOver::Slots(slots),
+            Some(page) => RunOver::Page(page),
+            None if slots.is_empty() => RunOver::Uses,
+            None => RunOver::Slots(slots),
         };
         let pictures = match (self.which, &over) {
             (Some(which), _) => which.at_most(app, MOST_PICTURES).await?,
             (None, RunOver::Page(page)) => app.store.pictures_shown(ShownBy::Page(*page)).await?,
-            (None, RunOver::Slots(slots)) => {
+            (None, RunOver::Slots(_)) if !self.slots.is_empty() => {
                 let mut all = Vec::new();
-                for &slot in slots {
+                for &slot in &self.slots {
                     all.extend(app.store.pictures_shown(ShownBy::Slot(slot)).await?);
                 }
                 all.sort_unstable();
                 all.dedup();
                 all
             }
-            (None, RunOver::Uses) => {
+            (None, RunOver::Uses | RunOver::Slots(_)) => {
                 return Err(Problem::invalid("say which pictures, or which page or slots"));
             }
         };
-        if let RunOver::Slots(slots) = &over {
-            let known = app.store.slots().await?;
-            if slots.iter().any(|id| known.iter().all(|slot| slot.id != *id)) {
-                return Err(Problem::not_found("slot"));
-            }
-        }
         Ok(RunWish { pictures, over, limits: self.limits })
     }
+}
+
+async fn chosen_slots(app: &App, ids: &[Uuid]) -> Result<Vec<RunSlot>, Problem> {
+    let mut chosen = Vec::new();
+    for &id in ids {
+        let slot = app.store.slot(id).await?.ok_or_else(|| Problem::not_found("slot"))?;
+        chosen.push(RunSlot { slot, is_new: false });
+    }
+    Ok(chosen)
+}
+
+/// The slots that size presets make: each has its preset's id and name, so that a later run with it goes
+/// on with the same one.
+async fn preset_slots(app: &App, ids: &[Uuid]) -> Result<Vec<RunSlot>, Problem> {
+    if ids.is_empty() {
+        return Ok(Vec::new());
+    }
+    let widths = app.store.site().await?.widths;
+    let mut chosen = Vec::new();
+    for &id in ids {
+        let preset = app.store.size_set(id).await?;
+        let NamedSizes { name, sizes, .. } =
+            preset.ok_or_else(|| Problem::not_found("size preset"))?;
+        let alone = sizes.alone(&widths);
+        let (fit, boxes) =
+            alone.map_err(|error| Problem::invalid(format!("size preset {name}: {error}")))?;
+        let made = Slot::by_hand(id, name, PlaceKind::Text, fit, boxes);
+        chosen.push(match app.store.slot(id).await? {
+            Some(kept) if (kept.fit, &kept.measured) == (made.fit, &made.measured) => {
+                RunSlot { slot: kept, is_new: false }
+            }
+            Some(kept) => {
+                let Slot { fit, measured, looked_at, .. } = made;
+                RunSlot { slot: Slot { fit, measured, looked_at, ..kept }, is_new: true }
+            }
+            None => RunSlot { slot: made, is_new: true },
+        });
+    }
+    Ok(chosen)
 }
 
 /// What a run over some pictures would do. Nothing is made but a few trials, by which the bytes are

@@ -265,6 +265,62 @@ async fn a_run_is_over_a_page_or_over_slots_whether_they_show_the_pictures_or_no
 }
 
 #[tokio::test]
+async fn a_run_in_the_sizes_of_a_preset_makes_a_slot_of_it_when_it_starts() {
+    let Library { api, heavy, .. } = library().await;
+    let preset = async |name: &str, sizes: Value| {
+        let kept = api.put("/api/size-sets", &json!({"name": name, "sizes": sizes})).await;
+        kept.json()["id"].clone()
+    };
+    let free = json!({"kind": "free"});
+    let squares = async |width: u32| {
+        let size = json!({"width": width, "height": null, "ratio": {"kind": "square"}});
+        preset("Squares", json!({"0": size})).await
+    };
+    let slots = async || api.get("/api/layouts").await.json()["slots"].as_array().unwrap().clone();
+    let measured = slots().await.len();
+
+    let id = squares(160).await;
+    let wish = json!({"presets": [id], "which": {"ids": [heavy]}});
+    let forecast = api.post("/api/runs/forecast", &wish).await.json();
+    assert_eq!(forecast["sets"], 1, "{forecast:#}");
+    assert_eq!(forecast["measured"], 1, "a file of it was really made");
+    assert_eq!(slots().await.len(), measured, "a forecast keeps nothing");
+    let run = id_of(&api.post("/api/runs", &wish).await.json());
+    api.work().await;
+    let made = items(&api, &run).await;
+    assert_eq!(
+        (&made[0]["state"], &made[0]["slot_name"]),
+        (&json!("done"), &json!("Squares")),
+        "{made:#?}"
+    );
+    let widest = async || {
+        let picture = api.get(&format!("/api/pictures/{heavy}")).await.json();
+        let width = |file: &Value| file["width"].as_u64().unwrap();
+        picture["variants"].as_array().unwrap().iter().map(width).max()
+    };
+    assert_eq!(widest().await, Some(320), "160 px at the density of 2");
+
+    let again = api.post("/api/runs/forecast", &wish).await.json();
+    assert_eq!(again["skipped"][0]["reason"], "unchanged", "{again:#}");
+
+    // The preset that was changed goes on with its slot.
+    assert_eq!(squares(200).await, id);
+    api.post("/api/runs", &wish).await;
+    api.work().await;
+    assert_eq!(widest().await, Some(400));
+    assert_eq!(slots().await.len(), measured + 1);
+
+    let low = json!({"width": null, "height": 90, "ratio": free});
+    let refused =
+        json!({"presets": [preset("Low", json!({"0": low})).await], "which": {"ids": [heavy]}});
+    let refused = api.post("/api/runs/forecast", &refused).await;
+    assert_eq!(refused.status, 422);
+    assert!(refused.text().contains("size preset Low: one of its sizes has no width"));
+    let alone = api.post("/api/runs/forecast", &json!({"presets": [id]})).await;
+    assert_eq!(alone.status, 422, "no page shows its pictures, so they have to be chosen");
+}
+
+#[tokio::test]
 async fn what_is_unchanged_is_known_until_something_changes_that_decides_it() {
     let Library { api, heavy, light, .. } = library().await;
     let all = json!({"which": {"filter": {}}});

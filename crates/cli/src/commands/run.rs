@@ -40,6 +40,9 @@ pub struct Run {
     /// For this slot, whether it shows the pictures or not; may be given several times
     #[arg(long, value_name = "NAME")]
     slot: Vec<String>,
+    /// In the sizes of this preset, as a slot that no page has; may be given several times
+    #[arg(long, value_name = "NAME", conflicts_with = "page")]
+    preset: Vec<String>,
     /// At most so many pictures, those that save most
     #[arg(long, value_name = "N")]
     pictures: Option<u32>,
@@ -188,23 +191,32 @@ impl Run {
             wish["page"] =
                 found(&layouts["pages"], is_meant).ok_or("no measured page has this address")?;
         }
-        for name in &self.slot {
-            let slot = found(&layouts["slots"], |one| word(&one["name"]) == *name);
-            let slot = slot.ok_or_else(|| format!("there is no slot “{name}”"))?;
-            wish["slots"] = match wish["slots"].take() {
-                Value::Array(mut before) => {
-                    before.push(slot);
-                    Value::Array(before)
-                }
-                _ => json!([slot]),
-            };
-        }
+        let slots = &layouts["slots"];
+        wish["slots"] = all_named(slots, &self.slot, |name| format!("there is no slot “{name}”"))?;
+        let presets = match self.preset.is_empty() {
+            true => Value::Null,
+            false => api.get("size-sets").await?,
+        };
+        let missing = |name: &str| format!("there is no size preset “{name}”");
+        wish["presets"] = all_named(&presets, &self.preset, missing)?;
         // Of a page or slots, all that they show are meant unless a filter says otherwise.
         if is_filtered || layouts.is_null() {
             wish["which"] = json!({ "filter": filter });
         }
         Ok(wish)
     }
+}
+
+/// The ids of those of `list` that have these names.
+fn all_named(
+    list: &Value,
+    names: &[String],
+    missing: impl Fn(&str) -> String,
+) -> Result<Value, Failure> {
+    let id = |name: &String| {
+        found(list, |one| word(&one["name"]) == *name).ok_or_else(|| missing(name).into())
+    };
+    names.iter().map(id).collect()
 }
 
 fn found(list: &Value, is_meant: impl Fn(&Value) -> bool) -> Option<Value> {

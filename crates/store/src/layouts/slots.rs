@@ -4,8 +4,7 @@ use super::{Named, names, row_of};
 use std::collections::{BTreeMap, BTreeSet};
 
 use brisk_margin_core::layout::Boxes;
-use brisk_margin_core::units::Density;
-use sea_orm::sea_query::Expr;
+use sea_orm::sea_query::{Expr, OnConflict};
 use sea_orm::{
     ActiveModelTrait, ActiveValue::Set, ColumnTrait, EntityTrait, QueryFilter, QuerySelect,
     TransactionTrait,
@@ -18,19 +17,8 @@ use crate::{Store, StoreError};
 
 impl NewSlot {
     fn row(self) -> Slot {
-        Slot {
-            id: Uuid::now_v7(),
-            name: self.name,
-            kind: self.kind,
-            selector: None,
-            fit: self.fit,
-            measured: self.boxes.clone(),
-            looked_at: self.boxes,
-            hand_boxes: None,
-            cropping: None,
-            densities: vec![Density::ONE, Density::new(2.0).expect("within range")],
-            budget: self.budget,
-        }
+        let Self { name, kind, fit, boxes, budget } = self;
+        Slot { budget, ..Slot::by_hand(Uuid::now_v7(), name, kind, fit, boxes) }
     }
 }
 
@@ -43,6 +31,16 @@ impl Store {
             slot::Entity::insert_many(active).exec_without_returning(&self.db).await?;
         }
         Ok(rows)
+    }
+
+    /// Keeps `slot`, which was typed by hand. Where it is there already, how pictures fill it and its boxes
+    /// are changed, and nothing else.
+    pub async fn keep_slot(&self, slot: &Slot) -> Result<(), StoreError> {
+        let changed = [slot::Column::Fit, slot::Column::Boxes, slot::Column::Rendered];
+        let again = OnConflict::column(slot::Column::Id).update_columns(changed).to_owned();
+        let insert = slot::Entity::insert(row_of(slot, Named::ByHand)).on_conflict(again);
+        insert.exec_without_returning(&self.db).await?;
+        Ok(())
     }
 
     /// Sets by hand what `edit` holds; `None` where there is no such slot.

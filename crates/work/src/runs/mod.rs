@@ -25,7 +25,7 @@ use tokio::sync::Mutex;
 use uuid::Uuid;
 
 pub(crate) use plan::add_arrival;
-pub use plan::{Plan, RunOver, RunWish, plan};
+pub use plan::{Plan, RunOver, RunSlot, RunWish, plan};
 
 use crate::jobs::{JobFailure, JobInHand};
 use crate::making::Maker;

@@ -35,7 +35,7 @@ const PARTS_AT_ONCE: usize = 4;
 const PATIENCE: Duration = Duration::from_millis(2_700);
 
 /// For which slots files are made.
-#[derive(Debug, Clone, PartialEq, Eq, Default)]
+#[derive(Debug, Clone, PartialEq, Default)]
 pub enum RunOver {
     /// For every slot that shows a picture.
     #[default]
@@ -43,7 +43,27 @@ pub enum RunOver {
     /// For those that show it on this page.
     Page(Uuid),
     /// For these, whether they show it or not.
-    Slots(Vec<Uuid>),
+    Slots(Vec<RunSlot>),
+}
+
+impl RunOver {
+    /// Those that were chosen, whatever they show.
+    fn slots(&self) -> &[RunSlot] {
+        match self {
+            Self::Slots(slots) => slots,
+            Self::Uses | Self::Page(_) => &[],
+        }
+    }
+}
+
+/// A slot that was chosen for a run.
+#[derive(Debug, Clone, PartialEq)]
+pub struct RunSlot {
+    /// The slot.
+    pub slot: Slot,
+    /// Whether it is that of a size preset, not kept yet or of other sizes: the run keeps it when it
+    /// starts, and no file is there for it.
+    pub is_new: bool,
 }
 
 /// What a run is asked for.
@@ -63,6 +83,8 @@ pub struct Plan {
     pub forecast: Forecast,
     limits: RunLimits,
     items: Vec<NewRunItem>,
+    /// Slots of size presets, which it keeps.
+    presets: Vec<Slot>,
 }
 
 impl Plan {
@@ -76,6 +98,9 @@ impl Plan {
         name: String,
         started_by: StartedBy,
     ) -> Result<Uuid, StoreError> {
+        for slot in &self.presets {
+            maker.store.keep_slot(slot).await?;
+        }
         maker.store.add_run(&self.run(maker, name, started_by).await?).await
     }
 
@@ -86,7 +111,7 @@ impl Plan {
         started_by: StartedBy,
     ) -> Result<NewRun, StoreError> {
         let rule = maker.store.output_rule(RuleFor::Site).await?;
-        let Self { forecast, limits, items } = self;
+        let Self { forecast, limits, items, presets: _ } = self;
         Ok(NewRun { name, started_by, forecast, limits, rule, items })
     }
 
@@ -96,7 +121,7 @@ impl Plan {
         let candidates: Vec<Candidate> = found.iter().map(|one| one.candidate.clone()).collect();
         let judged = judged(&candidates, factor, &limits);
         let forecast = Forecast::of(&candidates, &judged, sample, pace, &limits);
-        Self { forecast, limits, items: items(found, &judged, factor) }
+        Self { forecast, limits, items: items(found, &judged, factor), presets: Vec::new() }
     }
 }
 
@@ -106,7 +131,7 @@ impl Plan {
 /// # Errors
 /// Those of the database.
 pub(crate) async fn add_arrival(maker: &Maker, picture: Uuid) -> Result<(), StoreError> {
-    let found = found_of(maker, &[picture], &RunOver::Uses, &[]).await?;
+    let found = found_of(maker, &[picture], &RunOver::Uses).await?;
     let plan = Plan::of(&found, &Sample::new(Vec::new()), None, RunLimits::default());
     if plan.forecast.sets > 0 {
         let name = format!("Arrivals, {}", Local::now().format("%-d %B %Y"));
@@ -139,14 +164,16 @@ pub async fn plan(maker: &Maker, wish: &RunWish) -> Result<Plan, StoreError> {
     let until = Instant::now() + PATIENCE;
     let mut found = all_found(maker, wish).await?;
     found.sort_by_key(|one| std::cmp::Reverse(one.candidate.saving(1.0)));
-    let sample = sample(maker, &worth_sampling(&found), until).await?;
+    let sample = sample(maker, &worth_sampling(&found), wish.over.slots(), until).await?;
     let factor = sample.factor();
     // What the sample says of savings may change the order.
     found.sort_by_key(|one| std::cmp::Reverse(one.candidate.saving(factor)));
     let sampled = maker.sampled_pace(sample.pace());
     let sampled = sampled.map(|pace| pace / maker.pool.workers() as f64);
     let pace = maker.store.seconds_a_file(AT_ONCE).await?.or(sampled);
-    Ok(Plan::of(&found, &sample, pace, wish.limits))
+    let presets = wish.over.slots().iter().filter(|chosen| chosen.is_new);
+    let presets = presets.map(|chosen| chosen.slot.clone()).collect();
+    Ok(Plan { presets, ..Plan::of(&found, &sample, pace, wish.limits) })
 }
 
 /// The items of a run: what is made in its order, then what is skipped.
@@ -179,26 +206,19 @@ fn worth_sampling(found: &[Found]) -> Vec<Sampled> {
     sets.collect()
 }
 
-/// The slots that were chosen by hand.
-async fn slots_of(maker: &Maker, over: &RunOver) -> Result<Vec<Slot>, StoreError> {
-    let RunOver::Slots(ids) = over else { return Ok(Vec::new()) };
-    let slots = maker.store.slots().await?;
-    Ok(slots.into_iter().filter(|slot| ids.contains(&slot.id)).collect())
-}
-
 /// What is known of each picture, read by several tasks at once; none goes on where nobody waits any
 /// more.
 async fn all_found(maker: &Maker, wish: &RunWish) -> Result<Vec<Found>, StoreError> {
-    let slots = Arc::new(slots_of(maker, &wish.over).await?);
+    let over = Arc::new(wish.over.clone());
     // More would wait for a connection longer than one may.
     let turns = Arc::new(Semaphore::new(PARTS_AT_ONCE));
     let mut tasks = JoinSet::new();
     for (n, some) in wish.pictures.chunks(AT_A_TIME).enumerate() {
         let (maker, some, turns) = (maker.clone(), some.to_vec(), Arc::clone(&turns));
-        let (over, slots) = (wish.over.clone(), Arc::clone(&slots));
+        let over = Arc::clone(&over);
         tasks.spawn(async move {
             let _turn = turns.acquire().await.expect("it is never closed");
-            (n, found_of(&maker, &some, &over, &slots).await)
+            (n, found_of(&maker, &some, &over).await)
         });
     }
     let mut parts = tasks.join_all().await;
@@ -210,12 +230,7 @@ async fn all_found(maker: &Maker, wish: &RunWish) -> Result<Vec<Found>, StoreErr
     Ok(found)
 }
 
-async fn found_of(
-    maker: &Maker,
-    ids: &[Uuid],
-    over: &RunOver,
-    chosen: &[Slot],
-) -> Result<Vec<Found>, StoreError> {
+async fn found_of(maker: &Maker, ids: &[Uuid], over: &RunOver) -> Result<Vec<Found>, StoreError> {
     let pictures = maker.store.pictures_with_removed(ids).await?;
     let mut uses = maker.store.uses_of(ids).await?;
     let excluded: HashSet<Uuid> = maker.store.excluded_of(ids).await?.into_iter().collect();
@@ -226,25 +241,27 @@ async fn found_of(
             let is_meant = match over {
                 RunOver::Uses => true,
                 RunOver::Page(page) => used.place.page_id == *page,
-                RunOver::Slots(slots) => slots.contains(&used.slot.id),
+                RunOver::Slots(slots) => slots.iter().any(|one| one.slot.id == used.slot.id),
             };
             if is_meant {
                 let asked = picture.placement(&used.slot, &used.place).asked();
                 slots.entry(used.slot.id).or_default().add(used.today(picture.bytes), asked);
             }
         }
-        for slot in chosen {
+        for RunSlot { slot, .. } in over.slots() {
             if slots.contains_key(&slot.id) {
                 continue;
             }
             let asked = placement::asked_by(slot, &picture.adjustments, picture.facts.size);
             slots.entry(slot.id).or_default().add(Some(picture.bytes), asked);
         }
+        let is_new = |id| over.slots().iter().any(|one| one.is_new && one.slot.id == id);
         let sets: Vec<(Uuid, CandidateSet)> = slots
             .into_iter()
             .map(|(slot, found)| {
                 let set = MadeSet { picture_id: picture.id, slot_id: slot };
-                (slot, found.candidate(&picture, made.contains(&set)))
+                let is_made = made.contains(&set) && !is_new(slot);
+                (slot, found.candidate(&picture, is_made))
             })
             .collect();
         let (slots, sets) = sets.into_iter().unzip();

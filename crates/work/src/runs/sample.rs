@@ -12,6 +12,7 @@ use futures::{StreamExt, TryStreamExt};
 use uuid::Uuid;
 
 use super::making::downloaded;
+use super::plan::RunSlot;
 use crate::making::Maker;
 use crate::making::sets::{ResponsiveSet, SetFile};
 use crate::making::trials;
@@ -37,17 +38,19 @@ pub(super) struct Sampled {
 }
 
 /// What some of `sets`, spread evenly over all, tell of the others. What is made is kept as a trial: the
-/// run does not make it again. Ends at about `until`.
+/// run does not make it again. `slots` are those that were chosen, which may not be kept yet. Ends at about
+/// `until`.
 pub(super) async fn sample(
     maker: &Maker,
     sets: &[Sampled],
+    slots: &[RunSlot],
     until: Instant,
 ) -> Result<Sample, StoreError> {
     let until = until.max(Instant::now() + LEAST);
     let step = sets.len().div_ceil(PLANNED).max(1);
     let chosen = sets.iter().step_by(step).copied();
     let planned: Vec<Planned> = futures::stream::iter(chosen)
-        .map(|one| Planned::new(maker, one))
+        .map(|one| Planned::new(maker, one, slots))
         .buffered(4)
         .try_filter_map(|planned| async move { Ok(planned) })
         .try_collect()
@@ -72,9 +75,18 @@ struct Planned {
 
 impl Planned {
     /// Nothing where it cannot be planned: it fails alone when it has its turn.
-    async fn new(maker: &Maker, of: Sampled) -> Result<Option<Self>, StoreError> {
+    async fn new(
+        maker: &Maker,
+        of: Sampled,
+        slots: &[RunSlot],
+    ) -> Result<Option<Self>, StoreError> {
         let Some(picture) = maker.store.picture(of.picture).await? else { return Ok(None) };
-        let Some(slot) = maker.store.slot(of.slot).await? else { return Ok(None) };
+        let chosen = slots.iter().find(|chosen| chosen.slot.id == of.slot);
+        let slot = match chosen {
+            Some(chosen) => Some(chosen.slot.clone()),
+            None => maker.store.slot(of.slot).await?,
+        };
+        let Some(slot) = slot else { return Ok(None) };
         let set = ResponsiveSet::plan(maker, &picture, &picture.adjustments, slot).await.ok();
         Ok(set.map(|set| Self { picture, set, possible: of.possible }))
     }
