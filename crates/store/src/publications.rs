@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 
 use brisk_margin_core::encoding::GENERATION;
 use brisk_margin_core::job::JobKind;
-use brisk_margin_core::publication::host::LeftFormat;
+use brisk_margin_core::publication::host::{HostNote, LeftFormat};
 use brisk_margin_core::publication::report::{PublicationReport, PublicationSums};
 use brisk_margin_core::publication::state::{PublicationAct, PublicationState, PublicationWish};
 use chrono::{DateTime, Utc};
@@ -37,6 +37,10 @@ pub struct Publication {
     pub change: Option<serde_json::Value>,
     /// Files that somebody changed since, and that were left alone when it was taken back.
     pub left_alone: Vec<String>,
+    /// What the site's host could do better with its files, as it was when it came to the site.
+    pub host_notes: Vec<HostNote>,
+    /// Who asked for it, as they called themselves; empty where nobody said.
+    pub asked_by: String,
     /// When it was begun.
     pub created_at: DateTime<Utc>,
     /// When it came to the site.
@@ -54,8 +58,8 @@ pub enum PublicationEnding {
     At(PublicationState, String),
     /// The site's host does not serve these formats, for that reason: it has to be prepared without them.
     Without(Vec<LeftFormat>, String),
-    /// It is on the site.
-    Published,
+    /// It is on the site, whose host could do that better with its files.
+    Published(Vec<HostNote>),
     /// It was taken back, but for these files.
     TakenBack(Vec<String>),
 }
@@ -69,6 +73,10 @@ pub struct ReadySets {
     pub shown: u64,
     /// Places with a picture of the library of which some files are still to be made.
     pub unmade: u64,
+    /// Of those that show files, places for which other files were made since.
+    pub newer: u64,
+    /// Of those that show files, places that may need others: something changed since, and a run tells.
+    pub changed: u64,
 }
 
 /// A publication that can go to the site.
@@ -102,16 +110,20 @@ struct Row {
     report: Option<serde_json::Value>,
     change: Option<serde_json::Value>,
     left_alone: serde_json::Value,
+    host_notes: serde_json::Value,
+    asked_by: String,
     created_at: DateTime<Utc>,
     published_at: Option<DateTime<Utc>>,
     taken_back_at: Option<DateTime<Utc>>,
 }
 
-#[derive(FromQueryResult)]
+#[derive(Default, FromQueryResult)]
 struct Counts {
     ready: i64,
     shown: i64,
     unmade: i64,
+    newer: i64,
+    changed: i64,
 }
 
 #[derive(FromQueryResult)]
@@ -142,6 +154,8 @@ impl Row {
             report: self.report.map(read).transpose()?,
             change: self.change,
             left_alone: read(self.left_alone)?,
+            host_notes: read(self.host_notes)?,
+            asked_by: self.asked_by,
             created_at: self.created_at,
             published_at: self.published_at,
             taken_back_at: self.taken_back_at,
@@ -158,13 +172,15 @@ impl Store {
     pub async fn add_publication(
         &self,
         name: &str,
+        asked_by: &str,
         wish: &PublicationWish,
     ) -> Result<Option<Uuid>, StoreError> {
         let id = Uuid::now_v7();
         let transaction = self.db.begin().await?;
         let insert = self.statement(
-            "INSERT INTO publications (id, name, wish, state) VALUES ($1, $2, $3, 'preparing')",
-            [id.into(), name.into(), json(wish).into()],
+            "INSERT INTO publications (id, name, asked_by, wish, state)
+             VALUES ($1, $2, $3, $4, 'preparing')",
+            [id.into(), name.into(), asked_by.into(), json(wish).into()],
         );
         if !is_alone(transaction.execute_raw(insert).await)? {
             return Ok(None);
@@ -181,7 +197,8 @@ impl Store {
     pub async fn publications(&self, most: u64) -> Result<Vec<Publication>, StoreError> {
         let sql = format!(
             "SELECT id, name, wish, state, reason, sums, NULL::jsonb AS report,
-                NULL::jsonb AS change, left_alone, created_at, published_at, taken_back_at
+                NULL::jsonb AS change, left_alone, host_notes, asked_by, created_at, published_at,
+                taken_back_at
              FROM publications ORDER BY created_at DESC LIMIT {most}"
         );
         let rows = Row::find_by_statement(self.statement(&sql, [])).all(&self.db).await?;
@@ -257,9 +274,10 @@ impl Store {
                  wish = jsonb_set(wish, '{without}', (wish -> 'without') || ($2 -> 0))",
                 json(&(formats, reason)),
             ),
-            PublicationEnding::Published => (
-                "state = $2 ->> 0, reason = NULL, published_at = coalesce(published_at, now())",
-                json(&[PublicationState::Published.name()]),
+            PublicationEnding::Published(notes) => (
+                "state = $2 ->> 0, reason = NULL, published_at = coalesce(published_at, now()),
+                 host_notes = $2 -> 1",
+                json(&(PublicationState::Published.name(), notes)),
             ),
             PublicationEnding::TakenBack(left) => (
                 "state = CASE WHEN $2 = '[]' THEN 'taken-back' ELSE 'partly-back' END,
@@ -351,26 +369,37 @@ impl Store {
     /// Those of the database.
     pub async fn ready_sets(&self) -> Result<ReadySets, StoreError> {
         let sql = format!(
-            "SELECT count(*) FILTER (WHERE is_made AND NOT is_published) AS ready,
+            "WITH published AS (
+                 SELECT DISTINCT ON (1, 2) (place ->> 'picture')::uuid AS picture_id,
+                     (place ->> 'slot')::uuid AS slot_id, place ->> 'fingerprint' AS files
+                 FROM publications q, jsonb_array_elements(q.report -> 'places') AS place
+                 WHERE q.state = 'published' ORDER BY 1, 2, q.published_at DESC
+             )
+             SELECT count(*) FILTER (WHERE is_made AND NOT is_published) AS ready,
                 count(*) FILTER (WHERE is_published) AS shown,
-                count(*) FILTER (WHERE NOT is_made AND NOT is_published) AS unmade
+                count(*) FILTER (WHERE NOT is_made AND NOT is_published) AS unmade,
+                count(*) FILTER (WHERE is_published AND is_made AND is_other) AS newer,
+                count(*) FILTER (WHERE is_published AND NOT is_made AND was_told) AS changed
              FROM (
-                 SELECT o.is_published, EXISTS (
-                     SELECT FROM made_sets m JOIN pictures p ON p.id = m.picture_id
-                     WHERE m.picture_id = s.picture_id AND m.slot_id = o.slot_id
-                         AND m.revision = p.revision AND m.generation = $1
-                 ) AS is_made
+                 SELECT o.is_published, m.picture_id IS NOT NULL AS is_made,
+                     m.files <> q.files AS is_other, q.files IS NOT NULL AS was_told
                  FROM ({SHOWN}) s JOIN places o ON o.id = s.place_id
+                 JOIN pictures p ON p.id = s.picture_id
+                 LEFT JOIN made_sets m ON m.picture_id = p.id AND m.slot_id = o.slot_id
+                     AND m.basis = made_basis(p) AND m.generation = $1
+                 LEFT JOIN published q ON q.picture_id = p.id AND q.slot_id = o.slot_id
              ) places"
         );
         let generation = i32::from(GENERATION);
         let counts = self.statement(&sql, [generation.into()]);
         let counts = Counts::find_by_statement(counts).one(&self.db).await?;
-        let counts = counts.unwrap_or(Counts { ready: 0, shown: 0, unmade: 0 });
+        let counts = counts.unwrap_or_default();
         Ok(ReadySets {
             ready: counts.ready.unsigned_abs(),
             shown: counts.shown.unsigned_abs(),
             unmade: counts.unmade.unsigned_abs(),
+            newer: counts.newer.unsigned_abs(),
+            changed: counts.changed.unsigned_abs(),
         })
     }
 

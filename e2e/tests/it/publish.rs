@@ -116,6 +116,10 @@ async fn what_was_made_goes_to_the_site_after_a_preview_and_all_of_it_comes_back
     browser.labelled("Publish now").await.click().await.unwrap();
     browser.until_within(LONG, "it is published", &at("published")).await;
     browser.until("the tally says so", &shows("5 places changed: 2 pages, 1 style sheet")).await;
+    application.until_measured().await;
+    let list = application.json("/api/publications").await;
+    let told = ["shown", "newer", "changed", "ready", "unmade"].map(|count| list[count].as_u64());
+    assert_eq!(told, [5, 0, 0, 0, 0].map(Some), "what was published is known to be what was made");
     let visitor = Browser::open(390, 800, downloads.path()).await;
     visitor.client.goto(&format!("{site}/index.html")).await.unwrap();
     let loaded = "return [...document.images].every((one) => one.complete && one.naturalWidth > 0
@@ -222,4 +226,33 @@ async fn a_picture_is_replaced_wherever_it_is_shown_in_formats_that_the_host_ser
     let left = again["report"]["left"].as_array().unwrap();
     assert!(left.iter().all(|left| left["reason"] == "applied"), "{left:#?}");
     assert_eq!((&again["sums"]["places"], left.len()), (&json!(0), 2));
+
+    // What the host could do better with the files is told with the directive for it.
+    let [note] = &told["host_notes"].as_array().unwrap()[..] else { panic!("{told:#}") };
+    assert_eq!((&note["kind"], &note["seconds"]), (&json!("shortly-kept"), &json!(null)));
+    assert!(note["mend"].as_str().unwrap().contains("location /media/made/ { expires 30d; }"));
+
+    // Where something changes here, what is published says so: until files are made, and until they are there.
+    let since = async || {
+        let list = application.json("/api/publications").await;
+        ["shown", "changed", "newer"].map(|count| list[count].as_u64().unwrap())
+    };
+    assert_eq!(since().await, [2, 0, 0]);
+    let hall = hall.as_str().unwrap();
+    let plain = json!({"formats": ["jpeg"], "densities": [1, 2]});
+    application.put("/api/output-rules", &plain).await;
+    assert_eq!(since().await, [2, 2, 0]);
+    let run = json!({"which": {"ids": [hall]}});
+    let run = application.post("/api/runs", &run).await["id"].as_str().unwrap().to_owned();
+    while application.json(&format!("/api/runs/{run}")).await["state"] != "done" {
+        tokio::time::sleep(Duration::from_millis(50)).await;
+    }
+    assert_eq!(since().await, [2, 0, 2]);
+    let at = begin().await;
+    until(&at, "ready").await;
+    application.post(&format!("{at}/publish"), &json!({})).await;
+    until(&at, "published").await;
+    application.until_measured().await;
+    application.until_all_is_done(3).await;
+    assert_eq!(since().await, [2, 0, 0]);
 }

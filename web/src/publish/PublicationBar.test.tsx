@@ -16,6 +16,8 @@ const PUBLICATION: WholePublication = {
   can_be_forgotten: true,
   left_alone: [],
   left_formats: [],
+  host_notes: [],
+  asked_by: "",
   created_at: "2026-11-27T09:00:00Z",
   pages: [],
   names: {},

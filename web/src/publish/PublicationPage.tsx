@@ -131,8 +131,28 @@ function Notes({ publication }: { publication: WholePublication }) {
           <pre>{mend}</pre>
         </details>
       ))}
+      {publication.host_notes.map(({ kind, words, mend }) =>
+        mend ? (
+          <details className="notice left-format" key={kind}>
+            <summary>
+              <b>Could be better:</b> {words}
+            </summary>
+            <pre>{mend}</pre>
+          </details>
+        ) : (
+          <p className="notice" key={kind}>
+            <b>Could be better:</b> {words}
+          </p>
+        ),
+      )}
       <p className="done-facts soft">
         Prepared {moment(publication.created_at)}
+        {publication.asked_by && (
+          <>
+            {" "}
+            by <bdi>{publication.asked_by}</bdi>
+          </>
+        )}
         {publication.published_at && `; published ${moment(publication.published_at)}`}
         {publication.taken_back_at && `; taken back ${moment(publication.taken_back_at)}`}; files go to{" "}
         {publication.wish.folder}/

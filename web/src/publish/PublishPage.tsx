@@ -12,6 +12,7 @@ import { useTitle } from "../ui/useTitle";
 import { WaitingRows } from "../ui/Waiting";
 import "./publish.css";
 import { ScreenWords } from "./ScreenWords";
+import { keepName, lastName } from "./ownName";
 import { usePrepare, usePublications } from "./usePublications";
 import { nameOf, STATES, sumWords } from "./words";
 import { DoneTable } from "../ui/DoneTable";
@@ -63,6 +64,7 @@ function NewPublicationForm({ list }: { list: PublicationList }) {
   const prepare = usePrepare();
   const [folder, setFolder] = useState(list.files_in);
   const [mayMove, setMayMove] = useState(false);
+  const [name, setName] = useState(lastName);
   const pages = address.getAll("page");
   const pictures = address.getAll("picture");
   const run = address.get("run");
@@ -74,6 +76,7 @@ function NewPublicationForm({ list }: { list: PublicationList }) {
     pictures: pictures.length > 0 ? pictures : null,
     run,
     name: run ? (address.get("name") ?? "") : "",
+    asked_by: name,
   };
   return (
     <form
@@ -81,6 +84,7 @@ function NewPublicationForm({ list }: { list: PublicationList }) {
       onSubmit={(event) => {
         event.preventDefault();
         if (busy) return;
+        keepName(name);
         prepare.mutate(wish, { onSuccess: ({ id }) => void navigate(`/publish/${id}`) });
       }}
     >
@@ -93,6 +97,17 @@ function NewPublicationForm({ list }: { list: PublicationList }) {
           </>
         )}
       </p>
+      {list.newer > 0 && (
+        <p className="ready-words" data-testid="newer">
+          <b>{count(list.newer, "published place")}</b> with newer files since: publish again
+        </p>
+      )}
+      {list.changed > 0 && (
+        <p className="ready-words" data-testid="changed">
+          <b>{count(list.changed, "published place")}</b> may need newer files:{" "}
+          <Link to="/library">a run</Link> tells, and makes them
+        </p>
+      )}
       {(run !== null || pictures.length > 0) && (
         <p className="soft">
           {run !== null ? "Only what the run made" : `Only ${count(pictures.length, "picture")}, wherever shown`}
@@ -132,6 +147,18 @@ function NewPublicationForm({ list }: { list: PublicationList }) {
         <span className="soft folder-path">
           in <bdi>{list.folder}</bdi>
         </span>
+      </div>
+      <div className="part">
+        <label htmlFor="publish-by">Your name</label>
+        <Input
+          id="publish-by"
+          value={name}
+          maxLength={200}
+          placeholder="for the history; may stay empty"
+          onChange={({ target }) => {
+            setName(target.value);
+          }}
+        />
       </div>
       <Checkbox
         checked={mayMove}
@@ -187,7 +214,16 @@ function History({ list }: { list: PublicationList }) {
                 </Link>
               </td>
               <td>
-                {STATES[publication.state]} <span className="figure soft">{moment(at)}</span>
+                {STATES[publication.state]}{" "}
+                <span className="soft">
+                  <span className="figure">{moment(at)}</span>
+                  {publication.asked_by && (
+                    <>
+                      {" "}
+                      by <bdi>{publication.asked_by}</bdi>
+                    </>
+                  )}
+                </span>
               </td>
               <td>{publication.sums ? sumWords(publication.sums) : "–"}</td>
               <td className="right">{screen ? <ScreenWords screen={screen} /> : "–"}</td>

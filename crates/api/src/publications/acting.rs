@@ -39,6 +39,9 @@ pub(crate) struct NewPublication {
     /// What it is called.
     #[serde(default)]
     name: String,
+    /// Who asks for it, as they call themselves.
+    #[serde(default)]
+    asked_by: String,
 }
 
 /// What of a publication is taken back.
@@ -60,7 +63,8 @@ pub(crate) async fn prepare(
     State(app): State<App>,
     extract::Json(new): extract::Json<NewPublication>,
 ) -> Result<(StatusCode, Json<WholePublication>), Problem> {
-    if new.name.chars().count() > MOST_NAME {
+    let asked_by = new.asked_by.trim();
+    if [&new.name[..], asked_by].iter().any(|name| name.chars().count() > MOST_NAME) {
         return Err(Problem::invalid(format!("a name has {MOST_NAME} letters at most")));
     }
     let folder = new.folder.as_deref().unwrap_or(USUAL_FOLDER);
@@ -77,7 +81,7 @@ pub(crate) async fn prepare(
     let (pages, may_move) = (new.pages, new.may_move);
     let wish = PublicationWish { pages, pictures, folder, may_move, without: Vec::new() };
     app.store.settle_publications().await?;
-    let id = app.store.add_publication(&new.name, &wish).await?;
+    let id = app.store.add_publication(&new.name, asked_by, &wish).await?;
     let id =
         id.ok_or_else(|| refused("another publication is under way; wait until that has ended"))?;
     Ok((StatusCode::ACCEPTED, Json(find(&app, id).await?)))

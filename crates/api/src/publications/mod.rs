@@ -11,7 +11,7 @@ use std::collections::{BTreeSet, HashMap};
 use axum::Json;
 use axum::extract::State;
 use brisk_margin_core::job::JobKind;
-use brisk_margin_core::publication::host::{LeftFormat, how_to_serve};
+use brisk_margin_core::publication::host::{HostNote, LeftFormat, how_to_serve};
 use brisk_margin_core::publication::report::{
     ChangedPage, PageShots, PublicationReport, PublicationSums, ScreenWeight,
 };
@@ -56,6 +56,8 @@ pub(super) struct PublicationBody {
     sums: Option<PublicationSums>,
     /// Files that somebody changed since, and that were left alone when it was taken back.
     left_alone: Vec<String>,
+    /// Who asked for it, as they called themselves; empty where nobody said.
+    asked_by: String,
     created_at: DateTime<Utc>,
     published_at: Option<DateTime<Utc>>,
     taken_back_at: Option<DateTime<Utc>>,
@@ -83,6 +85,8 @@ pub(super) struct WholePublication {
     pages: Vec<PublicationPage>,
     /// Formats that it does without, and how servers are told to serve them.
     left_formats: Vec<LeftFormatBody>,
+    /// What the site's host could do better with the files, as it was when they came there.
+    host_notes: Vec<HostNoteBody>,
     /// What the pictures and slots are called that its report speaks of.
     names: HashMap<Uuid, String>,
 }
@@ -93,6 +97,17 @@ struct LeftFormatBody {
     #[serde(flatten)]
     left: LeftFormat,
     /// How common servers are told to serve it, as lines of text.
+    mend: String,
+}
+
+/// What the site's host could do better.
+#[derive(Serialize, ToSchema)]
+struct HostNoteBody {
+    #[serde(flatten)]
+    note: HostNote,
+    /// In words.
+    words: String,
+    /// How common servers are told to, as lines of text; empty where there is no such line.
     mend: String,
 }
 
@@ -136,6 +151,10 @@ pub(super) struct PublicationList {
     shown: u64,
     /// Places that show a picture of the library, some of whose files are still to be made.
     unmade: u64,
+    /// Of those that show files, places for which other files were made since.
+    newer: u64,
+    /// Of those that show files, places that may need others: something changed since, and a run tells.
+    changed: u64,
 }
 
 impl PublicationProgress {
@@ -170,6 +189,7 @@ async fn summary(app: &App, publication: &Publication) -> Result<PublicationBody
         progress: job.map(|job| PublicationProgress::of(state, job)),
         sums: publication.sums.clone(),
         left_alone: publication.left_alone.clone(),
+        asked_by: publication.asked_by.clone(),
         created_at: publication.created_at,
         published_at: publication.published_at,
         taken_back_at: publication.taken_back_at,
@@ -203,8 +223,14 @@ async fn find(app: &App, id: Uuid) -> Result<WholePublication, Problem> {
         .without
         .iter()
         .map(|left| LeftFormatBody { left: left.clone(), mend: how_to_serve(left.format) });
+    let host_notes = publication.host_notes.iter().map(|&note| HostNoteBody {
+        note,
+        words: note.words(),
+        mend: note.how(&publication.wish.folder),
+    });
     Ok(WholePublication {
         left_formats: left_formats.collect(),
+        host_notes: host_notes.collect(),
         publication: summary(app, &publication).await?,
         pages: report.map(PublicationPage::all).unwrap_or_default(),
         names: names(app, report).await?,
@@ -218,13 +244,22 @@ pub(super) async fn publications(State(app): State<App>) -> Result<Json<Publicat
     app.store.settle_publications().await?;
     let all = app.store.publications(MOST).await?;
     let files_in = all.first().map_or(USUAL_FOLDER, |last| &last.wish.folder).to_owned();
-    let ReadySets { ready, shown, unmade } = app.store.ready_sets().await?;
+    let ReadySets { ready, shown, unmade, newer, changed } = app.store.ready_sets().await?;
     let mut publications = Vec::new();
     for publication in all {
         publications.push(summary(&app, &publication).await?);
     }
     let folder = app.store.site().await?.folder;
-    Ok(Json(PublicationList { publications, folder, files_in, ready, shown, unmade }))
+    Ok(Json(PublicationList {
+        publications,
+        folder,
+        files_in,
+        ready,
+        shown,
+        unmade,
+        newer,
+        changed,
+    }))
 }
 
 /// A publication with all that it changes.

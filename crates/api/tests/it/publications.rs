@@ -51,7 +51,8 @@ impl Site {
 
     /// A publication that is being prepared.
     async fn begun(&self) -> String {
-        let begun = self.api.post("/api/publications", &json!({"name": "Walks"})).await;
+        let wish = json!({"name": "Walks", "asked_by": " Mira "});
+        let begun = self.api.post("/api/publications", &wish).await;
         assert_eq!(begun.status, StatusCode::ACCEPTED, "{}", begun.text());
         assert_eq!(begun.json()["state"], "preparing");
         begun.json()["id"].as_str().unwrap().to_owned()
@@ -120,7 +121,8 @@ impl Site {
 async fn one_goes_to_the_site_and_back_and_keeps_what_others_wrote() {
     let site = Site::start().await;
     let id = site.prepared(None).await;
-    assert_eq!(site.told(&id).await["state"], "ready");
+    let told = site.told(&id).await;
+    assert_eq!((&told["state"], &told["asked_by"]), (&json!("ready"), &json!("Mira")));
     assert_eq!(site.page(), OLD, "nothing is written before it is published");
     assert_eq!(site.act(&id, "publish", json!({})).await.unwrap(), "published");
     assert_eq!(site.page(), NEW);

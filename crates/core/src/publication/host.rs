@@ -14,13 +14,124 @@ pub struct LeftFormat {
     pub why: String,
 }
 
-/// What a host answered to a request for a file that is there.
-#[derive(Debug, Clone, PartialEq, Eq)]
+/// What a host answered to requests for a file that is there.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct HostAnswer {
     /// The HTTP status.
     pub status: u16,
     /// What it says that it is.
     pub media_type: Option<String>,
+    /// What it says of keeping it: its `Cache-Control`.
+    pub keeping: Option<String>,
+    /// Whether it sends a part of it where one is asked for.
+    pub sends_parts: bool,
+    /// Whether it came compressed to a browser that reads that.
+    pub is_compressed: bool,
+}
+
+/// Seconds for which a browser has to keep a picture file, so that whoever comes back the next day loads
+/// nothing anew.
+const KEPT_LONG: u64 = 7 * 24 * 3_600;
+
+/// What a host could do better with files that it serves.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(tag = "kind", rename_all = "kebab-case")]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub enum HostNote {
+    /// Browsers load picture files anew sooner than in a week.
+    ShortlyKept {
+        /// For how many seconds they are kept; nothing where the host says nothing.
+        seconds: Option<u64>,
+    },
+    /// A download that broke off begins anew.
+    NoParts,
+    /// Drawings come as they are.
+    DrawingsUncompressed,
+}
+
+impl HostNote {
+    /// In words.
+    pub fn words(self) -> String {
+        match self {
+            Self::ShortlyKept { seconds: None } => {
+                "The host does not say how long browsers may keep pictures, so each guesses"
+                    .to_owned()
+            }
+            Self::ShortlyKept { seconds: Some(0) } => {
+                "The host has browsers ask for each picture again on every visit".to_owned()
+            }
+            Self::ShortlyKept { seconds: Some(seconds) } => format!(
+                "Browsers keep pictures for {} only and load them again then",
+                time_in_words(seconds)
+            ),
+            Self::NoParts => {
+                "The host sends whole files only: a download that broke off begins anew".to_owned()
+            }
+            Self::DrawingsUncompressed => "The host sends SVG drawings uncompressed".to_owned(),
+        }
+    }
+
+    /// How common servers are told to, each by its own directive, for files in `folder` of the site; empty
+    /// where that is no matter of a directive.
+    pub fn how(self, folder: &str) -> String {
+        match self {
+            Self::ShortlyKept { .. } => format!(
+                "nginx:\n    location /{folder}/ {{ expires 30d; }}\n\
+                 Apache httpd, with mod_expires, in {folder}/.htaccess:\n    ExpiresActive On\n    \
+                 ExpiresDefault \"access plus 30 days\"\n\
+                 Caddy:\n    header /{folder}/* Cache-Control \"max-age=2592000\"\n"
+            ),
+            Self::NoParts => String::new(),
+            Self::DrawingsUncompressed => "nginx:\n    gzip on;\n    gzip_types image/svg+xml;\n\
+                 Apache httpd, with mod_deflate:\n    \
+                 AddOutputFilterByType DEFLATE image/svg+xml\n\
+                 Caddy:\n    encode zstd gzip\n"
+                .to_owned(),
+        }
+    }
+}
+
+/// A time about as people say it, such as `10 minutes` or `3 days`.
+fn time_in_words(seconds: u64) -> String {
+    let (count, unit) = match seconds {
+        0..120 => (seconds, "second"),
+        120..7_200 => (seconds / 60, "minute"),
+        7_200..172_800 => (seconds / 3_600, "hour"),
+        _ => (seconds / 86_400, "day"),
+    };
+    format!("{count} {unit}{}", if count == 1 { "" } else { "s" })
+}
+
+/// For how many seconds browsers keep a file by its `Cache-Control` (RFC 9111, 5.2.2); nothing where it
+/// does not say.
+fn seconds_kept(keeping: &str) -> Option<u64> {
+    let directives = keeping.split(',').map(|directive| directive.trim().to_ascii_lowercase());
+    let mut seconds = None;
+    for directive in directives {
+        match directive.split_once('=') {
+            Some(("max-age", age)) => seconds = age.trim_matches('"').parse().ok(),
+            None if directive == "no-store" || directive == "no-cache" => return Some(0),
+            _ => {}
+        }
+    }
+    seconds
+}
+
+/// What a host that serves pictures as in `answers` could do better, and as in `drawing` an SVG file, where
+/// there is one that would gain by compressing.
+pub fn host_notes(answers: &[(Format, HostAnswer)], drawing: Option<&HostAnswer>) -> Vec<HostNote> {
+    let served = answers.iter().filter(|(format, answer)| answer.fault(*format).is_none());
+    let served: Vec<&HostAnswer> = served.map(|(_, answer)| answer).collect();
+    let kept = served.iter().map(|answer| answer.keeping.as_deref().and_then(seconds_kept));
+    let shortest = kept.min().filter(|kept| kept.is_none_or(|seconds| seconds < KEPT_LONG));
+    let has_parts = served.iter().all(|answer| answer.sends_parts);
+    let is_plain = drawing.is_some_and(|drawing| drawing.status == 200 && !drawing.is_compressed);
+    let notes = [
+        shortest.map(|seconds| HostNote::ShortlyKept { seconds }),
+        (!has_parts).then_some(HostNote::NoParts),
+        is_plain.then_some(HostNote::DrawingsUncompressed),
+    ];
+    notes.into_iter().flatten().collect()
 }
 
 impl HostAnswer {
@@ -76,7 +187,8 @@ mod tests {
     use super::*;
 
     fn answer(status: u16, media_type: &str) -> HostAnswer {
-        HostAnswer { status, media_type: Some(media_type.to_owned()) }
+        let media_type = Some(media_type.to_owned());
+        HostAnswer { status, media_type, sends_parts: true, ..HostAnswer::default() }
     }
 
     #[test]
@@ -87,7 +199,7 @@ mod tests {
         assert!(typed.contains("as application/octet-stream and not as image/webp"), "{typed}");
         assert!(answer(403, "text/html").fault(Format::Avif).unwrap().contains("refuses"));
         assert!(answer(404, "text/html").fault(Format::Avif).unwrap().contains("404"));
-        let silent = HostAnswer { status: 200, media_type: None };
+        let silent = HostAnswer { status: 200, ..HostAnswer::default() };
         assert!(silent.fault(Format::Png).is_some());
     }
 
@@ -102,6 +214,41 @@ mod tests {
         assert!(left_formats(&[avif, nowhere]).is_empty(), "it is not this folder that is served");
         let all = Format::ALL.map(|format| (format, answer(200, format.media_type())));
         assert!(left_formats(&all).is_empty());
+    }
+
+    #[test]
+    fn what_a_host_could_do_better_is_told_of_files_that_it_serves() {
+        let kept = |keeping: &str| HostAnswer {
+            keeping: Some(keeping.to_owned()),
+            ..answer(200, "image/jpeg")
+        };
+        let of = |one: HostAnswer| host_notes(&[(Format::Jpeg, one)], None);
+        let shortly = |seconds| vec![HostNote::ShortlyKept { seconds }];
+        assert_eq!(of(kept("public, max-age=2592000, immutable")), []);
+        assert_eq!(of(kept("max-age=600")), shortly(Some(600)));
+        assert_eq!(of(kept("Max-Age=31536000, No-Cache")), shortly(Some(0)));
+        assert_eq!(of(kept("public")), shortly(None));
+        assert_eq!(of(answer(200, "image/jpeg")), shortly(None));
+        assert_eq!(of(answer(404, "text/html")), [], "what is not served is no matter of keeping");
+        let whole = HostAnswer { sends_parts: false, ..kept("max-age=2592000") };
+        assert_eq!(of(whole), [HostNote::NoParts]);
+
+        let long = [(Format::Webp, kept("max-age=60"))];
+        let drawing = answer(200, "image/svg+xml");
+        assert!(host_notes(&[], Some(&drawing)) == [HostNote::DrawingsUncompressed]);
+        let compressed = HostAnswer { is_compressed: true, ..drawing };
+        assert_eq!(host_notes(&[], Some(&compressed)), []);
+        assert_eq!(host_notes(&long, None), [], "what comes as another type is a fault of its own");
+    }
+
+    #[test]
+    fn notes_are_told_in_words_and_by_directives_for_the_folder() {
+        let note = HostNote::ShortlyKept { seconds: Some(600) };
+        assert!(note.words().contains("for 10 minutes only"));
+        assert!(note.how("media/made").contains("location /media/made/ { expires 30d; }"));
+        assert!(HostNote::ShortlyKept { seconds: Some(86_400) }.words().contains("24 hours"));
+        assert!(HostNote::NoParts.how("x").is_empty());
+        assert!(HostNote::DrawingsUncompressed.how("x").contains("gzip_types image/svg+xml;"));
     }
 
     #[test]

@@ -53,6 +53,9 @@ pub struct PlaceChange {
     pub picture: Uuid,
     /// The slot.
     pub slot: Uuid,
+    /// What stands for all its files together; nothing where an earlier version wrote this.
+    #[serde(default)]
+    pub fingerprint: Option<String>,
     /// What it shows today, by its path.
     pub source: String,
     /// How many files it offers.

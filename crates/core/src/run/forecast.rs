@@ -34,6 +34,9 @@ pub struct CandidateSet {
     pub shortfall: f64,
     /// Whether all its files are known to be there.
     pub is_made: bool,
+    /// Whether a place waits for its files, however much they save: one that shows another picture today,
+    /// or this one as it was.
+    pub is_awaited: bool,
 }
 
 impl CandidateSet {
@@ -47,7 +50,8 @@ impl CandidateSet {
         } else {
             let saved = self.today.get() - self.expected(factor).get();
             let is_small = (saved as f64) <= self.today.get() as f64 * WORTH;
-            (is_small && self.possible.is_some()).then_some(SkipReason::AlreadySmall)
+            (is_small && !self.is_awaited && self.possible.is_some())
+                .then_some(SkipReason::AlreadySmall)
         }
     }
 
@@ -305,6 +309,7 @@ mod tests {
         possible: Some(Bytes(40_000)),
         shortfall: 1.0,
         is_made: false,
+        is_awaited: false,
     };
 
     fn plain(sets: &[CandidateSet]) -> Candidate {
@@ -322,6 +327,8 @@ mod tests {
         assert_eq!(plain(&[SET]).skipped(1.0), None);
         assert_eq!(plain(&[SET, SET]).saving(1.0), 120_000);
         let small = CandidateSet { possible: Some(Bytes(97_500)), ..SET };
+        let awaited = CandidateSet { is_awaited: true, ..small };
+        assert_eq!(plain(&[awaited]).skipped(1.0), None, "its place shows something else");
         let made = CandidateSet { is_made: true, ..SET };
         let tiny = CandidateSet { shortfall: 4.1, ..SET };
         let of = |candidate: Candidate| candidate.skipped(1.0).unwrap();

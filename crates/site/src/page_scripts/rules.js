@@ -13,9 +13,12 @@ const rules = (() => {
       breakpoints.add(Math.round(Number(value)) + (sign === ">" || sign === "<=" ? 1 : 0));
     }
   };
+  // A query that only says which picture is shown moves no box; a publication adds such queries.
+  const isOfPictures = (rule) =>
+    [...rule.cssRules].every((inner) => inner.style?.length > 0 && [...inner.style].every((name) => name.startsWith("background-")));
   const PSEUDO = /::?(before|after)/g;
   const readRule = (rule) => {
-    if (rule instanceof CSSMediaRule) readQuery(rule.conditionText);
+    if (rule instanceof CSSMediaRule && !isOfPictures(rule)) readQuery(rule.conditionText);
     if (rule.selectorText && PSEUDO.test(rule.selectorText)) hosts.add(rule.selectorText.replaceAll(PSEUDO, "").trim());
     PSEUDO.lastIndex = 0;
     if (rule instanceof CSSImportRule && rule.styleSheet) readSheet(rule.styleSheet);
@@ -34,7 +37,7 @@ const rules = (() => {
     }
   };
   [...document.styleSheets, ...document.adoptedStyleSheets].forEach(readSheet);
-  for (const source of document.querySelectorAll("source[media]")) readQuery(source.media);
+  for (const source of document.querySelectorAll("source[media]:not([hidden])")) readQuery(source.media);
   return { breakpoints: [...breakpoints].sort((a, b) => a - b), asksForDensity, hosts };
 })();
 

@@ -3,6 +3,10 @@
 use std::time::Duration;
 
 use brisk_margin_core::publication::host::HostAnswer;
+use reqwest::StatusCode;
+use reqwest::header::{
+    ACCEPT_ENCODING, CACHE_CONTROL, CONTENT_ENCODING, CONTENT_TYPE, HeaderName, RANGE,
+};
 use url::Url;
 
 /// How long an answer may take.
@@ -21,8 +25,17 @@ pub async fn asked(address: &Url, path: &str) -> Option<HostAnswer> {
         .redirect(reqwest::redirect::Policy::none())
         .build()
         .ok()?;
-    let answer = client.get(file).send().await.ok()?;
-    let media_type = answer.headers().get(reqwest::header::CONTENT_TYPE);
-    let media_type = media_type.and_then(|told| told.to_str().ok()).map(str::to_owned);
-    Some(HostAnswer { status: answer.status().as_u16(), media_type })
+    let whole = client.get(file.clone()).header(ACCEPT_ENCODING, "gzip, br").send().await.ok()?;
+    let part = client.get(file).header(RANGE, "bytes=0-0").send().await.ok();
+    let told = |name: HeaderName| {
+        let told = whole.headers().get(name);
+        told.and_then(|told| told.to_str().ok()).map(str::to_owned)
+    };
+    Some(HostAnswer {
+        status: whole.status().as_u16(),
+        media_type: told(CONTENT_TYPE),
+        keeping: told(CACHE_CONTROL),
+        sends_parts: part.is_some_and(|part| part.status() == StatusCode::PARTIAL_CONTENT),
+        is_compressed: told(CONTENT_ENCODING).is_some_and(|coding| coding != "identity"),
+    })
 }

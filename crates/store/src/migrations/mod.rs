@@ -61,6 +61,7 @@ const SITE: &[Step] = &steps![
     "m0015_publications",
     "m0016_public_pictures",
     "m0017_page_loads",
+    "m0018_publishing_details",
 ];
 
 /// A step: a file of SQL beside this one.

@@ -17,19 +17,40 @@ pub struct MadeSet {
     pub slot_id: Uuid,
 }
 
+#[derive(FromQueryResult)]
+struct Basis {
+    basis: String,
+}
+
 impl Store {
-    /// Notes that all files of `set` are there, of a picture with this revision.
-    pub async fn note_made_set(&self, set: MadeSet, revision: i32) -> Result<(), StoreError> {
+    /// What of a picture decides its files, as one text; nothing where it is gone. Asked for before the
+    /// picture is read, it tells afterwards whether that changed meanwhile.
+    pub async fn set_basis(&self, picture: Uuid) -> Result<Option<String>, StoreError> {
+        let sql = "SELECT made_basis(p) AS basis FROM pictures p WHERE p.id = $1";
+        let found = Basis::find_by_statement(self.statement(sql, [picture.into()]));
+        Ok(found.one(&self.db).await?.map(|found| found.basis))
+    }
+
+    /// Notes that all files of `set` are there, of a picture whose files are decided by `basis`; nothing
+    /// where that is another one by now. `files` stands for what they are together.
+    pub async fn note_made_set(
+        &self,
+        set: MadeSet,
+        basis: &str,
+        files: &str,
+    ) -> Result<(), StoreError> {
         let statement = self.statement(
-            "INSERT INTO made_sets (picture_id, slot_id, revision, generation)
-             VALUES ($1, $2, $3, $4)
+            "INSERT INTO made_sets (picture_id, slot_id, basis, generation, files)
+             SELECT p.id, $2, $3, $4, $5 FROM pictures p WHERE p.id = $1 AND made_basis(p) = $3
              ON CONFLICT (picture_id, slot_id)
-             DO UPDATE SET revision = excluded.revision, generation = excluded.generation",
+             DO UPDATE SET basis = excluded.basis, generation = excluded.generation,
+                 files = excluded.files",
             [
                 set.picture_id.into(),
                 set.slot_id.into(),
-                revision.into(),
+                basis.into(),
                 i32::from(GENERATION).into(),
+                files.into(),
             ],
         );
         self.db.execute_raw(statement).await?;
@@ -40,8 +61,7 @@ impl Store {
     pub async fn made_sets(&self, ids: &[Uuid]) -> Result<HashSet<MadeSet>, StoreError> {
         let statement = self.statement(
             "SELECT m.picture_id, m.slot_id FROM made_sets m JOIN pictures p ON p.id = m.picture_id
-             WHERE p.id = ANY ($1) AND m.revision = p.revision AND m.generation = $2
-                 AND NOT EXISTS (SELECT FROM stale_pictures s WHERE s.picture_id = p.id)",
+             WHERE p.id = ANY ($1) AND m.basis = made_basis(p) AND m.generation = $2",
             [ids.to_vec().into(), i32::from(GENERATION).into()],
         );
         Ok(MadeSet::find_by_statement(statement).all(&self.db).await?.into_iter().collect())

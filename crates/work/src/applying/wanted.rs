@@ -168,7 +168,9 @@ fn add(all: &mut Vec<Wanted>, found: FoundPicture, at: PlaceAt) {
             && (by_style || Signature::likeness(&self::signature(&known.slot), &signature) == Likeness::Same)
     });
     match same {
-        None => all.push(Wanted { source, picture: None, slot, places: vec![at] }),
+        None => {
+            all.push(Wanted { source, picture: None, fingerprint: None, slot, places: vec![at] })
+        }
         Some(known) => {
             join(&mut known.slot.measured, &slot.measured);
             join(&mut known.slot.looked_at, &slot.looked_at);

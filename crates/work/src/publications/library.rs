@@ -222,6 +222,7 @@ async fn set(
     if missing > 0 {
         return Ok(Err(LeftReason::NotMade(missing)));
     }
+    let fingerprint = set.fingerprint();
     let text = text(site, &picture, &set, places);
     let mut formats = set.offered();
     formats.retain(|format| wish.offers(*format));
@@ -246,6 +247,7 @@ async fn set(
         wanted: Wanted {
             source: places[0].1.source.clone(),
             picture: Some(picture.id),
+            fingerprint,
             slot: set.slot,
             places: Vec::new(),
         },

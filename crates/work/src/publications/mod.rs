@@ -15,10 +15,11 @@ use std::io;
 use std::sync::Arc;
 
 use brisk_margin_core::format::Format;
-use brisk_margin_core::publication::host::{LeftFormat, left_formats};
+use brisk_margin_core::publication::StepKind;
+use brisk_margin_core::publication::host::{HostNote, LeftFormat, host_notes, left_formats};
 use brisk_margin_core::publication::state::{PublicationAct, PublicationState, PublicationWish};
-use brisk_margin_core::publication::{self as core, StepKind};
 use brisk_margin_core::units::Bytes;
+use brisk_margin_site::archive;
 use brisk_margin_site::publishing::error::PublishError;
 use brisk_margin_site::publishing::folder::SiteFolder;
 use brisk_margin_site::publishing::host_check::asked;
@@ -37,6 +38,9 @@ use crate::sites::SiteServices;
 
 /// So many bytes of new picture files at most: what is prepared is in memory as a whole.
 const MOST_BYTES: Bytes = Bytes(1 << 30);
+
+/// A drawing of fewer bytes fits into a packet as it is.
+const WORTH_COMPRESSING: u64 = 1_400;
 
 /// Which publication a job is about.
 #[derive(Debug, Deserialize)]
@@ -93,7 +97,7 @@ pub(crate) async fn run(site: &SiteServices, job: &JobInHand) -> Result<(), JobF
         Err(error) => ended_by(site, &publication, act, &error).await,
     };
     site.store.end_publication(publication.id, &ending).await?;
-    if matches!(ending, PublicationEnding::Published | PublicationEnding::TakenBack(_)) {
+    if matches!(ending, PublicationEnding::Published(_) | PublicationEnding::TakenBack(_)) {
         // What pages load now, and with it what is left to gain.
         site.measuring.again().await?;
     }
@@ -134,10 +138,10 @@ async fn write(
 ) -> Result<PublicationEnding, PublicationError> {
     let writing = Writing::of(site, publication).await?.in_turn()?;
     writing.by(|change, folder, kept| change.publish_files(folder, kept)).await?;
-    let left = host_faults(site, &publication.wish, writing.change.publication()).await?;
+    let (left, notes) = asked_of_host(site, &publication.wish, &writing).await?;
     if left.is_empty() {
         writing.by(|change, folder, kept| change.publish(folder, kept)).await?;
-        return Ok(PublicationEnding::Published);
+        return Ok(PublicationEnding::Published(notes));
     }
     writing.by(|change, folder, kept| change.take_back(folder, false, kept)).await?;
     let told = left.iter().map(|left| {
@@ -197,16 +201,18 @@ impl Writing {
     }
 }
 
-/// The formats that the site's host does not serve as it should, by one new file of each.
-async fn host_faults(
+/// The formats that the site's host does not serve as it should, by one new file of each, and what it could
+/// do better with them and with the site's drawings.
+async fn asked_of_host(
     site: &SiteServices,
     wish: &PublicationWish,
-    publication: &core::Publication,
-) -> Result<Vec<LeftFormat>, PublicationError> {
+    writing: &Writing,
+) -> Result<(Vec<LeftFormat>, Vec<HostNote>), PublicationError> {
     let address = site.store.site().await?.address;
     let Some(address) = address.and_then(|address| Url::parse(&address).ok()) else {
-        return Ok(Vec::new());
+        return Ok((Vec::new(), Vec::new()));
     };
+    let publication = writing.change.publication();
     let mut answers = Vec::new();
     for format in Format::ALL.into_iter().filter(|format| wish.offers(*format)) {
         let ending = format!(".{}", format.extension());
@@ -214,7 +220,21 @@ async fn host_faults(
         let Some(file) = files.find(|step| step.path.ends_with(&ending)) else { continue };
         answers.extend(asked(&address, &file.path).await.map(|answer| (format, answer)));
     }
-    Ok(left_formats(&answers))
+    let drawing = match writing.by(|_, folder, _| Ok(drawing_of(folder))).await? {
+        Some(path) => asked(&address, &path).await,
+        None => None,
+    };
+    Ok((left_formats(&answers), host_notes(&answers, drawing.as_ref())))
+}
+
+/// The path of a drawing of the site that is worth compressing; nothing where it has none.
+fn drawing_of(folder: &SiteFolder) -> Option<String> {
+    let drawings = archive::files_ending(folder.root(), ".svg").ok()?;
+    let is_worth = |path: &String| {
+        let size = std::fs::metadata(folder.root().join(path)).map_or(0, |data| data.len());
+        size >= WORTH_COMPRESSING
+    };
+    drawings.into_iter().find(is_worth)
 }
 
 /// The folder of the site.

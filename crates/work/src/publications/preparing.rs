@@ -265,6 +265,7 @@ fn place_change(place: ChangedPlace) -> Option<PlaceChange> {
         page: place.page,
         selector: place.selector,
         slot: place.slot,
+        fingerprint: place.fingerprint,
         source: place.source,
         files: place.files.len(),
         before: place.weight.0,

@@ -75,6 +75,8 @@ pub struct ChangedPlace {
     pub picture: Option<Uuid>,
     /// The slot that they are made for; none of the library's where there is no picture of it.
     pub slot: Uuid,
+    /// What stands for all its files, where they are the library's.
+    pub fingerprint: Option<String>,
     /// The files, by their paths, with pixels across and weight.
     pub files: Vec<(String, u32, Bytes)>,
     /// What a browser downloads for it, before and after: the heaviest of all layout widths and

@@ -28,6 +28,8 @@ pub(crate) struct Wanted {
     pub(crate) source: String,
     /// The picture of the library that its files are made of, where there is one.
     pub(crate) picture: Option<Uuid>,
+    /// What stands for all its files, where they are the library's.
+    pub(crate) fingerprint: Option<String>,
     /// What they are for.
     pub(crate) slot: Slot,
     /// Where they are shown.
@@ -229,6 +231,7 @@ impl MadeSet {
             source: self.wanted.source.clone(),
             picture: self.wanted.picture,
             slot: self.wanted.slot.id,
+            fingerprint: self.wanted.fingerprint.clone(),
             files: files
                 .map(|file| (file.path.clone(), file.fitting.output.width, Bytes::of(&file.bytes)))
                 .collect(),

@@ -18,6 +18,7 @@ pub(super) async fn made(
     run: Uuid,
     item: &RunItem,
 ) -> Result<ItemOutcome, JobFailure> {
+    let basis = maker.store.set_basis(item.picture_id).await?;
     let picture = maker.store.picture(item.picture_id).await?;
     let Some(picture) = picture.filter(|picture| picture.removed_at.is_none()) else {
         return Ok(ItemOutcome::Skipped(SkipReason::Removed));
@@ -41,9 +42,9 @@ pub(super) async fn made(
         }
         false => plan,
     };
-    if set.files.iter().all(|file| file.made.is_some()) {
+    if let (Some(basis), Some(files)) = (basis, set.fingerprint()) {
         let made = MadeSet { picture_id: picture.id, slot_id: set.slot.id };
-        maker.store.note_made_set(made, picture.revision).await?;
+        maker.store.note_made_set(made, &basis, &files).await?;
     }
     match is_unchanged {
         true => Ok(ItemOutcome::Skipped(SkipReason::Unchanged)),

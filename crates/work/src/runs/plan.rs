@@ -154,6 +154,8 @@ struct Found {
 struct InSlot {
     today: Option<Bytes>,
     asked: Option<Use>,
+    /// Whether one of them shows something else than the picture's own file.
+    is_awaited: bool,
 }
 
 /// Plans a run. Nothing is made but a few trials.
@@ -245,7 +247,9 @@ async fn found_of(maker: &Maker, ids: &[Uuid], over: &RunOver) -> Result<Vec<Fou
             };
             if is_meant {
                 let asked = picture.placement(&used.slot, &used.place).asked();
-                slots.entry(used.slot.id).or_default().add(used.today(picture.bytes), asked);
+                let slot = slots.entry(used.slot.id).or_default();
+                slot.is_awaited |= used.placed;
+                slot.add(used.today(picture.bytes), asked);
             }
         }
         for RunSlot { slot, .. } in over.slots() {
@@ -295,6 +299,7 @@ impl InSlot {
             // A drawing has enough pixels for any slot.
             shortfall: self.asked.filter(|_| !is_drawing).map_or(0.0, |asked| asked.shortfall),
             is_made,
+            is_awaited: self.is_awaited,
         }
     }
 }

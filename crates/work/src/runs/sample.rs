@@ -14,8 +14,9 @@ use uuid::Uuid;
 use super::making::downloaded;
 use super::plan::RunSlot;
 use crate::making::Maker;
+use crate::making::references::reference;
 use crate::making::sets::{ResponsiveSet, SetFile};
-use crate::making::trials;
+use crate::making::trials::{self, Subject};
 
 /// So many sets are planned to know how many files the others have.
 const PLANNED: usize = 24;
@@ -153,20 +154,26 @@ impl Planned {
     }
 
     /// What a file weighs, made now where it was not before, and then also how long a file of the set's
-    /// mean size takes.
+    /// mean size takes, with its part of reading the picture.
     async fn made(&self, maker: &Maker, file: &SetFile) -> Option<(Bytes, Option<f64>)> {
         let Self { picture, set, .. } = self;
         if let Some(made) = &file.made {
             return Some((made.variant.bytes, None));
         }
         let begun = Instant::now();
-        let settled = trials::run(maker, set.subject(picture, file), file.request).await.ok()?;
+        let spec = &set.width(file).spec;
+        let reference = reference(maker, picture, spec).await.ok()?;
+        // The picture is read once for all files of its set; each is searched by itself.
+        let reading = begun.elapsed().as_secs_f64() / set.files.len() as f64;
+        let begun = Instant::now();
+        let subject = Subject { reference: Some(&reference), ..set.subject(picture, file) };
+        let settled = trials::run(maker, subject, file.request).await.ok()?;
         let share = self.pixels(file) as f64 / self.mean_pixels();
-        let seconds = (settled.encodes > 0).then(|| begun.elapsed().as_secs_f64() / share);
+        let searching = begun.elapsed().as_secs_f64() / share;
+        let seconds = (settled.encodes > 0).then_some(reading + searching);
         if let Some(made) = settled.file {
             return Some((Bytes::of(&made), seconds));
         }
-        let spec = &set.width(file).spec;
         let trial = maker.store.trial_of(picture.id, spec, settled.encoding).await.ok()??;
         Some((trial.bytes, seconds))
     }

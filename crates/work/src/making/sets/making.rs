@@ -1,5 +1,6 @@
 //! Making the files of a set, as a job.
 
+use std::collections::BTreeSet;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
 
@@ -11,7 +12,7 @@ use brisk_margin_imaging::reference::Reference;
 use brisk_margin_store::jobs::{Job, NewJob};
 use brisk_margin_store::pictures::Picture;
 use brisk_margin_store::runs::MadeSet;
-use brisk_margin_store::{Store, StoreError};
+use brisk_margin_store::{BlobHash, Store, StoreError};
 use futures::{StreamExt, TryStreamExt};
 use serde::{Deserialize, Serialize};
 use uuid::Uuid;
@@ -75,6 +76,7 @@ impl SetArgs {
 /// The first file's that could not be made; those that were made stay.
 pub(crate) async fn run(maker: &Maker, job: &JobInHand) -> Result<(), JobFailure> {
     let SetArgs { picture, slot, adjustments } = job.args()?;
+    let basis = maker.store.set_basis(picture).await?;
     let picture = maker.store.picture(picture).await?;
     let picture = picture.ok_or_else(|| JobFailure::last("the picture is gone"))?;
     let slot = maker.store.slot(slot).await?;
@@ -83,9 +85,11 @@ pub(crate) async fn run(maker: &Maker, job: &JobInHand) -> Result<(), JobFailure
     plan.make(maker, &picture, Some(job)).await?;
     // Also those that were there: a run that had made them does not take them back.
     let set = ResponsiveSet::plan(maker, &picture, &adjustments, slot).await?;
-    if adjustments == picture.adjustments && set.files.iter().all(|file| file.made.is_some()) {
+    if adjustments == picture.adjustments
+        && let (Some(basis), Some(files)) = (basis, set.fingerprint())
+    {
         let made = MadeSet { picture_id: picture.id, slot_id: set.slot.id };
-        maker.store.note_made_set(made, picture.revision).await?;
+        maker.store.note_made_set(made, &basis, &files).await?;
     }
     Ok(maker.store.keep_variants(&set.variants()).await?)
 }
@@ -94,6 +98,14 @@ impl ResponsiveSet {
     /// The files that are there.
     pub(crate) fn variants(&self) -> Vec<Uuid> {
         self.files.iter().filter_map(|file| Some(file.made.as_ref()?.variant.id)).collect()
+    }
+
+    /// What stands for all its files together, whatever their order; nothing where one is not there.
+    pub(crate) fn fingerprint(&self) -> Option<String> {
+        let hashes = self.files.iter().map(|file| Some(file.made.as_ref()?.variant.hash.as_str()));
+        let hashes: BTreeSet<&str> = hashes.collect::<Option<_>>()?;
+        let all = Vec::from_iter(hashes).join(" ");
+        Some(BlobHash::of(all.as_bytes()).as_str().to_owned())
     }
 
     /// Makes every file that was not made yet, spread over the cores; whoever goes away ends it
