@@ -162,8 +162,10 @@ async fn a_picture_is_replaced_wherever_it_is_shown_in_formats_that_the_host_ser
     let before = seen(folder.path());
     let list = application.json("/api/pictures").await;
     let pictures = list["pictures"].as_array().unwrap();
-    let hall = pictures.iter().find(|picture| picture["name"] == "hall.jpg").unwrap()["id"].clone();
-    let wish = json!({"pictures": [hall], "folder": "media/made"});
+    let [hall, sky] = ["hall.jpg", "sky.jpg"].map(|name| {
+        pictures.iter().find(|picture| picture["name"] == name).unwrap()["id"].clone()
+    });
+    let wish = json!({"pictures": [hall, sky], "folder": "media/made"});
     let begin = async || {
         let begun = application.post("/api/publications", &wish).await;
         format!("/api/publications/{}", begun["id"].as_str().unwrap())
@@ -193,7 +195,7 @@ async fn a_picture_is_replaced_wherever_it_is_shown_in_formats_that_the_host_ser
     let mend = refused["left_formats"][0]["mend"].as_str().unwrap();
     assert!(mend.contains("image/webp webp;"), "{mend}");
 
-    // Without it, the picture goes to both pages that show it, and nothing else does.
+    // Without it, the pictures go to both pages that show them, and nothing else does.
     application.post(&format!("{at}/prepare"), &json!({})).await;
     until(&at, "ready").await;
     application.post(&format!("{at}/publish"), &json!({})).await;
@@ -201,7 +203,7 @@ async fn a_picture_is_replaced_wherever_it_is_shown_in_formats_that_the_host_ser
     let places = told["report"]["places"].as_array().unwrap();
     let mut pages: Vec<&str> = places.iter().map(|place| place["page"].as_str().unwrap()).collect();
     pages.sort_unstable();
-    assert_eq!(pages, ["hall.html", "index.html"]);
+    assert_eq!(pages, ["hall.html", "hall.html", "index.html", "index.html"]);
     assert_eq!(told["sums"]["left"], 0);
     let index = fs::read_to_string(folder.path().join("index.html")).unwrap();
     assert!(index.contains("media/made/") && index.contains("src=img/dome.jpg"), "{index}");
@@ -218,14 +220,17 @@ async fn a_picture_is_replaced_wherever_it_is_shown_in_formats_that_the_host_ser
     until(&at, "ready").await;
     application.post(&format!("{at}/publish"), &json!({})).await;
     let told = until(&at, "published").await;
-    assert_eq!(told["sums"]["places"], 2, "{:#}", told["report"]["left"]);
+    assert_eq!(told["sums"]["places"], 4, "{:#}", told["report"]["left"]);
+    let styles = || fs::read_to_string(folder.path().join("site.css")).unwrap();
+    let offered = |ending: &str| styles().matches(ending).count();
+    assert!(offered(".webp") > 0, "{}", styles());
     assert_ne!(fs::read_to_string(folder.path().join("hall.html")).unwrap(), page);
     application.until_measured().await;
     application.until_all_is_done(3).await;
     let again = until(&begin().await, "ready").await;
     let left = again["report"]["left"].as_array().unwrap();
     assert!(left.iter().all(|left| left["reason"] == "applied"), "{left:#?}");
-    assert_eq!((&again["sums"]["places"], left.len()), (&json!(0), 2));
+    assert_eq!((&again["sums"]["places"], left.len()), (&json!(0), 4));
 
     // What the host could do better with the files is told with the directive for it.
     let [note] = &told["host_notes"].as_array().unwrap()[..] else { panic!("{told:#}") };
@@ -237,22 +242,24 @@ async fn a_picture_is_replaced_wherever_it_is_shown_in_formats_that_the_host_ser
         let list = application.json("/api/publications").await;
         ["shown", "changed", "newer"].map(|count| list[count].as_u64().unwrap())
     };
-    assert_eq!(since().await, [2, 0, 0]);
-    let hall = hall.as_str().unwrap();
+    assert_eq!(since().await, [4, 0, 0]);
     let plain = json!({"formats": ["jpeg"], "densities": [1, 2]});
     application.put("/api/output-rules", &plain).await;
-    assert_eq!(since().await, [2, 2, 0]);
-    let run = json!({"which": {"ids": [hall]}});
+    assert_eq!(since().await, [4, 4, 0]);
+    let run = json!({"which": {"ids": [hall, sky]}});
     let run = application.post("/api/runs", &run).await["id"].as_str().unwrap().to_owned();
     while application.json(&format!("/api/runs/{run}")).await["state"] != "done" {
         tokio::time::sleep(Duration::from_millis(50)).await;
     }
-    assert_eq!(since().await, [2, 0, 2]);
+    assert_eq!(since().await, [4, 0, 4]);
     let at = begin().await;
     until(&at, "ready").await;
     application.post(&format!("{at}/publish"), &json!({})).await;
     until(&at, "published").await;
     application.until_measured().await;
     application.until_all_is_done(3).await;
-    assert_eq!(since().await, [2, 0, 0]);
+    assert_eq!(since().await, [4, 0, 0]);
+    // The style sheet offers the new files in place of the earlier ones, behind what it said at first.
+    assert_eq!(offered(".webp"), 0, "{}", styles());
+    assert!(styles().contains("url('img/sky.jpg') center/cover;background:"), "{}", styles());
 }

@@ -13,7 +13,7 @@ use brisk_margin_site::publishing::folder::SiteFolder;
 use brisk_margin_site::publishing::site_change::NewFile;
 use brisk_margin_site::rewriting::address::Addresses;
 use brisk_margin_site::rewriting::image::{self, NewImage};
-use brisk_margin_site::rewriting::style;
+use brisk_margin_site::rewriting::style::{self, EarlierOffer};
 use brisk_margin_site::source::page::PageSource;
 use brisk_margin_site::source::splice::{Splice, spliced};
 use brisk_margin_site::source::style::{StyleUrl, style_urls};
@@ -247,18 +247,51 @@ impl Rewriter<'_> {
         Ok(())
     }
 
-    /// The set that the address in a declaration stands for, and its places.
-    fn background(&self, addresses: &Addresses, url: &StyleUrl) -> Option<&MadeSet> {
-        let address = addresses.read(&url.address)?;
-        let path = path_of(&self.site.origin, address.as_str())?;
+    /// The set that a declaration shows, and what an earlier publication put behind it: the set's place
+    /// shows the file that it names, or one of those that were put there.
+    fn background(&self, addresses: &Addresses, url: &OfferedUrl<'_>) -> Option<&MadeSet> {
+        let is_shown = |path: &str| {
+            url.named().any(|url| self.path(addresses, url).is_some_and(|named| named == path))
+        };
         let is_left = |at: &PlaceAt| self.manners[at] == Manner::Left;
         self.sets.iter().find(|set| {
             set.wanted.slot.holder() == Holder::Background
-                && set.wanted.source == path
+                && is_shown(&set.wanted.source)
                 && !set.wanted.places.iter().any(is_left)
-                && BACKGROUNDS.contains(&url.property.as_str())
-                && !url.is_in_function
         })
+    }
+
+    fn path(&self, addresses: &Addresses, url: &StyleUrl) -> Option<String> {
+        path_of(&self.site.origin, addresses.read(&url.address)?.as_str())
+    }
+
+    /// The declarations of `css` that show a single background, without those that an earlier publication
+    /// put there.
+    fn declared<'u>(
+        &self,
+        css: &[u8],
+        addresses: &Addresses,
+        urls: &'u [StyleUrl],
+    ) -> Vec<OfferedUrl<'u>> {
+        let own = format!("{}/", self.files_in);
+        let is_own =
+            |url: &StyleUrl| self.path(addresses, url).is_some_and(|path| path.starts_with(&own));
+        // Of two in one declaration the second would undo the first.
+        let is_alone = |url: &&StyleUrl| {
+            !urls.iter().any(|other| other != *url && other.declaration == url.declaration)
+        };
+        let shows = |url: &&StyleUrl| {
+            BACKGROUNDS.contains(&url.property.as_str()) && !url.is_in_function && is_alone(url)
+        };
+        let declared = urls.iter().filter(shows).map(|url| {
+            let earlier = EarlierOffer::behind(css, url, urls, is_own);
+            OfferedUrl { url, earlier, all: urls }
+        });
+        let declared: Vec<OfferedUrl<'_>> = declared.collect();
+        let earlier: Vec<EarlierOffer> =
+            declared.iter().filter_map(|one| one.earlier.clone()).collect();
+        let is_held = |url: &StyleUrl| earlier.iter().any(|earlier| earlier.holds(url));
+        declared.into_iter().filter(|one| !is_held(one.url)).collect()
     }
 
     /// The changes of some CSS; `of` are the places that it can be about, where not all are.
@@ -266,15 +299,15 @@ impl Rewriter<'_> {
         let mut changes = Vec::new();
         let mut said = BTreeSet::new();
         let urls = style_urls(css);
-        for url in urls.iter().filter(|url| url.rule.is_some()) {
-            // Of two in one declaration the second would undo the first.
-            if urls.iter().any(|other| other != url && other.declaration == url.declaration) {
+        for declared in self.declared(css, addresses, &urls) {
+            let url = declared.url;
+            if url.rule.is_none() {
                 continue;
             }
-            let Some(set) = self.background(addresses, url) else { continue };
+            let Some(set) = self.background(addresses, &declared) else { continue };
             let write = |path: &str| addresses.write_like(&url.address, &self.address(path));
             let images = set.files.background(&set.wanted, Manner::Plain, &write).images('"');
-            changes.extend(style::change_rule(css, url, &images));
+            changes.extend(style::change_rule(css, url, declared.earlier.as_ref(), &images));
             let places = set.wanted.places.iter().copied();
             said.extend(places.filter(|at| of.is_none_or(|of| of.contains(at))));
         }
@@ -299,16 +332,15 @@ impl Rewriter<'_> {
         let inner = if quote == b'"' { '\'' } else { '"' };
         let mut changes = Vec::new();
         let urls = style_urls(css);
-        for url in &urls {
-            if urls.iter().any(|other| other != url && other.declaration == url.declaration) {
-                continue;
-            }
-            let Some(set) = self.background(addresses, url) else { continue };
+        for declared in self.declared(css, addresses, &urls) {
+            let Some(set) = self.background(addresses, &declared) else { continue };
+            let OfferedUrl { url, earlier, .. } = declared;
             let write = |path: &str| addresses.write_like(&url.address, &self.address(path));
             let images = set.files.background(&set.wanted, Manner::Attribute, &write).images(inner);
             // It knows no viewports, so that the widest get what they need.
             let Some((_, widest)) = images.last() else { continue };
-            changes.push(style::change_attribute(css, url, widest).moved(range.start));
+            let change = style::change_attribute(css, url, earlier.as_ref(), widest);
+            changes.push(change.moved(range.start));
             let here: Vec<PlaceAt> = set.places().filter(|at| at.page == page).collect();
             self.said.extend(&here);
             self.out.by_attribute.extend(here);
@@ -364,6 +396,24 @@ impl Rewriter<'_> {
             }
         }
         Ok(())
+    }
+}
+
+/// An address that a declaration shows, with what an earlier publication put behind it.
+struct OfferedUrl<'a> {
+    url: &'a StyleUrl,
+    earlier: Option<EarlierOffer>,
+    /// All of the style sheet.
+    all: &'a [StyleUrl],
+}
+
+impl OfferedUrl<'_> {
+    /// The addresses that name what it shows.
+    fn named(&self) -> impl Iterator<Item = &StyleUrl> {
+        let offered = |url: &&StyleUrl| {
+            *url == self.url || self.earlier.as_ref().is_some_and(|earlier| earlier.holds(url))
+        };
+        self.all.iter().filter(offered)
     }
 }
 
