@@ -112,6 +112,9 @@ async fn what_was_made_goes_to_the_site_after_a_preview_and_all_of_it_comes_back
     let promised = "return [...document.querySelectorAll('.done-table tbody tr')]
         .filter((row) => row.textContent.includes('loads what it should')).length === 5";
     browser.until("each loads what it should", promised).await;
+    let same = "return [...document.querySelectorAll('.done-table tbody td:nth-child(6) a')]
+        .filter((look) => Number(look.textContent) >= 35).length === 5";
+    browser.until("each looks as it did", same).await;
 
     browser.labelled("Publish now").await.click().await.unwrap();
     browser.until_within(LONG, "it is published", &at("published")).await;
@@ -162,9 +165,8 @@ async fn a_picture_is_replaced_wherever_it_is_shown_in_formats_that_the_host_ser
     let before = seen(folder.path());
     let list = application.json("/api/pictures").await;
     let pictures = list["pictures"].as_array().unwrap();
-    let [hall, sky] = ["hall.jpg", "sky.jpg"].map(|name| {
-        pictures.iter().find(|picture| picture["name"] == name).unwrap()["id"].clone()
-    });
+    let [hall, sky] = ["hall.jpg", "sky.jpg"]
+        .map(|name| pictures.iter().find(|picture| picture["name"] == name).unwrap()["id"].clone());
     let wish = json!({"pictures": [hall, sky], "folder": "media/made"});
     let begin = async || {
         let begun = application.post("/api/publications", &wish).await;

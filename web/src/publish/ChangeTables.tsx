@@ -14,7 +14,7 @@ function More({ of }: { of: number }) {
 /** Each place that offers other files. */
 export function PlacesTable({ publication }: { publication: WholePublication }) {
   const { report, names } = publication;
-  const places = report?.places ?? [];
+  const places = (report?.places ?? []).toSorted((a, b) => (a.look?.score ?? 101) - (b.look?.score ?? 101));
   return (
     <div className="done-rows">
       <DoneTable
@@ -24,6 +24,7 @@ export function PlacesTable({ publication }: { publication: WholePublication }) 
           "Slot",
           { figures: "Files" },
           { figures: "At most, before → after" },
+          { figures: "Look" },
           "In the browser",
         ]}
       >
@@ -42,6 +43,9 @@ export function PlacesTable({ publication }: { publication: WholePublication }) 
             <td className="right">
               <Bytes of={place.before} /> → <Bytes of={place.after} />
             </td>
+            <td className="right">
+              <LookWords place={place} />
+            </td>
             <td>
               {place.is_as_promised ? "loads what it should" : <b>loads another file than it should</b>}
               {place.is_single && ", one format alone"}
@@ -51,6 +55,20 @@ export function PlacesTable({ publication }: { publication: WholePublication }) 
       </DoneTable>
       <More of={places.length} />
     </div>
+  );
+}
+
+/** How a place is seen beside how it was. */
+function LookWords({ place: { page, look, looks_otherwise } }: { place: PublicationReport["places"][number] }) {
+  if (!look) return <span title="No picture of it before and after, or it is meant to look otherwise">–</span>;
+  return (
+    <Link
+      to={`?page=${encodeURIComponent(page)}&width=${look.width}`}
+      title={`Score beside how it was, at ${look.width} px: 100 where nothing differs. Opens both.`}
+    >
+      <span className="figure">{look.score.toFixed(0)}</span>
+      {looks_otherwise && <b> looks otherwise</b>}
+    </Link>
   );
 }
 

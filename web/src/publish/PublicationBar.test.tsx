@@ -21,7 +21,18 @@ const PUBLICATION: WholePublication = {
   created_at: "2026-11-27T09:00:00Z",
   pages: [],
   names: {},
-  sums: { pages: 1, styles: 0, added: 4, replaced: 0, places: 1, left: 0, failures: 0, screens: [] },
+  sums: {
+    pages: 1,
+    styles: 0,
+    added: 4,
+    replaced: 0,
+    places: 1,
+    left: 0,
+    failures: 0,
+    otherwise: 0,
+    jumping: 0,
+    screens: [],
+  },
 };
 
 function Bar({ publication }: { publication: WholePublication }) {
@@ -54,6 +65,21 @@ test("what may be done is what the server says", () => {
 });
 
 test("one that changes nothing cannot be published, and says so", () => {
-  const sums = { pages: 0, styles: 0, added: 0, replaced: 0, places: 0, left: 3, failures: 0, screens: [] };
+  const sums = {
+    pages: 0,
+    styles: 0,
+    added: 0,
+    replaced: 0,
+    places: 0,
+    left: 3,
+    failures: 0,
+    otherwise: 0,
+    jumping: 0,
+    screens: [],
+  };
   expect(offered({ sums })).toEqual(["Delete", "Prepare again"]);
+});
+
+test("where something looks otherwise, that is said and can be published anyway", () => {
+  expect(offered({ doubts: "1 place looks otherwise" })).toEqual(["Delete", "Prepare again", "Publish anyway"]);
 });

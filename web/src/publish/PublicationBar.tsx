@@ -31,6 +31,7 @@ export function PublicationBar({ publication, act, onForgotten }: Props) {
   const may = (what: (typeof publication.acts)[number]) => publication.acts.includes(what);
   // Nothing of it would be written.
   const empty = publication.sums?.places === 0 ? { hindrance: "It changes nothing" } : {};
+  const doubts = state === "ready" ? publication.doubts : undefined;
   useKey((event) => {
     if (event.key === "u" && may("take-back")) act.mutate("take-back");
   });
@@ -58,11 +59,17 @@ export function PublicationBar({ publication, act, onForgotten }: Props) {
       )}
       {may("prepare") && button("prepare", "Prepare again", { primary: !may("publish") })}
       {may("publish") &&
-        button("publish", state === "interrupted" ? "Resume" : "Publish now", {
-          primary: true,
-          title: "Files first, then style sheets, then pages; it can be taken back to the byte",
-          ...empty,
-        })}
+        button(
+          doubts ? "publish-anyway" : "publish",
+          doubts ? "Publish anyway" : state === "interrupted" ? "Resume" : "Publish now",
+          {
+            primary: !doubts,
+            title: doubts
+              ? `Although ${doubts}`
+              : "Files first, then style sheets, then pages; it can be taken back to the byte",
+            ...empty,
+          },
+        )}
       {may("take-back") &&
         button("take-back", "Take back", {
           title: "All files as they were before; what somebody else changed since is left alone",

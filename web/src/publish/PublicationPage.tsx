@@ -99,6 +99,11 @@ function Notes({ publication }: { publication: WholePublication }) {
           <span>{reason}</span>
         </div>
       )}
+      {state === "ready" && publication.doubts && (
+        <div className="notice" role="status" data-testid="doubts">
+          <b>Look first:</b> {publication.doubts}. <Link to="?view=places">The places, the most different first</Link>
+        </div>
+      )}
       {since.data?.problem && (
         <div className="notice" role="alert">
           <b>Its folder cannot be read:</b>

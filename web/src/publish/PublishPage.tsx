@@ -104,8 +104,8 @@ function NewPublicationForm({ list }: { list: PublicationList }) {
       )}
       {list.changed > 0 && (
         <p className="ready-words" data-testid="changed">
-          <b>{count(list.changed, "published place")}</b> may need newer files:{" "}
-          <Link to="/library">a run</Link> tells, and makes them
+          <b>{count(list.changed, "published place")}</b> may need newer files: <Link to="/library">a run</Link> tells,
+          and makes them
         </p>
       )}
       {(run !== null || pictures.length > 0) && (

@@ -51,7 +51,7 @@ export function usePrepare() {
   });
 }
 
-export type Act = "prepare" | "publish" | "take-back" | "take-all-back" | "cancel";
+export type Act = "prepare" | "publish" | "publish-anyway" | "take-back" | "take-all-back" | "cancel";
 
 /** Does something with a publication. */
 export function useActOnPublication(id: string) {
@@ -61,7 +61,10 @@ export function useActOnPublication(id: string) {
     meta: { told: true },
     mutationFn: async (act: Act) => {
       if (act === "prepare") return unwrap(await api.POST("/publications/{id}/prepare", asked));
-      if (act === "publish") return unwrap(await api.POST("/publications/{id}/publish", asked));
+      if (act === "publish" || act === "publish-anyway") {
+        const query = { anyway: act === "publish-anyway" };
+        return unwrap(await api.POST("/publications/{id}/publish", { params: { ...asked.params, query } }));
+      }
       if (act === "cancel") return unwrap(await api.POST("/publications/{id}/cancel", asked));
       const body = { changed_since: act === "take-all-back" };
       return unwrap(await api.POST("/publications/{id}/take-back", { ...asked, body }));

@@ -4,13 +4,14 @@ use axum::Json;
 use axum::extract::State;
 use axum::http::StatusCode;
 use brisk_margin_core::job::JobKind;
+use brisk_margin_core::publication::report::PublicationSums;
 use brisk_margin_core::publication::state::{
     PublicationAct, PublicationState, PublicationWish, USUAL_FOLDER, files_folder,
 };
 use brisk_margin_store::publications::{PublicationEnding, publication_key};
 use brisk_margin_work::publications;
 use serde::Deserialize;
-use utoipa::ToSchema;
+use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
 use super::{WholePublication, find, known};
@@ -100,16 +101,33 @@ pub(crate) async fn prepare_again(
     act(&app, id, PublicationAct::Prepare).await
 }
 
+/// How a publication goes to the site.
+#[derive(Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
+pub(crate) struct HowToPublish {
+    /// Also where places look otherwise than they did, or pages jump more.
+    #[serde(default)]
+    anyway: bool,
+}
+
 /// Writes a publication to the site: files first, then style sheets, then pages.
 #[utoipa::path(post, path = "/publications/{id}/publish", responses(
     (status = 202, body = WholePublication),
     (status = 404, body = Problem, content_type = "application/problem+json"),
     (status = 409, body = Problem, content_type = "application/problem+json"),
-), params(("id" = Uuid, Path, description = "The publication's id")))]
+), params(("id" = Uuid, Path, description = "The publication's id"), HowToPublish))]
 pub(crate) async fn publish(
     State(app): State<App>,
     Path(id): Path<Uuid>,
+    extract::Query(how): extract::Query<HowToPublish>,
 ) -> Result<(StatusCode, Json<WholePublication>), Problem> {
+    let publication = known(&app, id).await?;
+    // What was begun with them goes on.
+    let is_new = publication.state == PublicationState::Ready;
+    let doubts = publication.sums.as_ref().and_then(PublicationSums::doubts);
+    if let Some(doubts) = doubts.filter(|_| is_new && !how.anyway) {
+        return Err(refused(&format!("{doubts}: look at that first, then publish it anyway")));
+    }
     act(&app, id, PublicationAct::Publish).await
 }
 

@@ -54,6 +54,8 @@ pub(super) struct PublicationBody {
     progress: Option<PublicationProgress>,
     /// What it changes; nothing before it was prepared.
     sums: Option<PublicationSums>,
+    /// Why somebody should look before it goes to the site, in words; nothing where all is as it was.
+    doubts: Option<String>,
     /// Files that somebody changed since, and that were left alone when it was taken back.
     left_alone: Vec<String>,
     /// Who asked for it, as they called themselves; empty where nobody said.
@@ -188,6 +190,7 @@ async fn summary(app: &App, publication: &Publication) -> Result<PublicationBody
         reason: publication.reason.clone(),
         progress: job.map(|job| PublicationProgress::of(state, job)),
         sums: publication.sums.clone(),
+        doubts: publication.sums.as_ref().and_then(PublicationSums::doubts),
         left_alone: publication.left_alone.clone(),
         asked_by: publication.asked_by.clone(),
         created_at: publication.created_at,

@@ -60,6 +60,11 @@ impl Site {
 
     /// One that writes the page and a file of `picture`.
     async fn prepared(&self, picture: Option<Uuid>) -> String {
+        self.prepared_with(picture, BothWays::default()).await
+    }
+
+    /// The same, whose page jumps so far while it comes.
+    async fn prepared_with(&self, picture: Option<Uuid>, shift: BothWays) -> String {
         let id = self.begun().await;
         let site = SiteFolder::open(self.folder.path()).unwrap();
         let file = |path: &str, kind, seen: Option<&str>, text: &str| NewFile {
@@ -83,13 +88,7 @@ impl Site {
         }
         self.api.store.note_publication_bytes(number, &bytes).await.unwrap();
         let [before, after] = ["before", "after"].map(|text| hash_of(text.as_bytes()));
-        let shots = vec![PageShots {
-            width: 390,
-            before,
-            after,
-            shift: BothWays::default(),
-            largest: None,
-        }];
+        let shots = vec![PageShots { width: 390, before, after, shift, largest: None }];
         let report = PublicationReport {
             pages: vec![ChangedPage { page: "walks.html".to_owned(), shots }],
             ..PublicationReport::default()
@@ -340,4 +339,16 @@ async fn one_that_could_not_be_begun_is_ready_still() {
     assert!(reason.contains("another publication to this site is under way"), "{reason}");
     drop(turn);
     assert_eq!(site.act(&id, "publish", json!({})).await.unwrap(), "published");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn where_a_page_jumps_more_somebody_has_to_say_so_first() {
+    let site = Site::start().await;
+    let id = site.prepared_with(None, BothWays { before: 0.0, after: 0.2 }).await;
+    assert_eq!(site.told(&id).await["doubts"], "1 page jumps more than before");
+    let refused = site.act(&id, "publish", json!({})).await.unwrap_err();
+    assert!(refused.contains("jumps more than before: look at that first"), "{refused}");
+    assert_eq!(site.page(), OLD, "nothing was written");
+    assert_eq!(site.act(&id, "publish?anyway=true", json!({})).await.unwrap(), "published");
+    assert_eq!(site.page(), NEW);
 }

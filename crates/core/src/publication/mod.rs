@@ -6,6 +6,7 @@
 //! - [`package`]: the same to carry: files, markup and credits for sites that are published elsewhere.
 
 pub mod host;
+pub mod look;
 pub mod package;
 pub mod report;
 pub mod state;

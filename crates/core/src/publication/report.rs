@@ -4,6 +4,7 @@ use serde::{Deserialize, Serialize};
 use uuid::Uuid;
 
 use super::StepKind;
+use super::look::{Look, jumps_more};
 use crate::budget::Saving;
 use crate::units::{Bytes, Density};
 
@@ -42,7 +43,7 @@ pub struct FileChange {
 }
 
 /// A place that offers other files.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct PlaceChange {
     /// Its page, by its path.
@@ -68,6 +69,13 @@ pub struct PlaceChange {
     pub is_single: bool,
     /// Whether browsers load just the files that they were meant to.
     pub is_as_promised: bool,
+    /// How it is seen beside how it was; nothing where no picture of the page was taken, or where it is meant
+    /// to look otherwise: another picture, or edits of it.
+    #[serde(default)]
+    pub look: Option<Look>,
+    /// Whether it is seen otherwise than it was, and is not meant to be.
+    #[serde(default)]
+    pub looks_otherwise: bool,
 }
 
 /// A place that is left as it is.
@@ -120,6 +128,29 @@ pub struct ChangedPage {
     pub page: String,
     /// Pictures of it, the narrowest layout width first; of none where the pages are many.
     pub shots: Vec<PageShots>,
+}
+
+impl ChangedPage {
+    /// Whether it jumps more than before while it comes, at some layout width.
+    pub fn jumps_more(&self) -> bool {
+        self.shots.iter().any(|shots| jumps_more(shots.shift))
+    }
+}
+
+impl PublicationSums {
+    /// Why somebody should look before it goes to the site, in words; nothing where all is as it was.
+    pub fn doubts(&self) -> Option<String> {
+        let counted = |count: usize, one: &str, several: &str| match count {
+            0 => None,
+            1 => Some(format!("1 {one}")),
+            _ => Some(format!("{count} {several}")),
+        };
+        let places = counted(self.otherwise, "place looks otherwise", "places look otherwise");
+        let pages =
+            counted(self.jumping, "page jumps more than before", "pages jump more than before");
+        let told: Vec<String> = places.into_iter().chain(pages).collect();
+        (!told.is_empty()).then(|| told.join(", and "))
+    }
 }
 
 /// Pictures of a page before and after, at a layout width.
@@ -179,6 +210,12 @@ pub struct PublicationSums {
     pub left: usize,
     /// How many of those somebody could mend.
     pub failures: usize,
+    /// How many places are seen otherwise than they were, and are not meant to be.
+    #[serde(default)]
+    pub otherwise: usize,
+    /// How many pages jump more than before while they come.
+    #[serde(default)]
+    pub jumping: usize,
     /// What all pages weigh on the two screens that stand for all: a phone and a desktop.
     pub screens: Vec<ScreenWeight>,
 }
@@ -195,6 +232,8 @@ impl PublicationReport {
             places: self.places.len(),
             left: self.left.len(),
             failures: self.left.iter().filter(|left| left.is_failure).count(),
+            otherwise: self.places.iter().filter(|place| place.looks_otherwise).count(),
+            jumping: self.pages.iter().filter(|page| page.jumps_more()).count(),
             screens: self.screens(),
         }
     }
@@ -237,6 +276,16 @@ impl PublicationReport {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn what_is_to_be_looked_at_first_is_told_in_words() {
+        let sums =
+            |otherwise, jumping| PublicationSums { otherwise, jumping, ..Default::default() };
+        assert_eq!(sums(0, 0).doubts(), None);
+        assert_eq!(sums(1, 0).doubts().unwrap(), "1 place looks otherwise");
+        let both = "3 places look otherwise, and 1 page jumps more than before";
+        assert_eq!(sums(3, 1).doubts().unwrap(), both);
+    }
 
     #[test]
     fn two_screens_stand_for_all() {

@@ -4,8 +4,10 @@
 use std::collections::{BTreeMap, HashMap};
 use std::io;
 
+use brisk_margin_core::adjustments::Adjustments;
 use brisk_margin_core::fitting::Fitting;
 use brisk_margin_core::format::Format;
+use brisk_margin_core::framing::FocalPoint;
 use brisk_margin_core::layout::Cropping;
 use brisk_margin_core::markup::alt::alt_to_write;
 use brisk_margin_core::markup::position::{Holder, position_text};
@@ -263,6 +265,9 @@ fn text(
     places: &[(PlaceAt, Found)],
 ) -> SetText {
     let mut text = SetText::default();
+    let is_edited = picture.adjustments != Adjustments::plain(FocalPoint::CENTRE);
+    let restyled = places.iter().filter(|(_, found)| is_edited || found.is_other);
+    text.restyled = restyled.map(|(at, _)| *at).collect();
     if set.slot.holder() == Holder::Background {
         return text;
     }

@@ -5,10 +5,12 @@
 //! written: an end at any moment leaves a publication that goes on, or back.
 //!
 //! - `library`: which files the places of the site are to offer.
+//! - `looks`: whether places are seen as they were.
 //! - [`preparing`]: what that would change; [`differences`]: line by line.
 
 pub mod differences;
 mod library;
+mod looks;
 pub mod preparing;
 
 use std::io;

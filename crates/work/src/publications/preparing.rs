@@ -1,8 +1,9 @@
 //! Preparing: what a publication would change, worked out and held against the site in a browser.
 
-use std::collections::{BTreeMap, HashMap};
+use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::sync::Mutex;
 
+use brisk_margin_core::publication::look::Look;
 use brisk_margin_core::publication::report::{
     BothWays, ChangedPage, FileChange, PageShots, PageTrouble, PageWeight, PlaceChange, PlaceLeft,
     PublicationReport,
@@ -17,8 +18,9 @@ use serde::{Deserialize, Serialize};
 use tokio::sync::mpsc;
 use uuid::Uuid;
 
-use super::{PublicationError, library};
+use super::{PublicationError, library, looks};
 use crate::jobs::{JobFailure, JobInHand};
+use crate::making::Maker;
 use crate::publishing::measuring::{MeasuredSite, ServedSite};
 use crate::publishing::places::LeftPlace;
 use crate::publishing::{ChangedPlace, Outcome, Progress, Rehearsal};
@@ -110,19 +112,46 @@ async fn prepared(
     let pictures = pictures_of(&outcome);
     let files = std::mem::take(&mut outcome.files);
     let keeping = Keeping { store: &site.store, publication: publication.id };
-    let mut pages = Vec::new();
+    let (mut pages, mut looks) = (Vec::new(), Looks::new());
     let due = outcome.pages.len().min(MOST_PICTURED);
     for (n, page) in outcome.pages.iter().enumerate() {
         tell(Preparing::Picturing, n.min(due), due);
         let shots = match n < MOST_PICTURED {
-            true => keeping.shots(&served, page).await?,
+            // A page that cannot be opened any more has none.
+            true => served.shots(page).await.unwrap_or_default(),
             false => Vec::new(),
         };
+        looks.extend(looks_on(maker, &before, &outcome, page, &shots).await);
+        let shots = keeping.shots(shots).await?;
         pages.push(ChangedPage { page: page.clone(), shots });
     }
     let (change, files) = keeping.change(&folder, files, &pictures).await?;
-    let report = report(&before, outcome, library.left, pages, files);
+    let report = report(&before, outcome, library.left, pages, files, &looks);
     Ok(Prepared { report, change: serde_json::to_value(change).expect("plain values") })
+}
+
+/// How places are seen beside how they were, by their page and what finds them there.
+type Looks = BTreeMap<(String, String), Look>;
+
+/// How the places of a page that are not meant to look otherwise are seen in pictures of it.
+async fn looks_on(
+    maker: &Maker,
+    before: &MeasuredSite,
+    outcome: &Outcome,
+    page: &str,
+    shots: &[(Shot, Shot)],
+) -> Looks {
+    let changed = outcome.changed.iter().filter(|place| place.page == page && !place.is_restyled);
+    let names: BTreeSet<&str> = changed.map(|place| place.selector.as_str()).collect();
+    let own = before.places().filter(|&at| before.path(at) == page);
+    let places = own.map(|at| before.place(at)).filter(|one| names.contains(&one.selector[..]));
+    let places: Vec<_> = places.collect();
+    let looks = looks::looks(maker, &places, shots).await;
+    let told = places
+        .iter()
+        .zip(looks)
+        .filter_map(|(place, look)| Some(((page.to_owned(), place.selector.clone()), look?)));
+    told.collect()
 }
 
 /// The pictures that new files were made of, by the paths of those.
@@ -152,13 +181,8 @@ impl Keeping<'_> {
         Ok(())
     }
 
-    /// What a page looks like before and after; nothing where it cannot be opened any more.
-    async fn shots(
-        &self,
-        served: &ServedSite,
-        page: &str,
-    ) -> Result<Vec<PageShots>, PublicationError> {
-        let Ok(shots) = served.shots(page).await else { return Ok(Vec::new()) };
+    /// What a page looks like before and after.
+    async fn shots(&self, shots: Vec<(Shot, Shot)>) -> Result<Vec<PageShots>, PublicationError> {
         let hash = |shot: &Shot| BlobHash::of(&shot.picture).as_str().to_owned();
         let told = shots.iter().map(|(before, after)| PageShots {
             width: before.width,
@@ -222,6 +246,7 @@ fn report(
     left: Vec<LeftPlace>,
     pages: Vec<ChangedPage>,
     files: Vec<FileChange>,
+    looks: &Looks,
 ) -> PublicationReport {
     let mut left: Vec<PlaceLeft> = outcome.left.iter().chain(&left).map(place_left).collect();
     left.sort_by(|a, b| {
@@ -240,7 +265,11 @@ fn report(
         .map(|(page, reason)| PageTrouble { page: page.clone(), reason: reason.clone() });
     PublicationReport {
         files,
-        places: outcome.changed.into_iter().filter_map(place_change).collect(),
+        places: outcome
+            .changed
+            .into_iter()
+            .filter_map(|place| place_change(place, looks))
+            .collect(),
         left,
         weights: weights.collect(),
         unmeasured: unmeasured.collect(),
@@ -259,8 +288,11 @@ fn place_left(left: &LeftPlace) -> PlaceLeft {
     }
 }
 
-fn place_change(place: ChangedPlace) -> Option<PlaceChange> {
+fn place_change(place: ChangedPlace, looks: &Looks) -> Option<PlaceChange> {
+    let look = looks.get(&(place.page.clone(), place.selector.clone())).copied();
     Some(PlaceChange {
+        look,
+        looks_otherwise: look.is_some_and(Look::is_otherwise),
         picture: place.picture?,
         page: place.page,
         selector: place.selector,

@@ -87,6 +87,8 @@ pub struct ChangedPlace {
     pub is_single: bool,
     /// Whether browsers load just the files that they were meant to, at every layout width and density.
     pub is_as_promised: bool,
+    /// Whether it is meant to look otherwise: another picture, or edits of it.
+    pub is_restyled: bool,
 }
 
 /// Why nothing can be told of a site.

@@ -1,6 +1,6 @@
 //! Sets: the files that places of a site are given, and what browsers are offered of them.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 use brisk_margin_core::fitting::Fitting;
 use brisk_margin_core::format::Format;
@@ -50,6 +50,8 @@ pub(crate) struct SetText {
     pub(crate) alts: BTreeMap<PlaceAt, String>,
     /// Where they hold the picture, as `object-position`; nothing where that stays.
     pub(crate) position: Option<String>,
+    /// The places that are meant to look otherwise.
+    pub(crate) restyled: BTreeSet<PlaceAt>,
 }
 
 /// The files of a set.
@@ -238,6 +240,7 @@ impl MadeSet {
             weight: worst,
             is_single: manner.is_single() && self.files.formats.len() > 1,
             is_as_promised: false,
+            is_restyled: self.text.restyled.contains(&at) || self.text.position.is_some(),
         }
     }
 }

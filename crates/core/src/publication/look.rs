@@ -1,0 +1,84 @@
+//! Looks: whether a place that offers other files is seen as it was.
+
+use serde::{Deserialize, Serialize};
+
+use super::report::BothWays;
+use crate::geometry::Rect;
+use crate::grade::{Grade, Score};
+use crate::layout::BoxSize;
+
+/// Parts of a page of fewer pixels a side tell nothing.
+const LEAST: f64 = 24.0;
+/// How much more a page may jump while it comes, as layout shift: less is not told from nothing.
+const SHIFT: f64 = 0.01;
+
+/// How a place is seen beside how it was, where it differs most: in pictures of its page, which hold what lies
+/// over it, too.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Look {
+    /// At which layout width, in CSS px.
+    pub width: u32,
+    /// The score of SSIMULACRA2, 100 where nothing differs.
+    pub score: Score,
+}
+
+impl Look {
+    /// Whether it is seen otherwise: by more than the leanest grade allows a tile of a picture. The browser
+    /// scaled the old file, so a faithful one may differ from it by more than from its own pixels.
+    pub fn is_otherwise(self) -> bool {
+        self.score.0 < Grade::Lean.floor().0
+    }
+
+    /// Of several, that which differs most.
+    pub fn worst(looks: impl IntoIterator<Item = Self>) -> Option<Self> {
+        looks.into_iter().min_by(|a, b| a.score.0.total_cmp(&b.score.0))
+    }
+}
+
+/// The part of a picture of a page, `width` × `height` pixels, that shows a place `at` so many CSS px from the left
+/// and the top; nothing where too little of it can be seen there.
+pub fn part_of(at: (f64, f64), size: BoxSize, width: u32, height: u32) -> Option<Rect> {
+    let (left, top) = (at.0.max(0.0), at.1.max(0.0));
+    let right = (at.0 + size.width).min(f64::from(width));
+    let bottom = (at.1 + size.height).min(f64::from(height));
+    // Pixels that lie in it as a whole.
+    let (left, top, right, bottom) = (left.ceil(), top.ceil(), right.floor(), bottom.floor());
+    let is_enough = right - left >= LEAST && bottom - top >= LEAST;
+    is_enough.then(|| {
+        let pixels = |length: f64| length as u32;
+        let (x, y) = (pixels(left), pixels(top));
+        Rect { x, y, width: pixels(right - left), height: pixels(bottom - top) }
+    })
+}
+
+/// Whether a page jumps more than before while it comes.
+pub fn jumps_more(shift: BothWays) -> bool {
+    shift.after > shift.before + SHIFT
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_place_is_the_pixels_that_lie_in_it_and_in_the_picture() {
+        let rect = |x, y, width, height| Some(Rect { x, y, width, height });
+        let of = |x: f64, y: f64, w: f64, h: f64| part_of((x, y), BoxSize::new(w, h), 390, 800);
+        assert_eq!(of(10.5, 20.0, 100.0, 50.0), rect(11, 20, 99, 50));
+        assert_eq!(of(-40.0, 780.0, 600.0, 400.0), None, "20 rows of it are in the picture");
+        assert_eq!(of(-40.0, 700.0, 600.0, 400.0), rect(0, 700, 390, 100));
+        assert_eq!(of(500.0, 0.0, 100.0, 100.0), None);
+        assert_eq!(of(0.0, 0.0, 20.0, 20.0), None, "an icon");
+    }
+
+    #[test]
+    fn what_differs_more_than_the_leanest_grade_allows_is_another_look() {
+        let look = |width, score| Look { width, score: Score(score) };
+        assert!(look(390, 34.9).is_otherwise() && !look(390, 35.0).is_otherwise());
+        let worst = Look::worst([look(390, 80.0), look(1_280, 41.0), look(820, 77.0)]);
+        assert_eq!(worst, Some(look(1_280, 41.0)));
+        assert!(jumps_more(BothWays { before: 0.0, after: 0.02 }));
+        assert!(!jumps_more(BothWays { before: 0.3, after: 0.302 }));
+    }
+}
