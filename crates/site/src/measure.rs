@@ -5,7 +5,7 @@ use std::collections::{BTreeMap, BTreeSet, VecDeque};
 use std::sync::atomic::{AtomicUsize, Ordering};
 
 use brisk_margin_core::layout::LayoutWidth;
-use brisk_margin_core::load::PageRequests;
+use brisk_margin_core::load::{Connection, PageRequests};
 use brisk_margin_core::units::{Bytes, Density};
 use futures::stream::{FuturesOrdered, FuturesUnordered};
 use futures::{StreamExt, TryStreamExt};
@@ -19,7 +19,7 @@ use crate::error::{MeasureError, PageError};
 use crate::fetched::{Files, KnownFiles};
 use crate::gate::{Authority, Gate};
 use crate::measured::{MeasuredPage, Sheet};
-use crate::page::{Opening, Shot, Tab, Told};
+use crate::page::{Came, Opening, Shot, Tab, Told};
 use crate::page_requests::plain;
 use crate::plan::Plan;
 use crate::reading::Reading;
@@ -81,6 +81,36 @@ impl Measurer {
             tab.visit(address, plan.patience, painted).await?;
         }
         Ok(())
+    }
+
+    /// Opens one page `loads` times at the narrowest width and density of the plan, one after the other, each as if for
+    /// the first time, by a browser that throttles itself to `connection`; tells how it came each time.
+    ///
+    /// # Errors
+    /// Where it cannot be opened.
+    pub async fn timed(
+        &self,
+        address: &str,
+        connection: Connection,
+        loads: usize,
+    ) -> Result<Vec<Came>, MeasureError> {
+        let tab = self.tabs.free().await;
+        let screen = self.plan.widths.first().zip(self.plan.densities.first());
+        let mut came = Vec::new();
+        let all = async {
+            if let Some((&width, &density)) = screen {
+                tab.resize(width, density).await?;
+            }
+            tab.throttle(Some(connection)).await?;
+            for _ in 0..loads {
+                came.push(tab.timed(address, self.plan.patience).await?);
+            }
+            Ok(())
+        };
+        let done: Result<(), PageError> = all.await;
+        let freed = tab.throttle(None).await;
+        done.and(freed).map_err(|error| self.explain(address, error))?;
+        Ok(came)
     }
 
     /// How often pages were opened until now.

@@ -7,7 +7,7 @@ use std::time::Duration;
 use base64::Engine;
 use base64::engine::general_purpose::STANDARD;
 use brisk_margin_core::layout::LayoutWidth;
-use brisk_margin_core::load::PageRequests;
+use brisk_margin_core::load::{Connection, PageRequests};
 use brisk_margin_core::units::Density;
 use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
@@ -57,6 +57,8 @@ pub struct Came {
     pub first_paint: Option<f64>,
     /// When the largest that is seen first was painted.
     pub largest: Option<f64>,
+    /// How far things on it jumped while it came (Layout Instability, the sum of all shifts).
+    pub shift: f64,
     /// When each file was there, the page first.
     pub files: Vec<CameFile>,
 }
@@ -275,6 +277,25 @@ impl Tab {
         traffic.settle(true).await;
         self.evaluate(page_scripts::PAINTED).await?;
         read_as(self.evaluate(page_scripts::CAME).await?)
+    }
+
+    /// Has the browser hold back what comes as on `connection`, without hand-shakes and slow start, and keep
+    /// nothing from one load to the next; not any more where nothing is given.
+    ///
+    /// # Errors
+    /// Those of the browser.
+    pub async fn throttle(&self, connection: Option<Connection>) -> Result<(), PageError> {
+        let per_second = |connection: Connection| connection.goodput() * 1_000.0;
+        let conditions = json!({
+            "offline": false,
+            "latency": connection.map_or(0.0, |connection| connection.rtt().get()),
+            "downloadThroughput": connection.map_or(-1.0, per_second),
+            "uploadThroughput": -1,
+        });
+        let unkept = json!({"cacheDisabled": connection.is_some()});
+        self.call("Network.setCacheDisabled", unkept).await?;
+        self.call("Network.emulateNetworkConditions", conditions).await?;
+        Ok(())
     }
 
     /// The addresses that the sitemap at `address` lists (sitemaps.org, version 0.9).

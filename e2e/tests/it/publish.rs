@@ -113,7 +113,7 @@ async fn what_was_made_goes_to_the_site_after_a_preview_and_all_of_it_comes_back
         .filter((row) => row.textContent.includes('loads what it should')).length === 5";
     browser.until("each loads what it should", promised).await;
     let same = "return [...document.querySelectorAll('.done-table tbody td:nth-child(6) a')]
-        .filter((look) => Number(look.textContent) >= 35).length === 5";
+        .filter((look) => Number(look.textContent) >= 20).length === 5";
     browser.until("each looks as it did", same).await;
 
     browser.labelled("Publish now").await.click().await.unwrap();

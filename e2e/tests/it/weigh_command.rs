@@ -70,6 +70,25 @@ async fn a_page_is_weighed_held_against_budgets_and_written_as_an_archive() {
 }
 
 #[tokio::test(flavor = "multi_thread")]
+async fn a_real_browser_is_asked_beside_the_model() {
+    let folder = tempfile::tempdir().unwrap();
+    let address = tarnlight(folder.path()).await;
+    let page = format!("{address}/people.html");
+    let output = weigh(&[&page, "--connection", "9000/85,30000/40", "--browser", "--json"]).await;
+    assert_eq!(output.status.code(), Some(0), "{}", String::from_utf8_lossy(&output.stderr));
+    let told = lines(&output);
+    let browsers: Vec<&Value> = told.iter().map(|line| &line["browser"]).collect();
+    for browser in &browsers {
+        assert_eq!(browser["loads"], 9, "{browser}");
+        let lcp = |which: &str| browser["lcp"][which].as_f64().unwrap();
+        assert!(lcp("least") <= lcp("median") && lcp("median") <= lcp("most"), "{browser}");
+        assert!(browser["all_files"]["median"].as_f64().unwrap() > 0.0, "{browser}");
+    }
+    let last = |n: usize| browsers[n]["all_files"]["median"].as_f64().unwrap();
+    assert!(last(0) > last(1), "it really was slower: {} and {} ms", last(0), last(1));
+}
+
+#[tokio::test(flavor = "multi_thread")]
 async fn what_cannot_be_weighed_says_why_and_stops_no_other() {
     let folder = tempfile::tempdir().unwrap();
     let broken = folder.path().join("broken.har");

@@ -16,6 +16,7 @@ use std::time::{Duration, Instant};
 use axum::serve::ListenerExt as _;
 use brisk_margin_cli::home::{Failure, own_codecs};
 use brisk_margin_core::layout::LayoutWidth;
+use brisk_margin_core::load::spread::Spread;
 use brisk_margin_core::load::{Connection, PageRequests, Protocol, Timing, load};
 use brisk_margin_core::units::Density;
 use brisk_margin_site::chromium::Chromium;
@@ -126,27 +127,6 @@ impl Loaded {
             came.files.iter().find(|file| file.address == address).map(|file| file.end)
         });
         Spread::of(ends.collect())
-    }
-}
-
-/// A figure over several loads.
-struct Spread {
-    least: f64,
-    median: f64,
-    most: f64,
-}
-
-impl Spread {
-    fn of(mut values: Vec<f64>) -> Option<Self> {
-        values.sort_by(f64::total_cmp);
-        let median = values.get(values.len() / 2).copied()?;
-        Some(Self { least: values[0], median, most: values[values.len() - 1] })
-    }
-}
-
-impl std::fmt::Display for Spread {
-    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        write!(f, "{:.0} ({:.0}–{:.0})", self.median, self.least, self.most)
     }
 }
 
@@ -290,7 +270,7 @@ fn print_files(requests: &PageRequests, timings: &[Option<Timing>], loaded: &Loa
 }
 
 fn error(model: f64, browser: &Spread) -> String {
-    format!("{:+.0} %", (model / browser.median - 1.0) * 100.0)
+    format!("{:+.0} %", browser.error_of(model) * 100.0)
 }
 
 /// Serves `folder` in the host's namespace, and bytes to whoever asks for so many.

@@ -4,12 +4,16 @@ use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 
 use brisk_margin_core::layout::LayoutWidth;
+use brisk_margin_core::load::spread::Spread;
 use brisk_margin_core::load::{
     Connection, LoadTimes, PageRequests, PageWeight, Protocol, Request, Timing, load,
+    load_throttled,
 };
 use brisk_margin_core::units::{Bytes, Density, Millis};
+use brisk_margin_site::error::MeasureError;
 use brisk_margin_site::har;
 use brisk_margin_site::measure::Measurer;
+use brisk_margin_site::page::Came;
 use brisk_margin_site::plan::Plan;
 use brisk_margin_work::measuring;
 use chrono::{SecondsFormat, Utc};
@@ -20,10 +24,14 @@ use super::terminal::Watched;
 use super::within_runtime;
 use crate::home::{Failure, own_codecs};
 
+/// How often a page is loaded in the browser: the middle one counts.
+const LOADS: usize = 9;
+
 const EXAMPLES: &str = "\
 Examples:
   brisk-margin weigh https://tarnlight.example/ --connection 1600/150
   brisk-margin weigh before.har after.har --connection 400/400,9000/85 --json
+  brisk-margin weigh http://localhost:8000/ --browser --connection 400/400 --json
   brisk-margin weigh http://localhost:8000/ --http2 --budget-bytes 500000 --budget-ms 2500";
 
 /// Weighs pages: what each transfers, and how long that takes on connections, by a model of the network and the
@@ -55,6 +63,10 @@ pub struct Weigh {
     /// Most milliseconds until the largest paint (LCP), on every connection
     #[arg(long, value_name = "N")]
     budget_ms: Option<u32>,
+    /// Load each address nine times in the browser as well, which throttles itself to each connection, and hold the
+    /// model without hand-shakes and slow start against that
+    #[arg(long)]
+    browser: bool,
     /// Write a HAR file for each page and connection into this folder
     #[arg(long, value_name = "DIR")]
     har: Option<PathBuf>,
@@ -76,9 +88,42 @@ struct Line<'a> {
     bytes: PageWeight,
     #[serde(flatten)]
     times: LoadTimes,
+    /// What a real browser told, where it was asked.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    browser: Option<InBrowser>,
     /// The budgets that it is over, and by how much.
     overruns: Vec<Overrun>,
     requests: Vec<RequestLine<'a>>,
+}
+
+/// A page as a browser that throttles itself loaded it, in ms, and the model of the same.
+#[derive(Serialize)]
+struct InBrowser {
+    loads: usize,
+    lcp: Spread,
+    all_files: Spread,
+    /// The most of all loads.
+    layout_shift: f64,
+    /// What the model tells of a browser that throttles itself.
+    modelled: LoadTimes,
+    /// By how much its LCP is off, as a share of the browser's.
+    lcp_error: f64,
+}
+
+impl InBrowser {
+    /// Nothing where the browser told no paint.
+    fn new(came: &[Came], requests: &PageRequests, connection: Connection) -> Option<Self> {
+        let modelled = load_throttled(requests, connection).times;
+        let lcp = Spread::of(came.iter().filter_map(|came| came.largest).collect())?;
+        Some(Self {
+            loads: came.len(),
+            lcp,
+            all_files: Spread::of(came.iter().map(Came::last_file).collect())?,
+            layout_shift: came.iter().map(|came| came.shift).fold(0.0, f64::max),
+            modelled,
+            lcp_error: lcp.error_of(modelled.lcp.get()),
+        })
+    }
 }
 
 #[derive(Serialize)]
@@ -105,6 +150,8 @@ struct Failed<'a> {
 struct Weighed {
     name: String,
     requests: PageRequests,
+    /// How it came in the browser, by the connections; nothing where that was not asked.
+    came: Vec<Vec<Came>>,
 }
 
 impl Weigh {
@@ -158,13 +205,10 @@ impl Weigh {
         let mut is_well = true;
         for address in addresses {
             watched.now((*address).clone());
-            let measured = measurer.page_at_widths(address).await;
+            let measured = self.measured(&measurer, address).await;
             watched.one_more();
             is_well &= watched.print(|| match measured {
-                Ok(page) => {
-                    let requests = page.requests.into_values().next().unwrap_or_default();
-                    self.tell(Weighed { name: (*address).clone(), requests })
-                }
+                Ok(weighed) => self.tell(weighed),
                 Err(error) => Ok(self.tell_failure(address, &error)),
             })?;
         }
@@ -177,8 +221,26 @@ impl Weigh {
         Ok(is_well)
     }
 
+    /// What an address transfers, and how it came in the browser where that is asked.
+    async fn measured(&self, measurer: &Measurer, address: &str) -> Result<Weighed, MeasureError> {
+        let page = measurer.page_at_widths(address).await?;
+        let requests = page.requests.into_values().next().unwrap_or_default();
+        let mut came = Vec::new();
+        for &connection in self.connection.iter().filter(|_| self.browser) {
+            came.push(measurer.timed(address, connection, LOADS).await?);
+        }
+        Ok(Weighed { name: address.to_owned(), requests, came })
+    }
+
     /// Prints a page on each connection; tells whether it keeps its budgets.
-    fn tell(&self, Weighed { name, requests }: Weighed) -> Result<bool, Failure> {
+    fn tell(&self, Weighed { name, requests, came: in_browser }: Weighed) -> Result<bool, Failure> {
+        // The browser met the host as it is.
+        let in_browser: Vec<Option<InBrowser>> = in_browser
+            .iter()
+            .zip(&self.connection)
+            .map(|(came, &connection)| InBrowser::new(came, &requests, connection))
+            .collect();
+        let mut in_browser = in_browser.into_iter();
         let requests = if self.http2 { requests.over(Protocol::Http2) } else { requests };
         let mut keeps = true;
         for &connection in &self.connection {
@@ -189,6 +251,7 @@ impl Weigh {
                 connection,
                 bytes,
                 times: came.times,
+                browser: in_browser.next().flatten(),
                 overruns: self.overruns(bytes.total, came.times.lcp),
                 requests: requests
                     .0
@@ -240,6 +303,16 @@ impl Line<'_> {
         println!("  {total} in {requests} requests, pictures {picture}, lazy {lazy}");
         let LoadTimes { first_paint, lcp, last_picture, end } = self.times;
         println!("  first paint {first_paint}, LCP {lcp}, last picture {last_picture}, all {end}");
+        if let Some(InBrowser { loads, lcp, all_files, layout_shift, modelled, lcp_error }) =
+            &self.browser
+        {
+            println!(
+                "  in the browser, throttled, {loads} loads: LCP {lcp} ms, all files {all_files} ms, layout shift \
+                 {layout_shift:.2}; modelled without hand-shakes and slow start: LCP {} ({:+.0} %)",
+                modelled.lcp,
+                lcp_error * 100.0
+            );
+        }
         for overrun in &self.overruns {
             match overrun {
                 Overrun::Bytes(bytes) => println!("  {} over the budget", Bytes(*bytes)),
@@ -252,7 +325,9 @@ impl Line<'_> {
 fn read(file: &Path) -> Result<Vec<Weighed>, Failure> {
     let archive = std::fs::read(file)?;
     let pages = har::read(&archive)?.into_iter();
-    Ok(pages.map(|page| Weighed { name: page.title, requests: page.requests }).collect())
+    Ok(pages
+        .map(|page| Weighed { name: page.title, requests: page.requests, came: Vec::new() })
+        .collect())
 }
 
 /// What the archive of a page on a connection is called.

@@ -16,6 +16,8 @@ pub(super) struct Link {
     rate: f64,
     /// Milliseconds there and back.
     rtt: f64,
+    /// Bytes that a server sends before it hears of the first.
+    first_window: f64,
     pub(super) connections: Vec<Connected>,
 }
 
@@ -53,7 +55,12 @@ pub(super) struct Came {
 
 impl Link {
     pub(super) fn new(rate: f64, rtt: f64) -> Self {
-        Self { rate, rtt, connections: Vec::new() }
+        Self { rate, rtt, first_window: FIRST_WINDOW, connections: Vec::new() }
+    }
+
+    /// One whose connections need no start.
+    pub(super) fn at_full_rate(rate: f64, rtt: f64) -> Self {
+        Self { first_window: f64::INFINITY, ..Self::new(rate, rtt) }
     }
 
     /// Opens a connection whose first window has so many segments of other messages; returns which one it is.
@@ -62,7 +69,7 @@ impl Link {
             protocol,
             asked: VecDeque::new(),
             answers: Vec::new(),
-            window: FIRST_WINDOW,
+            window: self.first_window,
             taken: first_messages * SEGMENT,
             budget: 0.0,
             round_ends: 0.0,
@@ -92,7 +99,10 @@ impl Link {
             }
             // It grows by what was acknowledged, as long as at least half of it was used (RFC 7661; so does Linux).
             let used = connection.window - connection.budget;
-            if connection.round_ends > 0.0 && 2.0 * used >= connection.window {
+            if connection.round_ends > 0.0
+                && connection.window.is_finite()
+                && 2.0 * used >= connection.window
+            {
                 connection.window += used;
             }
             connection.budget = connection.window - std::mem::take(&mut connection.taken);

@@ -26,6 +26,7 @@ pub mod page;
 pub mod report;
 #[cfg(test)]
 mod samples;
+pub mod spread;
 #[cfg(test)]
 mod tests;
 pub mod traffic;
@@ -34,7 +35,7 @@ pub mod weight;
 use serde::{Deserialize, Serialize};
 
 pub use connection::{Connection, ConnectionError};
-pub use model::load;
+pub use model::{load, load_throttled};
 pub use page::{Discovery, PageRequests, PictureFile, Priority, Protocol, Request, RequestKind};
 
 use crate::units::Millis;

@@ -30,6 +30,14 @@ pub fn load(page: &PageRequests, connection: Connection) -> Loaded {
     load_over(page, rate, rtt, server, Overheads::USUAL)
 }
 
+/// How `page` comes to a browser that throttles itself to `connection`: every answer's first byte comes a round later, all
+/// share the rate, and there are no hand-shakes and no slow start. What such a browser tells can be held against it.
+pub fn load_throttled(page: &PageRequests, connection: Connection) -> Loaded {
+    let (rate, rtt, server) =
+        (connection.goodput(), connection.rtt().get(), connection.server().get());
+    load_over(page, rate, rtt, server, Overheads::THROTTLED)
+}
+
 /// How `page` comes at `rate` bytes in a millisecond, `rtt` milliseconds there and back, from servers that think for
 /// `server` milliseconds.
 pub(super) fn load_over(
@@ -133,7 +141,10 @@ impl<'a> Browser<'a> {
             pictures: 0,
             host_of,
             hosts,
-            link: Link::new(rate, rtt),
+            link: match overheads.is_throttled {
+                true => Link::at_full_rate(rate, rtt),
+                false => Link::new(rate, rtt),
+            },
             rtt,
             server,
             overheads,
@@ -274,9 +285,10 @@ impl<'a> Browser<'a> {
         if opening.count() >= number || host_now.connections.len() >= protocol.connections() {
             return false;
         }
-        let look_up = if self.requests[n].has_name() { self.rtt } else { 0.0 };
+        let rounds = if self.overheads.is_throttled { 0.0 } else { self.rtt };
+        let look_up = if self.requests[n].has_name() { rounds } else { 0.0 };
         let named = *host_now.named.get_or_insert(self.now + look_up);
-        let ready = named.max(self.now) + protocol.hand_shakes() * self.rtt;
+        let ready = named.max(self.now) + protocol.hand_shakes() * rounds;
         let spare = usize::from(n == 0 && self.overheads.opens_a_spare(protocol));
         for _ in 0..=spare {
             let number = self.link.open(protocol, self.overheads.first_messages(protocol));

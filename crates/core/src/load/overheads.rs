@@ -13,14 +13,20 @@ pub(super) struct Overheads {
     pub painting: f64,
     /// Whether first messages take their part of first windows, and browsers open a connection more than they need.
     pub connections: bool,
+    /// Whether connections are there at once, at the link's full rate.
+    pub is_throttled: bool,
 }
 
 impl Overheads {
     /// None: the link alone.
     #[cfg(test)]
-    pub const NONE: Self = Self { start: 0.0, reading: 0.0, painting: 0.0, connections: false };
+    pub const NONE: Self =
+        Self { start: 0.0, reading: 0.0, painting: 0.0, connections: false, is_throttled: false };
     /// Those of a browser on two slow cores, about a phone, as they were measured (docs/performance.md).
-    pub const USUAL: Self = Self { start: 25.0, reading: 75.0, painting: 60.0, connections: true };
+    pub const USUAL: Self =
+        Self { start: 25.0, reading: 75.0, painting: 60.0, connections: true, is_throttled: false };
+    /// The same where a browser throttles itself: it holds back what comes, without hand-shakes or slow start.
+    pub const THROTTLED: Self = Self { connections: false, is_throttled: true, ..Self::USUAL };
 
     /// Segments of a connection's first window that its own first messages take: with TLS a ticket, with HTTP/2 settings
     /// of both sides and the head of the first answer besides, each sent by itself.

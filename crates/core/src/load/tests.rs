@@ -154,6 +154,20 @@ fn a_picture_is_painted_once_it_was_decoded() {
 }
 
 #[test]
+fn a_browser_that_throttles_itself_knows_no_hand_shakes_and_no_slow_start() {
+    let throttled = |requests: Vec<Request>| {
+        let alone = Overheads { is_throttled: true, ..Overheads::NONE };
+        load_over(&PageRequests(requests), 200.0, 150.0, 0.0, alone)
+    };
+    assert_eq!(ends(&throttled(vec![document(100_000)])), [650.0], "a round, and itself");
+    let two = throttled(vec![document(10_000), picture(40_000, 1.0)]);
+    assert_eq!(ends(&two), [200.0, 550.0]);
+    let page = PageRequests(vec![document(10_000), picture(400_000, 1.0)]);
+    let connection: Connection = "1600/150".parse().unwrap();
+    assert!(load_throttled(&page, connection).times.lcp < load(&page, connection).times.lcp);
+}
+
+#[test]
 fn beginning_reading_and_painting_take_their_time() {
     let overheads = Overheads { connections: false, ..Overheads::USUAL };
     let page = PageRequests(vec![document(10_000), Request { lcp: true, ..picture(10_000, 0.2) }]);

@@ -5,5 +5,6 @@ const files = performance.getEntriesByType("resource").map(({ name, responseEnd 
 return {
   firstPaint: paint?.startTime ?? null,
   largest: globalThis.__lcp?.at ?? null,
+  shift: globalThis.__shift ?? 0,
   files: [{ address: page.name, end: page.responseEnd }, ...files],
 };

@@ -2,10 +2,12 @@
 
 use brisk_margin_core::format::Format;
 use brisk_margin_core::geometry::{Rect, Size};
-use brisk_margin_core::publication::look::{Look, part_of};
+use brisk_margin_core::grade::Score;
+use brisk_margin_core::publication::look::{Look, part_of, seen_as};
 use brisk_margin_core::units::Bytes;
 use brisk_margin_imaging::metric::QualityMetric;
-use brisk_margin_imaging::reference::Reference;
+use brisk_margin_imaging::raster::Raster;
+use brisk_margin_imaging::resize::{Region, resize};
 use brisk_margin_site::measured::FoundPlace;
 use brisk_margin_site::page::{Shot, TALLEST_SHOT};
 
@@ -31,8 +33,8 @@ pub(super) async fn looks(
         }
         let (width, pictures) = (before.width, [&before.picture, &after.picture].map(Vec::clone));
         let size = Size::new(width, TALLEST_SHOT as u32);
-        // Both pictures, and what is kept of a part of one, which may be all of it.
-        let memory = Bytes(size.pixels() * 8) + Reference::memory(size);
+        // Both pictures; what is judged of them is small.
+        let memory = Bytes(size.pixels() * 8);
         let permit = maker.pool.admit(memory).await;
         let judged = maker.pool.run(permit, move |codecs| {
             let [before, after] = pictures.map(|file| codecs.decode(Format::Webp, &file));
@@ -40,11 +42,7 @@ pub(super) async fn looks(
             let size = Size::new(width, TALLEST_SHOT as u32);
             let part =
                 |(at, own)| part_of(at, own, size.width, size.height.min(after.size().height));
-            let score = |part: Rect| {
-                let metric = QualityMetric::new(before.crop(part)).ok()?;
-                metric.score(&after.crop(part)).ok()
-            };
-            let of = |place: Option<_>| place.and_then(part).and_then(score);
+            let of = |place: Option<_>| score(&before, &after, place.and_then(part)?);
             boxes.into_iter().map(of).collect()
         });
         // What cannot be judged is told as not judged.
@@ -53,4 +51,41 @@ pub(super) async fn looks(
         }
     }
     all.into_iter().map(Look::worst).collect()
+}
+
+/// How alike a part of two pictures is as it is seen in passing; nothing where that cannot be told.
+fn score(before: &Raster, after: &Raster, part: Rect) -> Option<Score> {
+    let seen = |page: &Raster| resize(page, Region::of(part), seen_as(part.size()));
+    QualityMetric::new(seen(before)).ok()?.score(&seen(after)).ok()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use brisk_margin_core::encoding::{Encoding, Quality};
+    use brisk_margin_imaging::codec::extras::Extras;
+    use brisk_margin_imaging::codecs::Codecs;
+    use brisk_margin_testing::pictures::spots;
+
+    #[test]
+    fn a_lean_file_is_seen_as_its_picture_and_another_part_or_picture_is_not() {
+        let (picture, other) = (spots(1, 600, 400), spots(2, 600, 400));
+        let codecs = Codecs::in_process();
+        let lean = Encoding::Jpeg(Quality::new(30).unwrap());
+        let file = codecs.encode(&picture, lean, &Extras::default()).unwrap();
+        let lean = codecs.decode(Format::Jpeg, &file).unwrap();
+        let moved = picture.crop(Rect { x: 40, y: 0, width: 560, height: 400 });
+        let whole = Rect::whole(picture.size());
+        let moved = resize(&moved, Region::whole(moved.size()), picture.size());
+        let look = |after: &Raster| {
+            let score = score(&picture, after, whole).unwrap();
+            (Look { width: 390, score }.is_otherwise(), score)
+        };
+        for (name, after, is_otherwise) in
+            [("lean", &lean, false), ("another part", &moved, true), ("another", &other, true)]
+        {
+            let (told, score) = look(after);
+            assert_eq!(told, is_otherwise, "{name}: {score:?}");
+        }
+    }
 }
