@@ -39,9 +39,9 @@ pub(super) async fn looks(
         let judged = maker.pool.run(permit, move |codecs| {
             let [before, after] = pictures.map(|file| codecs.decode(Format::Webp, &file));
             let (Ok(before), Ok(after)) = (before, after) else { return Vec::new() };
-            let size = Size::new(width, TALLEST_SHOT as u32);
-            let part =
-                |(at, own)| part_of(at, own, size.width, size.height.min(after.size().height));
+            let (size, other) = (before.size(), after.size());
+            let height = size.height.min(other.height);
+            let part = |(at, own)| part_of(at, own, size.width.min(other.width), height);
             let of = |place: Option<_>| score(&before, &after, place.and_then(part)?);
             boxes.into_iter().map(of).collect()
         });
