@@ -289,7 +289,18 @@ impl Store {
             "UPDATE publications SET {set}
              WHERE id = $1 AND state IN ('preparing', 'publishing', 'taking-back')"
         );
-        self.db.execute_raw(self.statement(&sql, [id.into(), value.into()])).await?;
+        let transaction = self.db.begin().await?;
+        transaction.execute_raw(self.statement(&sql, [id.into(), value.into()])).await?;
+        if matches!(ending, PublicationEnding::Published(_)) {
+            let sets = "INSERT INTO published_sets (publication_id, picture_id, slot_id, files)
+                 SELECT DISTINCT q.id, (place ->> 'picture')::uuid, (place ->> 'slot')::uuid,
+                     place ->> 'fingerprint'
+                 FROM publications q, jsonb_array_elements(q.report -> 'places') AS place
+                 WHERE q.id = $1 AND q.state = 'published' AND place ->> 'fingerprint' IS NOT NULL
+                 ON CONFLICT DO NOTHING";
+            transaction.execute_raw(self.statement(sets, [id.into()])).await?;
+        }
+        transaction.commit().await?;
         Ok(())
     }
 
@@ -370,10 +381,10 @@ impl Store {
     pub async fn ready_sets(&self) -> Result<ReadySets, StoreError> {
         let sql = format!(
             "WITH published AS (
-                 SELECT DISTINCT ON (1, 2) (place ->> 'picture')::uuid AS picture_id,
-                     (place ->> 'slot')::uuid AS slot_id, place ->> 'fingerprint' AS files
-                 FROM publications q, jsonb_array_elements(q.report -> 'places') AS place
-                 WHERE q.state = 'published' ORDER BY 1, 2, q.published_at DESC
+                 SELECT DISTINCT ON (t.picture_id, t.slot_id) t.picture_id, t.slot_id, t.files
+                 FROM published_sets t JOIN publications q ON q.id = t.publication_id
+                 WHERE q.state = 'published'
+                 ORDER BY t.picture_id, t.slot_id, q.published_at DESC
              )
              SELECT count(*) FILTER (WHERE is_made AND NOT is_published) AS ready,
                 count(*) FILTER (WHERE is_published) AS shown,
@@ -384,9 +395,9 @@ impl Store {
                  SELECT o.is_published, m.picture_id IS NOT NULL AS is_made,
                      m.files <> q.files AS is_other, q.files IS NOT NULL AS was_told
                  FROM ({SHOWN}) s JOIN places o ON o.id = s.place_id
-                 JOIN pictures p ON p.id = s.picture_id
-                 LEFT JOIN made_sets m ON m.picture_id = p.id AND m.slot_id = o.slot_id
-                     AND m.basis = made_basis(p) AND m.generation = $1
+                 JOIN pictures p ON p.id = s.picture_id JOIN slots t ON t.id = o.slot_id
+                 LEFT JOIN made_sets m ON m.picture_id = p.id AND m.slot_id = t.id
+                     AND m.basis = made_basis(p, t) AND m.generation = $1
                  LEFT JOIN published q ON q.picture_id = p.id AND q.slot_id = o.slot_id
              ) places"
         );

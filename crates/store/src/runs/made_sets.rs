@@ -23,16 +23,24 @@ struct Basis {
 }
 
 impl Store {
-    /// What of a picture decides its files, as one text; nothing where it is gone. Asked for before the
-    /// picture is read, it tells afterwards whether that changed meanwhile.
-    pub async fn set_basis(&self, picture: Uuid) -> Result<Option<String>, StoreError> {
-        let sql = "SELECT made_basis(p) AS basis FROM pictures p WHERE p.id = $1";
-        let found = Basis::find_by_statement(self.statement(sql, [picture.into()]));
-        Ok(found.one(&self.db).await?.map(|found| found.basis))
+    /// What of the picture and the slot decides the files of `set`, as one text; nothing where one of them is
+    /// gone. Asked for before they are read, it tells afterwards whether that changed meanwhile.
+    ///
+    /// # Errors
+    /// Those of the database.
+    pub async fn set_basis(&self, set: MadeSet) -> Result<Option<String>, StoreError> {
+        let sql = "SELECT made_basis(p, s) AS basis FROM pictures p, slots s
+             WHERE p.id = $1 AND s.id = $2";
+        let statement = self.statement(sql, [set.picture_id.into(), set.slot_id.into()]);
+        let found = Basis::find_by_statement(statement).one(&self.db).await?;
+        Ok(found.map(|found| found.basis))
     }
 
-    /// Notes that all files of `set` are there, of a picture whose files are decided by `basis`; nothing
-    /// where that is another one by now. `files` stands for what they are together.
+    /// Notes that all files of `set` are there, decided by `basis`; nothing where that is another one by now.
+    /// `files` stands for what they are together.
+    ///
+    /// # Errors
+    /// Those of the database.
     pub async fn note_made_set(
         &self,
         set: MadeSet,
@@ -41,7 +49,8 @@ impl Store {
     ) -> Result<(), StoreError> {
         let statement = self.statement(
             "INSERT INTO made_sets (picture_id, slot_id, basis, generation, files)
-             SELECT p.id, $2, $3, $4, $5 FROM pictures p WHERE p.id = $1 AND made_basis(p) = $3
+             SELECT p.id, s.id, $3, $4, $5 FROM pictures p, slots s
+             WHERE p.id = $1 AND s.id = $2 AND made_basis(p, s) = $3
              ON CONFLICT (picture_id, slot_id)
              DO UPDATE SET basis = excluded.basis, generation = excluded.generation,
                  files = excluded.files",
@@ -60,8 +69,9 @@ impl Store {
     /// The sets of the pictures `ids` of which all files are known to be there.
     pub async fn made_sets(&self, ids: &[Uuid]) -> Result<HashSet<MadeSet>, StoreError> {
         let statement = self.statement(
-            "SELECT m.picture_id, m.slot_id FROM made_sets m JOIN pictures p ON p.id = m.picture_id
-             WHERE p.id = ANY ($1) AND m.basis = made_basis(p) AND m.generation = $2",
+            "SELECT m.picture_id, m.slot_id FROM made_sets m
+             JOIN pictures p ON p.id = m.picture_id JOIN slots s ON s.id = m.slot_id
+             WHERE p.id = ANY ($1) AND m.basis = made_basis(p, s) AND m.generation = $2",
             [ids.to_vec().into(), i32::from(GENERATION).into()],
         );
         Ok(MadeSet::find_by_statement(statement).all(&self.db).await?.into_iter().collect())

@@ -18,16 +18,18 @@ pub(super) async fn made(
     run: Uuid,
     item: &RunItem,
 ) -> Result<ItemOutcome, JobFailure> {
-    let basis = maker.store.set_basis(item.picture_id).await?;
+    let Some(slot_id) = item.slot_id else {
+        return Ok(ItemOutcome::Skipped(SkipReason::NotUsed));
+    };
+    let made = MadeSet { picture_id: item.picture_id, slot_id };
+    let basis = maker.store.set_basis(made).await?;
     let picture = maker.store.picture(item.picture_id).await?;
     let Some(picture) = picture.filter(|picture| picture.removed_at.is_none()) else {
         return Ok(ItemOutcome::Skipped(SkipReason::Removed));
     };
-    let slot = match item.slot_id {
-        Some(id) => maker.store.slot(id).await?,
-        None => None,
+    let Some(slot) = maker.store.slot(slot_id).await? else {
+        return Ok(ItemOutcome::Skipped(SkipReason::NotUsed));
     };
-    let Some(slot) = slot else { return Ok(ItemOutcome::Skipped(SkipReason::NotUsed)) };
     let plan = planned(maker, &picture, slot.clone()).await?;
     if plan.decision.excluded.value {
         return Ok(ItemOutcome::Skipped(SkipReason::Excluded));
@@ -43,7 +45,6 @@ pub(super) async fn made(
         false => plan,
     };
     if let (Some(basis), Some(files)) = (basis, set.fingerprint()) {
-        let made = MadeSet { picture_id: picture.id, slot_id: set.slot.id };
         maker.store.note_made_set(made, &basis, &files).await?;
     }
     match is_unchanged {

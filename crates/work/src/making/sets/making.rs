@@ -76,7 +76,8 @@ impl SetArgs {
 /// The first file's that could not be made; those that were made stay.
 pub(crate) async fn run(maker: &Maker, job: &JobInHand) -> Result<(), JobFailure> {
     let SetArgs { picture, slot, adjustments } = job.args()?;
-    let basis = maker.store.set_basis(picture).await?;
+    let made = MadeSet { picture_id: picture, slot_id: slot };
+    let basis = maker.store.set_basis(made).await?;
     let picture = maker.store.picture(picture).await?;
     let picture = picture.ok_or_else(|| JobFailure::last("the picture is gone"))?;
     let slot = maker.store.slot(slot).await?;
@@ -88,7 +89,6 @@ pub(crate) async fn run(maker: &Maker, job: &JobInHand) -> Result<(), JobFailure
     if adjustments == picture.adjustments
         && let (Some(basis), Some(files)) = (basis, set.fingerprint())
     {
-        let made = MadeSet { picture_id: picture.id, slot_id: set.slot.id };
         maker.store.note_made_set(made, &basis, &files).await?;
     }
     Ok(maker.store.keep_variants(&set.variants()).await?)
