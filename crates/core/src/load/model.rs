@@ -3,7 +3,7 @@
 use std::collections::HashMap;
 
 use super::link::Link;
-use super::overheads::Overheads;
+use super::overheads::{Connecting, Overheads};
 use super::page::{Discovery, PageRequests, Priority, Request, RequestKind};
 use super::{Connection, LoadTimes, Loaded, Timing};
 use crate::units::Millis;
@@ -25,17 +25,18 @@ const SAME: f64 = 1e-9;
 /// assert_eq!(nothing.times.end.get(), 0.0);
 /// ```
 pub fn load(page: &PageRequests, connection: Connection) -> Loaded {
-    let (rate, rtt, server) =
-        (connection.goodput(), connection.rtt().get(), connection.server().get());
-    load_over(page, rate, rtt, server, Overheads::USUAL)
+    load_with(page, connection, Overheads::USUAL)
 }
 
 /// How `page` comes to a browser that throttles itself to `connection`: every answer's first byte comes a round later, all
 /// share the rate, and there are no hand-shakes and no slow start. What such a browser tells can be held against it.
 pub fn load_throttled(page: &PageRequests, connection: Connection) -> Loaded {
-    let (rate, rtt, server) =
-        (connection.goodput(), connection.rtt().get(), connection.server().get());
-    load_over(page, rate, rtt, server, Overheads::THROTTLED)
+    load_with(page, connection, Overheads::THROTTLED)
+}
+
+fn load_with(page: &PageRequests, connection: Connection, overheads: Overheads) -> Loaded {
+    let (rtt, server) = (connection.rtt().get(), connection.server().get());
+    load_over(page, connection.goodput(), rtt, server, overheads)
 }
 
 /// How `page` comes at `rate` bytes in a millisecond, `rtt` milliseconds there and back, from servers that think for
@@ -141,9 +142,9 @@ impl<'a> Browser<'a> {
             pictures: 0,
             host_of,
             hosts,
-            link: match overheads.is_throttled {
-                true => Link::at_full_rate(rate, rtt),
-                false => Link::new(rate, rtt),
+            link: match overheads.connecting {
+                Connecting::AtOnce => Link::at_full_rate(rate, rtt),
+                _ => Link::new(rate, rtt),
             },
             rtt,
             server,
@@ -285,10 +286,13 @@ impl<'a> Browser<'a> {
         if opening.count() >= number || host_now.connections.len() >= protocol.connections() {
             return false;
         }
-        let rounds = if self.overheads.is_throttled { 0.0 } else { self.rtt };
-        let look_up = if self.requests[n].has_name() { rounds } else { 0.0 };
+        let round = match self.overheads.connecting {
+            Connecting::AtOnce => 0.0,
+            _ => self.rtt,
+        };
+        let look_up = if self.requests[n].has_name() { round } else { 0.0 };
         let named = *host_now.named.get_or_insert(self.now + look_up);
-        let ready = named.max(self.now) + protocol.hand_shakes() * rounds;
+        let ready = named.max(self.now) + protocol.hand_shakes() * round;
         let spare = usize::from(n == 0 && self.overheads.opens_a_spare(protocol));
         for _ in 0..=spare {
             let number = self.link.open(protocol, self.overheads.first_messages(protocol));

@@ -2,7 +2,7 @@
 
 use super::page::Protocol;
 
-/// What is spent besides files, in milliseconds, and what goes before them.
+/// What is spent besides files, in milliseconds, and what connections are like.
 #[derive(Debug, Clone, Copy)]
 pub(super) struct Overheads {
     /// From the start until the page is asked for.
@@ -11,28 +11,37 @@ pub(super) struct Overheads {
     pub reading: f64,
     /// From the last file that a paint needs until it is seen: styles, layout, drawing.
     pub painting: f64,
-    /// Whether first messages take their part of first windows, and browsers open a connection more than they need.
-    pub connections: bool,
-    /// Whether connections are there at once, at the link's full rate.
-    pub is_throttled: bool,
+    pub connecting: Connecting,
+}
+
+/// What connections are like.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Connecting {
+    /// As browsers have them: first messages take their part of first windows, and one more is opened than is needed.
+    AsBrowsers,
+    /// Hand-shakes and slow start alone.
+    #[cfg(test)]
+    Plain,
+    /// There at once, at the link's full rate.
+    AtOnce,
 }
 
 impl Overheads {
     /// None: the link alone.
     #[cfg(test)]
     pub const NONE: Self =
-        Self { start: 0.0, reading: 0.0, painting: 0.0, connections: false, is_throttled: false };
+        Self { start: 0.0, reading: 0.0, painting: 0.0, connecting: Connecting::Plain };
     /// Those of a browser on two slow cores, about a phone, as they were measured (docs/performance.md).
     pub const USUAL: Self =
-        Self { start: 25.0, reading: 75.0, painting: 60.0, connections: true, is_throttled: false };
+        Self { start: 25.0, reading: 75.0, painting: 60.0, connecting: Connecting::AsBrowsers };
     /// The same where a browser throttles itself: it holds back what comes, without hand-shakes or slow start.
-    pub const THROTTLED: Self = Self { connections: false, is_throttled: true, ..Self::USUAL };
+    pub const THROTTLED: Self = Self { connecting: Connecting::AtOnce, ..Self::USUAL };
 
     /// Segments of a connection's first window that its own first messages take: with TLS a ticket, with HTTP/2 settings
     /// of both sides and the head of the first answer besides, each sent by itself.
     pub fn first_messages(self, protocol: Protocol) -> f64 {
         match protocol {
-            _ if !self.connections => 0.0,
+            _ if self.connecting != Connecting::AsBrowsers => 0.0,
             Protocol::Http2 => 4.0,
             Protocol::Http1 => 1.0,
             Protocol::Plain => 0.0,
@@ -41,6 +50,6 @@ impl Overheads {
 
     /// Whether a browser opens two connections for a page at once.
     pub fn opens_a_spare(self, protocol: Protocol) -> bool {
-        self.connections && !protocol.multiplexes()
+        self.connecting == Connecting::AsBrowsers && !protocol.multiplexes()
     }
 }

@@ -4,7 +4,7 @@
 use proptest::prelude::*;
 
 use super::model::load_over;
-use super::overheads::Overheads;
+use super::overheads::{Connecting, Overheads};
 use super::*;
 use crate::units::Bytes;
 
@@ -156,7 +156,7 @@ fn a_picture_is_painted_once_it_was_decoded() {
 #[test]
 fn a_browser_that_throttles_itself_knows_no_hand_shakes_and_no_slow_start() {
     let throttled = |requests: Vec<Request>| {
-        let alone = Overheads { is_throttled: true, ..Overheads::NONE };
+        let alone = Overheads { connecting: Connecting::AtOnce, ..Overheads::NONE };
         load_over(&PageRequests(requests), 200.0, 150.0, 0.0, alone)
     };
     assert_eq!(ends(&throttled(vec![document(100_000)])), [650.0], "a round, and itself");
@@ -169,7 +169,7 @@ fn a_browser_that_throttles_itself_knows_no_hand_shakes_and_no_slow_start() {
 
 #[test]
 fn beginning_reading_and_painting_take_their_time() {
-    let overheads = Overheads { connections: false, ..Overheads::USUAL };
+    let overheads = Overheads { connecting: Connecting::Plain, ..Overheads::USUAL };
     let page = PageRequests(vec![document(10_000), Request { lcp: true, ..picture(10_000, 0.2) }]);
     let came = load_over(&page, 200.0, 150.0, 0.0, overheads);
     let [document, picture] = [0, 1].map(|n| came.timings[n].unwrap());
@@ -182,7 +182,7 @@ fn beginning_reading_and_painting_take_their_time() {
 
 #[test]
 fn first_messages_take_their_part_of_the_first_window() {
-    let overheads = Overheads { connections: true, ..Overheads::NONE };
+    let overheads = Overheads { connecting: Connecting::AsBrowsers, ..Overheads::NONE };
     let came = |protocol| {
         let page = PageRequests(vec![Request { protocol, ..document(10_000) }]);
         ends(&load_over(&page, 200.0, 150.0, 0.0, overheads))
@@ -200,7 +200,11 @@ fn a_second_connection_is_there_for_what_the_page_names_over_http_1() {
     let sent =
         |overheads| load_over(&page, 200.0, 150.0, 0.0, overheads).timings[1].unwrap().sent.get();
     assert_eq!(sent(Overheads::NONE), 650.0, "once the document is there");
-    assert_eq!(sent(Overheads { connections: true, ..Overheads::NONE }), 605.0, "at once");
+    assert_eq!(
+        sent(Overheads { connecting: Connecting::AsBrowsers, ..Overheads::NONE }),
+        605.0,
+        "at once"
+    );
 }
 
 #[test]
