@@ -21,8 +21,8 @@ pub struct HostAnswer {
     pub status: u16,
     /// What it says that it is.
     pub media_type: Option<String>,
-    /// What it says of keeping it: its `Cache-Control`.
-    pub keeping: Option<String>,
+    /// For how many seconds browsers keep it; nothing where it does not say.
+    pub kept: Option<u64>,
     /// Whether it sends a part of it where one is asked for.
     pub sends_parts: bool,
     /// Whether it came compressed to a browser that reads that.
@@ -102,28 +102,13 @@ fn time_in_words(seconds: u64) -> String {
     format!("{count} {unit}{}", if count == 1 { "" } else { "s" })
 }
 
-/// For how many seconds browsers keep a file by its `Cache-Control` (RFC 9111, 5.2.2); nothing where it
-/// does not say.
-fn seconds_kept(keeping: &str) -> Option<u64> {
-    let directives = keeping.split(',').map(|directive| directive.trim().to_ascii_lowercase());
-    let mut seconds = None;
-    for directive in directives {
-        match directive.split_once('=') {
-            Some(("max-age", age)) => seconds = age.trim_matches('"').parse().ok(),
-            None if directive == "no-store" || directive == "no-cache" => return Some(0),
-            _ => {}
-        }
-    }
-    seconds
-}
-
 /// What a host that serves pictures as in `answers` could do better, and as in `drawing` an SVG file, where
 /// there is one that would gain by compressing.
 pub fn host_notes(answers: &[(Format, HostAnswer)], drawing: Option<&HostAnswer>) -> Vec<HostNote> {
     let served = answers.iter().filter(|(format, answer)| answer.fault(*format).is_none());
     let served: Vec<&HostAnswer> = served.map(|(_, answer)| answer).collect();
-    let kept = served.iter().map(|answer| answer.keeping.as_deref().and_then(seconds_kept));
-    let shortest = kept.min().filter(|kept| kept.is_none_or(|seconds| seconds < KEPT_LONG));
+    let shortest = served.iter().map(|answer| answer.kept).min();
+    let shortest = shortest.filter(|kept| kept.is_none_or(|seconds| seconds < KEPT_LONG));
     let has_parts = served.iter().all(|answer| answer.sends_parts);
     let is_plain = drawing.is_some_and(|drawing| drawing.status == 200 && !drawing.is_compressed);
     let notes = [
@@ -218,27 +203,22 @@ mod tests {
 
     #[test]
     fn what_a_host_could_do_better_is_told_of_files_that_it_serves() {
-        let kept = |keeping: &str| HostAnswer {
-            keeping: Some(keeping.to_owned()),
-            ..answer(200, "image/jpeg")
-        };
+        let kept = |kept: u64| HostAnswer { kept: Some(kept), ..answer(200, "image/jpeg") };
         let of = |one: HostAnswer| host_notes(&[(Format::Jpeg, one)], None);
         let shortly = |seconds| vec![HostNote::ShortlyKept { seconds }];
-        assert_eq!(of(kept("public, max-age=2592000, immutable")), []);
-        assert_eq!(of(kept("max-age=600")), shortly(Some(600)));
-        assert_eq!(of(kept("Max-Age=31536000, No-Cache")), shortly(Some(0)));
-        assert_eq!(of(kept("public")), shortly(None));
+        assert_eq!(of(kept(2_592_000)), []);
+        assert_eq!(of(kept(600)), shortly(Some(600)));
         assert_eq!(of(answer(200, "image/jpeg")), shortly(None));
         assert_eq!(of(answer(404, "text/html")), [], "what is not served is no matter of keeping");
-        let whole = HostAnswer { sends_parts: false, ..kept("max-age=2592000") };
+        let whole = HostAnswer { sends_parts: false, ..kept(2_592_000) };
         assert_eq!(of(whole), [HostNote::NoParts]);
 
-        let long = [(Format::Webp, kept("max-age=60"))];
+        let mistyped = [(Format::Webp, kept(60))];
+        assert_eq!(host_notes(&mistyped, None), [], "another type is a fault of its own");
         let drawing = answer(200, "image/svg+xml");
         assert!(host_notes(&[], Some(&drawing)) == [HostNote::DrawingsUncompressed]);
         let compressed = HostAnswer { is_compressed: true, ..drawing };
         assert_eq!(host_notes(&[], Some(&compressed)), []);
-        assert_eq!(host_notes(&long, None), [], "what comes as another type is a fault of its own");
     }
 
     #[test]

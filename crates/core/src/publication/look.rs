@@ -2,7 +2,6 @@
 
 use serde::{Deserialize, Serialize};
 
-use super::report::BothWays;
 use crate::geometry::{Rect, Size};
 use crate::grade::Score;
 use crate::layout::BoxSize;
@@ -16,8 +15,6 @@ const SEEN: (f64, f64) = (96.0, 16.0);
 /// What faithful files score at that size at least: on the stand-in site 26 to 84, where a part that lies 7 % beside
 /// it scores 19 and another picture −64 (decision 23).
 const FAITHFUL: f64 = 20.0;
-/// How much more a page may jump while it comes, as layout shift: less is not told from nothing.
-const SHIFT: f64 = 0.01;
 
 /// How a place is seen beside how it was, where it differs most: in pictures of its page, which hold what lies
 /// over it, too.
@@ -66,11 +63,6 @@ pub fn seen_as(part: Size) -> Size {
     Size::new(scaled(width), scaled(height))
 }
 
-/// Whether a page jumps more than before while it comes.
-pub fn jumps_more(shift: BothWays) -> bool {
-    shift.after > shift.before + SHIFT
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -99,7 +91,5 @@ mod tests {
         assert!(look(390, 19.9).is_otherwise() && !look(390, 20.0).is_otherwise());
         let worst = Look::worst([look(390, 80.0), look(1_280, 41.0), look(820, 77.0)]);
         assert_eq!(worst, Some(look(1_280, 41.0)));
-        assert!(jumps_more(BothWays { before: 0.0, after: 0.02 }));
-        assert!(!jumps_more(BothWays { before: 0.3, after: 0.302 }));
     }
 }

@@ -4,9 +4,12 @@ use serde::{Deserialize, Serialize};
 use uuid::Uuid;
 
 use super::StepKind;
-use super::look::{Look, jumps_more};
+use super::look::Look;
 use crate::budget::Saving;
 use crate::units::{Bytes, Density};
+
+/// How much more a page may jump while it comes, as layout shift: less is not told from nothing.
+const SHIFT: f64 = 0.01;
 
 /// What a publication changes, as it was worked out and held against the site in a browser.
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
@@ -133,7 +136,7 @@ pub struct ChangedPage {
 impl ChangedPage {
     /// Whether it jumps more than before while it comes, at some layout width.
     pub fn jumps_more(&self) -> bool {
-        self.shots.iter().any(|shots| jumps_more(shots.shift))
+        self.shots.iter().any(|shots| shots.shift.after > shots.shift.before + SHIFT)
     }
 }
 
@@ -285,6 +288,20 @@ mod tests {
         assert_eq!(sums(1, 0).doubts().unwrap(), "1 place looks otherwise");
         let both = "3 places look otherwise, and 1 page jumps more than before";
         assert_eq!(sums(3, 1).doubts().unwrap(), both);
+    }
+
+    #[test]
+    fn a_page_that_jumps_more_at_some_layout_width_is_told() {
+        let shots = |before, after| PageShots {
+            width: 390,
+            before: String::new(),
+            after: String::new(),
+            shift: BothWays { before, after },
+            largest: None,
+        };
+        let jumps = |shots| ChangedPage { page: "a".to_owned(), shots }.jumps_more();
+        assert!(jumps(vec![shots(0.0, 0.0), shots(0.0, 0.02)]));
+        assert!(!jumps(vec![shots(0.3, 0.302), shots(0.3, 0.0)]));
     }
 
     #[test]

@@ -3,10 +3,9 @@
 use std::time::Duration;
 
 use brisk_margin_core::publication::host::HostAnswer;
+use headers::{CacheControl, HeaderMap, HeaderMapExt};
 use reqwest::StatusCode;
-use reqwest::header::{
-    ACCEPT_ENCODING, CACHE_CONTROL, CONTENT_ENCODING, CONTENT_TYPE, HeaderName, RANGE,
-};
+use reqwest::header::{ACCEPT_ENCODING, CONTENT_ENCODING, CONTENT_TYPE, HeaderName, RANGE};
 use url::Url;
 
 /// How long an answer may take.
@@ -34,8 +33,35 @@ pub async fn asked(address: &Url, path: &str) -> Option<HostAnswer> {
     Some(HostAnswer {
         status: whole.status().as_u16(),
         media_type: told(CONTENT_TYPE),
-        keeping: told(CACHE_CONTROL),
+        kept: seconds_kept(whole.headers()),
         sends_parts: part.is_some_and(|part| part.status() == StatusCode::PARTIAL_CONTENT),
         is_compressed: told(CONTENT_ENCODING).is_some_and(|coding| coding != "identity"),
     })
+}
+
+/// For how many seconds browsers keep what came with `headers` (RFC 9111, 5.2.2); nothing where they do not say.
+fn seconds_kept(headers: &HeaderMap) -> Option<u64> {
+    let told: CacheControl = headers.typed_get()?;
+    match told.no_store() || told.no_cache() {
+        true => Some(0),
+        false => told.max_age().map(|age| age.as_secs()),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_a_host_says_of_keeping_is_told_in_seconds() {
+        let kept = |told: &str| {
+            let told = [("cache-control".parse().unwrap(), told.parse().unwrap())];
+            seconds_kept(&HeaderMap::from_iter(told))
+        };
+        assert_eq!(kept("public, max-age=2592000, immutable"), Some(2_592_000));
+        assert_eq!(kept("max-age=31536000, no-cache"), Some(0));
+        assert_eq!(kept("no-store"), Some(0));
+        assert_eq!(kept("public"), None);
+        assert_eq!(seconds_kept(&HeaderMap::new()), None);
+    }
 }
