@@ -4,7 +4,6 @@ use axum::Json;
 use axum::extract::State;
 use axum::http::StatusCode;
 use brisk_margin_core::job::JobKind;
-use brisk_margin_core::publication::report::PublicationSums;
 use brisk_margin_core::publication::state::{
     PublicationAct, PublicationState, PublicationWish, USUAL_FOLDER, files_folder,
 };
@@ -14,7 +13,7 @@ use serde::Deserialize;
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
-use super::{WholePublication, find, known};
+use super::{WholePublication, doubts, find, known};
 use crate::Problem;
 use crate::extract::{self, Path};
 use crate::state::App;
@@ -121,11 +120,8 @@ pub(crate) async fn publish(
     Path(id): Path<Uuid>,
     extract::Query(how): extract::Query<HowToPublish>,
 ) -> Result<(StatusCode, Json<WholePublication>), Problem> {
-    let publication = known(&app, id).await?;
-    // What was begun with them goes on.
-    let is_new = publication.state == PublicationState::Ready;
-    let doubts = publication.sums.as_ref().and_then(PublicationSums::doubts);
-    if let Some(doubts) = doubts.filter(|_| is_new && !how.anyway) {
+    let doubts = doubts(&known(&app, id).await?);
+    if let Some(doubts) = doubts.filter(|_| !how.anyway) {
         return Err(refused(&format!("{doubts}: look at that first, then publish it anyway")));
     }
     act(&app, id, PublicationAct::Publish).await

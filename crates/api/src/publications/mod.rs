@@ -54,7 +54,7 @@ pub(super) struct PublicationBody {
     progress: Option<PublicationProgress>,
     /// What it changes; nothing before it was prepared.
     sums: Option<PublicationSums>,
-    /// Why somebody should look before it goes to the site, in words; nothing where all is as it was.
+    /// Why somebody should look before it goes to the site, in words; nothing where it does not wait for that.
     doubts: Option<String>,
     /// Files that somebody changed since, and that were left alone when it was taken back.
     left_alone: Vec<String>,
@@ -173,6 +173,12 @@ impl PublicationProgress {
     }
 }
 
+/// Why somebody should look before it goes to the site. One that was begun with them goes on.
+fn doubts(publication: &Publication) -> Option<String> {
+    let sums = publication.sums.as_ref().filter(|_| publication.state == PublicationState::Ready);
+    sums.and_then(PublicationSums::doubts)
+}
+
 async fn summary(app: &App, publication: &Publication) -> Result<PublicationBody, StoreError> {
     let job = match publication.state.is_under_way() {
         true => app.store.latest_job_of(JobKind::Publish, &publication_key(publication.id)).await?,
@@ -190,7 +196,7 @@ async fn summary(app: &App, publication: &Publication) -> Result<PublicationBody
         reason: publication.reason.clone(),
         progress: job.map(|job| PublicationProgress::of(state, job)),
         sums: publication.sums.clone(),
-        doubts: publication.sums.as_ref().and_then(PublicationSums::doubts),
+        doubts: doubts(publication),
         left_alone: publication.left_alone.clone(),
         asked_by: publication.asked_by.clone(),
         created_at: publication.created_at,

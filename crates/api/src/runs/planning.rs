@@ -3,14 +3,12 @@
 use axum::Json;
 use axum::extract::State;
 use axum::http::StatusCode;
-use brisk_margin_core::place_kind::PlaceKind;
 use brisk_margin_core::run::StartedBy;
 use brisk_margin_core::run::limits::RunLimits;
-use brisk_margin_core::slot::Slot;
-use brisk_margin_store::layouts::NamedSizes;
 use brisk_margin_store::output_rules::RuleFor;
 use brisk_margin_store::pictures::ShownBy;
-use brisk_margin_work::runs::{self, MOST_PICTURES, RunOver, RunSlot, RunWish};
+use brisk_margin_work::runs::slots::{self, RunSlotError};
+use brisk_margin_work::runs::{self, MOST_PICTURES, RunOver, RunWish};
 use serde::Deserialize;
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -50,9 +48,7 @@ pub(crate) struct NewRun {
 
 impl NewRun {
     async fn wish(self, app: &App) -> Result<RunWish, Problem> {
-        let chosen =
-            [chosen_slots(app, &self.slots).await?, preset_slots(app, &self.presets).await?];
-        let slots = chosen.concat();
+        let slots = slots::chosen(&app.store, &self.slots, &self.presets).await?;
         let over = match self.page {
             Some(_) if !slots.is_empty() => {
                 return Err(Problem::invalid("choose a page, or slots and size presets, not both"));
@@ -81,43 +77,15 @@ impl NewRun {
     }
 }
 
-async fn chosen_slots(app: &App, ids: &[Uuid]) -> Result<Vec<RunSlot>, Problem> {
-    let mut chosen = Vec::new();
-    for &id in ids {
-        let slot = app.store.slot(id).await?.ok_or_else(|| Problem::not_found("slot"))?;
-        chosen.push(RunSlot { slot, is_new: false });
+impl From<RunSlotError> for Problem {
+    fn from(error: RunSlotError) -> Self {
+        match error {
+            RunSlotError::NoSlot => Self::not_found("slot"),
+            RunSlotError::NoPreset => Self::not_found("size preset"),
+            RunSlotError::Sizes { .. } => Self::invalid(error),
+            RunSlotError::Store(error) => error.into(),
+        }
     }
-    Ok(chosen)
-}
-
-/// The slots that size presets make: each has its preset's id and name, so that a later run with it goes
-/// on with the same one.
-async fn preset_slots(app: &App, ids: &[Uuid]) -> Result<Vec<RunSlot>, Problem> {
-    if ids.is_empty() {
-        return Ok(Vec::new());
-    }
-    let widths = app.store.site().await?.widths;
-    let mut chosen = Vec::new();
-    for &id in ids {
-        let preset = app.store.size_set(id).await?;
-        let NamedSizes { name, sizes, .. } =
-            preset.ok_or_else(|| Problem::not_found("size preset"))?;
-        let alone = sizes.alone(&widths);
-        let (fit, boxes) =
-            alone.map_err(|error| Problem::invalid(format!("size preset {name}: {error}")))?;
-        let made = Slot::by_hand(id, name, PlaceKind::Text, fit, boxes);
-        chosen.push(match app.store.slot(id).await? {
-            Some(kept) if (kept.fit, &kept.measured) == (made.fit, &made.measured) => {
-                RunSlot { slot: kept, is_new: false }
-            }
-            Some(kept) => {
-                let Slot { fit, measured, looked_at, .. } = made;
-                RunSlot { slot: Slot { fit, measured, looked_at, ..kept }, is_new: true }
-            }
-            None => RunSlot { slot: made, is_new: true },
-        });
-    }
-    Ok(chosen)
 }
 
 /// What a run over some pictures would do. Nothing is made but a few trials, by which the bytes are

@@ -259,17 +259,18 @@ fn report(
         before: weight.before,
         after: weight.after,
     });
+    let places = outcome.changed.into_iter().filter_map(|place| place_change(place, looks));
+    let mut places: Vec<PlaceChange> = places.collect();
+    // What should be looked at first, before what nobody can judge.
+    let score = |place: &PlaceChange| place.look.map_or(f64::INFINITY, |look| look.score.0);
+    places.sort_by(|a, b| score(a).total_cmp(&score(b)));
     let unmeasured = before
         .unmeasured
         .iter()
         .map(|(page, reason)| PageTrouble { page: page.clone(), reason: reason.clone() });
     PublicationReport {
         files,
-        places: outcome
-            .changed
-            .into_iter()
-            .filter_map(|place| place_change(place, looks))
-            .collect(),
+        places,
         left,
         weights: weights.collect(),
         unmeasured: unmeasured.collect(),

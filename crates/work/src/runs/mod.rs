@@ -5,6 +5,7 @@
 //! a job each; an item is claimed for the job that has it in hand.
 //!
 //! - [`plan`]: what a run would do; [`sample`] is what it knows of the files to come.
+//! - [`slots`]: which slots it is over, size presets among them.
 //! - [`making`]: makes one item.
 //! - [`schedule`]: starts runs by itself.
 
@@ -12,6 +13,7 @@ mod making;
 mod plan;
 mod sample;
 pub mod schedule;
+pub mod slots;
 
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::time::{Duration, Instant};
@@ -25,7 +27,7 @@ use tokio::sync::Mutex;
 use uuid::Uuid;
 
 pub(crate) use plan::add_arrival;
-pub use plan::{Plan, RunOver, RunSlot, RunWish, plan};
+pub use plan::{Plan, RunOver, RunWish, plan};
 
 use crate::jobs::{JobFailure, JobInHand};
 use crate::making::Maker;

@@ -25,6 +25,7 @@ use uuid::Uuid;
 
 use super::AT_ONCE;
 use super::sample::{Sampled, sample};
+use super::slots::RunSlot;
 use crate::making::Maker;
 
 /// Pictures are read so many at a time.
@@ -54,16 +55,6 @@ impl RunOver {
             Self::Uses | Self::Page(_) => &[],
         }
     }
-}
-
-/// A slot that was chosen for a run.
-#[derive(Debug, Clone, PartialEq)]
-pub struct RunSlot {
-    /// The slot.
-    pub slot: Slot,
-    /// Whether it is that of a size preset, not kept yet or of other sizes: the run keeps it when it
-    /// starts, and no file is there for it.
-    pub is_new: bool,
 }
 
 /// What a run is asked for.

@@ -12,7 +12,7 @@ use futures::{StreamExt, TryStreamExt};
 use uuid::Uuid;
 
 use super::making::downloaded;
-use super::plan::RunSlot;
+use super::slots::RunSlot;
 use crate::making::Maker;
 use crate::making::references::reference;
 use crate::making::sets::{ResponsiveSet, SetFile};

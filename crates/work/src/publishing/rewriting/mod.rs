@@ -1,4 +1,9 @@
 //! Rewriting: the pages and style sheets of a site that offer what was made.
+//!
+//! - [`tags`]: which tag a place is; [`backgrounds`]: what style sheets and `style` attributes show.
+
+mod backgrounds;
+mod tags;
 
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -8,29 +13,22 @@ use brisk_margin_core::markup::position::Holder;
 use brisk_margin_core::markup::preload::Preload;
 use brisk_margin_core::publication::StepKind;
 use brisk_margin_site::archive;
-use brisk_margin_site::measured::MeasuredPage;
 use brisk_margin_site::publishing::folder::SiteFolder;
 use brisk_margin_site::publishing::site_change::NewFile;
 use brisk_margin_site::rewriting::address::Addresses;
 use brisk_margin_site::rewriting::image::{self, NewImage};
-use brisk_margin_site::rewriting::style::{self, EarlierOffer};
 use brisk_margin_site::source::page::PageSource;
 use brisk_margin_site::source::splice::{Splice, spliced};
-use brisk_margin_site::source::style::{StyleUrl, style_urls};
 use brisk_margin_site::source::tag::Tag;
 use url::Url;
+
+use tags::tags_of;
 
 use super::manner::Manner;
 use super::measuring::{MeasuredSite, encoded};
 use super::places::{LeftPlace, LeftReason, PlaceAt};
 use super::sets::MadeSet;
 use super::{SiteError, is_own, new_file, path_of};
-
-/// Properties of style sheets that show a background.
-const BACKGROUNDS: [&str; 2] = ["background", "background-image"];
-
-/// Places times tags up to which their common order is looked for.
-const MOST_PAIRS: usize = 10_000_000;
 
 /// What is to be written to a site.
 pub(super) struct Rewriting {
@@ -247,107 +245,6 @@ impl Rewriter<'_> {
         Ok(())
     }
 
-    /// The set that a declaration shows, and what an earlier publication put behind it: the set's place
-    /// shows the file that it names, or one of those that were put there.
-    fn background(&self, addresses: &Addresses, url: &OfferedUrl<'_>) -> Option<&MadeSet> {
-        let is_shown = |path: &str| {
-            url.named().any(|url| self.path(addresses, url).is_some_and(|named| named == path))
-        };
-        let is_left = |at: &PlaceAt| self.manners[at] == Manner::Left;
-        self.sets.iter().find(|set| {
-            set.wanted.slot.holder() == Holder::Background
-                && is_shown(&set.wanted.source)
-                && !set.wanted.places.iter().any(is_left)
-        })
-    }
-
-    fn path(&self, addresses: &Addresses, url: &StyleUrl) -> Option<String> {
-        path_of(&self.site.origin, addresses.read(&url.address)?.as_str())
-    }
-
-    /// The declarations of `css` that show a single background, without those that an earlier publication
-    /// put there.
-    fn declared<'u>(
-        &self,
-        css: &[u8],
-        addresses: &Addresses,
-        urls: &'u [StyleUrl],
-    ) -> Vec<OfferedUrl<'u>> {
-        let own = format!("{}/", self.files_in);
-        let is_own =
-            |url: &StyleUrl| self.path(addresses, url).is_some_and(|path| path.starts_with(&own));
-        // Of two in one declaration the second would undo the first.
-        let is_alone = |url: &&StyleUrl| {
-            !urls.iter().any(|other| other != *url && other.declaration == url.declaration)
-        };
-        let shows = |url: &&StyleUrl| {
-            BACKGROUNDS.contains(&url.property.as_str()) && !url.is_in_function && is_alone(url)
-        };
-        let declared = urls.iter().filter(shows).map(|url| {
-            let earlier = EarlierOffer::behind(css, url, urls, is_own);
-            OfferedUrl { url, earlier, all: urls }
-        });
-        let declared: Vec<OfferedUrl<'_>> = declared.collect();
-        let earlier: Vec<EarlierOffer> =
-            declared.iter().filter_map(|one| one.earlier.clone()).collect();
-        let is_held = |url: &StyleUrl| earlier.iter().any(|earlier| earlier.holds(url));
-        declared.into_iter().filter(|one| !is_held(one.url)).collect()
-    }
-
-    /// The changes of some CSS; `of` are the places that it can be about, where not all are.
-    fn styles(&mut self, css: &[u8], addresses: &Addresses, of: Option<&[PlaceAt]>) -> Vec<Splice> {
-        let mut changes = Vec::new();
-        let mut said = BTreeSet::new();
-        let urls = style_urls(css);
-        for declared in self.declared(css, addresses, &urls) {
-            let url = declared.url;
-            if url.rule.is_none() {
-                continue;
-            }
-            let Some(set) = self.background(addresses, &declared) else { continue };
-            let write = |path: &str| addresses.write_like(&url.address, &self.address(path));
-            let images = set.files.background(&set.wanted, Manner::Plain, &write).images('"');
-            changes.extend(style::change_rule(css, url, declared.earlier.as_ref(), &images));
-            let places = set.wanted.places.iter().copied();
-            said.extend(places.filter(|at| of.is_none_or(|of| of.contains(at))));
-        }
-        self.said.extend(said);
-        changes
-    }
-
-    /// The change of a `style` attribute.
-    fn attribute(
-        &mut self,
-        source: &PageSource<'_>,
-        tag: &Tag,
-        addresses: &Addresses,
-        page: usize,
-    ) -> Vec<Splice> {
-        let Some((range, quote)) = tag.quoted("style") else { return Vec::new() };
-        let css = &source.bytes()[range.clone()];
-        // With references in it the bytes are not what they say.
-        if css.contains(&b'&') {
-            return Vec::new();
-        }
-        let inner = if quote == b'"' { '\'' } else { '"' };
-        let mut changes = Vec::new();
-        let urls = style_urls(css);
-        for declared in self.declared(css, addresses, &urls) {
-            let Some(set) = self.background(addresses, &declared) else { continue };
-            let OfferedUrl { url, earlier, .. } = declared;
-            let write = |path: &str| addresses.write_like(&url.address, &self.address(path));
-            let images = set.files.background(&set.wanted, Manner::Attribute, &write).images(inner);
-            // It knows no viewports, so that the widest get what they need.
-            let Some((_, widest)) = images.last() else { continue };
-            let change = style::change_attribute(css, url, earlier.as_ref(), widest);
-            changes.push(change.moved(range.start));
-            let here: Vec<PlaceAt> = set.places().filter(|at| at.page == page).collect();
-            self.said.extend(&here);
-            self.out.by_attribute.extend(here);
-        }
-        changes
-    }
-
     fn write(&mut self, path: &str, kind: StepKind, bytes: &[u8], changes: Vec<Splice>) {
         if changes.is_empty() {
             return;
@@ -396,113 +293,5 @@ impl Rewriter<'_> {
             }
         }
         Ok(())
-    }
-}
-
-/// An address that a declaration shows, with what an earlier publication put behind it.
-struct OfferedUrl<'a> {
-    url: &'a StyleUrl,
-    earlier: Option<EarlierOffer>,
-    /// All of the style sheet.
-    all: &'a [StyleUrl],
-}
-
-impl OfferedUrl<'_> {
-    /// The addresses that name what it shows.
-    fn named(&self) -> impl Iterator<Item = &StyleUrl> {
-        let offered = |url: &&StyleUrl| {
-            *url == self.url || self.earlier.as_ref().is_some_and(|earlier| earlier.holds(url))
-        };
-        self.all.iter().filter(offered)
-    }
-}
-
-/// The `<img>` tag that each place of a page is: by its number among the page's images, where the page has
-/// as many in its source as in the browser. Where scripts add or remove some, the tags stand for those of
-/// the places that show a file which they name, as many as can be in the order of both.
-fn tags_of(
-    source: &PageSource<'_>,
-    addresses: &Addresses,
-    page: &MeasuredPage,
-) -> BTreeMap<usize, usize> {
-    let tags = source.tags().iter().enumerate();
-    let tags: Vec<usize> = tags.filter(|(_, tag)| tag.name == "img").map(|(n, _)| n).collect();
-    let named: Vec<BTreeSet<String>> = tags
-        .iter()
-        .map(|&tag| named_by(source, addresses, tag).into_iter().map(String::from).collect())
-        .collect();
-    let places = page.places.iter().enumerate();
-    let mut images: Vec<(usize, usize)> =
-        places.filter_map(|(n, place)| Some((place.image?, n))).collect();
-    images.sort_unstable();
-    let names = |tag: usize, place: usize| {
-        let files = page.places[place].details.files.values().flat_map(|files| files.values());
-        let mut urls = files.map(|file| &file.url);
-        urls.any(|url| named[tag].contains(url))
-    };
-    if tags.len() == page.images {
-        let own = images.into_iter().filter(|&(image, place)| names(image, place));
-        return own.map(|(image, place)| (place, tags[image])).collect();
-    }
-    // The table of a page with very many would not fit.
-    if images.len() * tags.len() > MOST_PAIRS {
-        return BTreeMap::new();
-    }
-    let pairs = longest_common(images.len(), tags.len(), |image, tag| names(tag, images[image].1));
-    pairs.into_iter().map(|(image, tag)| (images[image].1, tags[tag])).collect()
-}
-
-/// The longest list of pairs that are the same, of `a` and `b` things, in the order of both.
-fn longest_common(a: usize, b: usize, same: impl Fn(usize, usize) -> bool) -> Vec<(usize, usize)> {
-    let mut longest = vec![vec![0_u32; b + 1]; a + 1];
-    for i in (0..a).rev() {
-        for j in (0..b).rev() {
-            longest[i][j] = match same(i, j) {
-                true => longest[i + 1][j + 1] + 1,
-                false => longest[i + 1][j].max(longest[i][j + 1]),
-            };
-        }
-    }
-    let (mut i, mut j, mut pairs) = (0, 0, Vec::new());
-    while i < a && j < b {
-        if same(i, j) {
-            pairs.push((i, j));
-            (i, j) = (i + 1, j + 1);
-        } else if longest[i + 1][j] >= longest[i][j + 1] {
-            i += 1;
-        } else {
-            j += 1;
-        }
-    }
-    pairs
-}
-
-/// The files that the `<img>` of a tag names, with those of its `<picture>`.
-fn named_by(source: &PageSource<'_>, addresses: &Addresses, tag: usize) -> Vec<Url> {
-    let picture = source.picture_of(tag);
-    let sources = picture.map(|picture| picture.sources.as_slice()).unwrap_or_default();
-    let of = |tag: &usize| {
-        let tag = &source.tags()[*tag];
-        let mut named: Vec<Url> =
-            tag.value("srcset").map(|set| addresses.read_srcset(set)).unwrap_or_default();
-        named.extend(tag.value("src").and_then(|src| addresses.read(src)));
-        named
-    };
-    sources.iter().chain([&tag]).flat_map(of).collect()
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn what_scripts_add_or_remove_leaves_the_others_their_order() {
-        let pairs = |a: &str, b: &str| {
-            let (a, b) = (a.as_bytes(), b.as_bytes());
-            longest_common(a.len(), b.len(), |i, j| a[i] == b[j])
-        };
-        assert_eq!(pairs("pbxpb", "pbpb"), [(0, 0), (1, 1), (3, 2), (4, 3)]);
-        assert_eq!(pairs("pb", "pnb"), [(0, 0), (1, 2)]);
-        assert_eq!(pairs("", "p"), []);
     }
 }
