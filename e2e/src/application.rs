@@ -197,6 +197,17 @@ impl Application {
         drop(self.process);
     }
 
+    /// Starts the run that is wished for and waits until it has ended; tells its id.
+    pub async fn run_to_its_end(&self, wish: &serde_json::Value) -> String {
+        let id = self.post("/api/runs", wish).await["id"].as_str().expect("it has one").to_owned();
+        let until = Instant::now() + Duration::from_secs(180);
+        while self.json(&format!("/api/runs/{id}")).await["state"] != "done" {
+            assert!(Instant::now() < until, "the run does not end");
+            tokio::time::sleep(Duration::from_millis(50)).await;
+        }
+        id
+    }
+
     /// Waits until nothing is measured any more.
     ///
     /// # Panics

@@ -81,12 +81,7 @@ async fn no_screen_has_a_barrier_in_either_theme() {
 async fn run(application: &Application, picture: &str, slot: &str, density: u8) -> String {
     let rule = json!({"formats": ["jpeg"], "densities": [density]});
     application.put("/api/output-rules", &rule).await;
-    let run = json!({"which": {"ids": [picture]}, "slots": [slot]});
-    let run = application.post("/api/runs", &run).await["id"].as_str().unwrap().to_owned();
-    while application.json(&format!("/api/runs/{run}")).await["state"] != "done" {
-        tokio::time::sleep(std::time::Duration::from_millis(50)).await;
-    }
-    run
+    application.run_to_its_end(&json!({"which": {"ids": [picture]}, "slots": [slot]})).await
 }
 
 /// Checks a screen as it is, and in the other theme.

@@ -1,6 +1,8 @@
 //! A folder of camera files, brought in, described by keyboard, found again, removed and brought
 //! back.
 
+use std::collections::BTreeMap;
+
 use brisk_margin_e2e::application::Home;
 use brisk_margin_e2e::browser::{Browser, shows};
 use brisk_margin_testing::made_up;
@@ -108,10 +110,9 @@ async fn two_thousand_rows_scroll_without_gaps() {
         const isAtEnd = grid.scrollTop + grid.clientHeight >= grid.scrollHeight - 1;
         grid.scrollTop = isAtEnd ? 0 : grid.scrollTop + 600;
         return [...document.querySelectorAll('.grid-row')].map((row) => [+row.ariaRowIndex, row.dataset.name]);";
-    let mut seen = std::collections::BTreeMap::<u64, String>::new();
-    let in_order = |seen: &std::collections::BTreeMap<u64, String>| {
-        seen.values().is_sorted_by_key(|name| name.to_lowercase())
-    };
+    let mut seen: BTreeMap<u64, String> = BTreeMap::new();
+    let in_order =
+        |seen: &BTreeMap<u64, String>| seen.values().is_sorted_by_key(|name| name.to_lowercase());
     for _ in 0..400 {
         for row in browser.run(script, vec![]).await.as_array().unwrap() {
             seen.insert(row[0].as_u64().unwrap(), row[1].as_str().unwrap().to_owned());

@@ -68,11 +68,7 @@ pub(crate) async fn made(folder: &Path, faults: Faults) -> (Home, Application, S
         .put("/api/output-rules", &json!({"formats": ["webp", "jpeg"], "densities": [1, 2]}))
         .await;
     application.until_all_is_done(3).await;
-    let run = json!({"which": {"filter": {}}});
-    let run = application.post("/api/runs", &run).await["id"].as_str().unwrap().to_owned();
-    while application.json(&format!("/api/runs/{run}")).await["state"] != "done" {
-        tokio::time::sleep(Duration::from_millis(50)).await;
-    }
+    application.run_to_its_end(&json!({"which": {"filter": {}}})).await;
     (home, application, site)
 }
 
@@ -248,11 +244,7 @@ async fn a_picture_is_replaced_wherever_it_is_shown_in_formats_that_the_host_ser
     let plain = json!({"formats": ["jpeg"], "densities": [1, 2]});
     application.put("/api/output-rules", &plain).await;
     assert_eq!(since().await, [4, 4, 0]);
-    let run = json!({"which": {"ids": [hall, sky]}});
-    let run = application.post("/api/runs", &run).await["id"].as_str().unwrap().to_owned();
-    while application.json(&format!("/api/runs/{run}")).await["state"] != "done" {
-        tokio::time::sleep(Duration::from_millis(50)).await;
-    }
+    application.run_to_its_end(&json!({"which": {"ids": [hall, sky]}})).await;
     assert_eq!(since().await, [4, 0, 4]);
     let at = begin().await;
     until(&at, "ready").await;

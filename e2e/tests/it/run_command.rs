@@ -41,6 +41,13 @@ async fn a_plan_is_told_a_run_is_waited_for_and_a_failure_is_an_exit_code() {
     let plan = run(&application, &[&over[..], &["--plan", "--json"]].concat()).await;
     assert_eq!(plan.status.code(), Some(0), "{}", said(&plan));
     assert_eq!(lines(&plan)[0]["sets"], 3, "{:?}", lines(&plan));
+    let square = json!({"width": 120, "height": null, "ratio": {"kind": "square"}});
+    application.put("/api/size-sets", &json!({"name": "Squares", "sizes": {"0": square}})).await;
+    let preset = ["--site", &site, "--preset", "Squares", "--plan", "--json"];
+    let plan = run(&application, &preset).await;
+    assert_eq!(lines(&plan)[0]["sets"], 3, "{}", said(&plan));
+    let none = run(&application, &["--site", &site, "--preset", "Rounds", "--plan"]).await;
+    assert!(said(&none).contains("there is no size preset “Rounds”"), "{}", said(&none));
     assert_eq!(application.json("/api/runs").await, json!([]), "it was only told");
 
     // One original is lost, and its pixels are not in memory any more: that costs the one.

@@ -4,7 +4,7 @@ import type { SetSize, SizeSet, Slot, SlotBoxes } from "../api/client";
 import { count } from "../ui/figures";
 import { ProblemNote } from "../ui/ProblemNote";
 import { SideSheet } from "../ui/SideSheet";
-import { describeSizes } from "./sizeSets";
+import { describeSizes } from "../ui/sizeSets";
 import { useApplySizeSet, useKeepSizeSet, useRemoveSizeSet, useSetBoxes, useSizeSets } from "../api/useSizeSets";
 
 interface Props {

@@ -11,10 +11,10 @@ function More({ of }: { of: number }) {
   return of > MOST ? <p className="soft">{count(of - MOST, "more row")} are not shown.</p> : null;
 }
 
-/** Each place that offers other files. */
+/** Each place that offers other files, the most different first. */
 export function PlacesTable({ publication }: { publication: WholePublication }) {
   const { report, names } = publication;
-  const places = (report?.places ?? []).toSorted((a, b) => (a.look?.score ?? 101) - (b.look?.score ?? 101));
+  const places = report?.places ?? [];
   return (
     <div className="done-rows">
       <DoneTable

@@ -31,7 +31,7 @@ export function PublicationBar({ publication, act, onForgotten }: Props) {
   const may = (what: (typeof publication.acts)[number]) => publication.acts.includes(what);
   // Nothing of it would be written.
   const empty = publication.sums?.places === 0 ? { hindrance: "It changes nothing" } : {};
-  const doubts = state === "ready" ? publication.doubts : undefined;
+  const { doubts } = publication;
   useKey((event) => {
     if (event.key === "u" && may("take-back")) act.mutate("take-back");
   });

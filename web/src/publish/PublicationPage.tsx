@@ -99,7 +99,7 @@ function Notes({ publication }: { publication: WholePublication }) {
           <span>{reason}</span>
         </div>
       )}
-      {state === "ready" && publication.doubts && (
+      {publication.doubts && (
         <div className="notice" role="status" data-testid="doubts">
           <b>Look first:</b> {publication.doubts}. <Link to="?view=places">The places, the most different first</Link>
         </div>

@@ -233,17 +233,17 @@ impl Weigh {
     }
 
     /// Prints a page on each connection; tells whether it keeps its budgets.
-    fn tell(&self, Weighed { name, requests, came: in_browser }: Weighed) -> Result<bool, Failure> {
-        // The browser met the host as it is.
-        let in_browser: Vec<Option<InBrowser>> = in_browser
-            .iter()
-            .zip(&self.connection)
-            .map(|(came, &connection)| InBrowser::new(came, &requests, connection))
-            .collect();
-        let mut in_browser = in_browser.into_iter();
-        let requests = if self.http2 { requests.over(Protocol::Http2) } else { requests };
+    fn tell(&self, weighed: Weighed) -> Result<bool, Failure> {
+        let Weighed { name, requests: as_it_is, came: in_browser } = weighed;
+        let requests = match self.http2 {
+            true => as_it_is.clone().over(Protocol::Http2),
+            false => as_it_is.clone(),
+        };
         let mut keeps = true;
-        for &connection in &self.connection {
+        for (n, &connection) in self.connection.iter().enumerate() {
+            // The browser met the host as it is.
+            let browser = in_browser.get(n);
+            let browser = browser.and_then(|came| InBrowser::new(came, &as_it_is, connection));
             let came = load(&requests, connection);
             let bytes = PageWeight::of(&requests);
             let line = Line {
@@ -251,7 +251,7 @@ impl Weigh {
                 connection,
                 bytes,
                 times: came.times,
-                browser: in_browser.next().flatten(),
+                browser,
                 overruns: self.overruns(bytes.total, came.times.lcp),
                 requests: requests
                     .0
