@@ -115,6 +115,7 @@ pub async fn work(home: Home, pictures: u32, light: bool, more: usize) -> Result
         tokio::time::sleep(Duration::from_secs(3)).await;
     }
     let wish = || RunWish {
+        rule: None,
         pictures: all.iter().map(|picture| picture.id).collect(),
         over: RunOver::Slots(vec![RunSlot { slot: slot.clone(), is_new: false }]),
         limits: RunLimits::default(),

@@ -59,7 +59,7 @@ impl ByteCap {
 
 /// What one level says; silent where there is nothing.
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
-#[serde(default, remote = "Self")]
+#[serde(default, deny_unknown_fields, remote = "Self")]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct OutputRule {
     /// Whether no file is made.
@@ -156,6 +156,37 @@ impl OutputRule {
         *self == Self::default()
     }
 
+    /// What it says of how files are made, in words.
+    pub fn words(&self) -> String {
+        fn list<T: ToString>(values: &[T], after: &str) -> String {
+            let words: Vec<String> =
+                values.iter().map(|one| format!("{}{after}", one.to_string())).collect();
+            words.join(", ")
+        }
+        let formats = self.formats.as_deref().map(|all| list(all, ""));
+        let want = self.want.map(|want| match want {
+            QualityTarget::Grade(grade) => grade.name().to_owned(),
+            QualityTarget::Quality(quality) => format!("quality {}", quality.get()),
+            QualityTarget::Lossless => "lossless".to_owned(),
+        });
+        let cap = self.cap.map(|cap| match cap {
+            ByteCap::Open => "of any weight".to_owned(),
+            ByteCap::At(bytes) => format!("at most {} bytes", bytes.get()),
+            ByteCap::Budget => "within the slot's budget".to_owned(),
+        });
+        let densities = self.densities.as_deref().map(|all| format!("at {}", list(all, "x")));
+        let credit = self.keeps_credit.map(|keeps| match keeps {
+            true => "with credit".to_owned(),
+            false => "without credit".to_owned(),
+        });
+        let colours = self.keeps_profile.map(|keeps| match keeps {
+            true => "in the picture's own colours".to_owned(),
+            false => "in sRGB".to_owned(),
+        });
+        let parts = [formats, want, cap, densities, credit, colours];
+        parts.into_iter().flatten().collect::<Vec<_>>().join("; ")
+    }
+
     /// The same, with a trial that was chosen by eye: its format goes first, encoded so.
     ///
     /// `formats` are those that hold now, and stay behind it for browsers that do not read it.
@@ -238,25 +269,16 @@ impl EffectiveRule {
     /// Formats, how good files must be, and what else is not as usual, in words: `AVIF, WebP, JPEG;
     /// good; at 1x, 2x`.
     pub fn words(&self) -> String {
-        fn list<T: ToString>(values: &[T], after: &str) -> String {
-            let words: Vec<String> =
-                values.iter().map(|one| format!("{}{after}", one.to_string())).collect();
-            words.join(", ")
-        }
-        let want = match self.want.value {
-            QualityTarget::Grade(grade) => grade.name().to_owned(),
-            QualityTarget::Quality(quality) => format!("quality {}", quality.get()),
-            QualityTarget::Lossless => "lossless".to_owned(),
+        let unusual = OutputRule {
+            formats: Some(self.formats.value.clone()),
+            want: Some(self.want.value),
+            cap: Some(self.cap.value).filter(|cap| *cap != ByteCap::Open),
+            densities: self.densities.value.clone(),
+            keeps_credit: Some(self.keeps_credit.value).filter(|keeps| !keeps),
+            keeps_profile: Some(self.keeps_profile.value).filter(|keeps| *keeps),
+            ..OutputRule::default()
         };
-        let cap = match self.cap.value {
-            ByteCap::Open => None,
-            ByteCap::At(bytes) => Some(format!("at most {} bytes", bytes.get())),
-            ByteCap::Budget => Some("within the slot's budget".to_owned()),
-        };
-        let densities = self.densities.value.as_deref();
-        let densities = densities.map(|all| format!("at {}", list(all, "x")));
-        let parts = [Some(list(&self.formats.value, "")), Some(want), cap, densities];
-        parts.into_iter().flatten().collect::<Vec<_>>().join("; ")
+        unusual.words()
     }
 
     /// The encoding in `format` that was settled by eye; nothing where a nearer level says how good

@@ -1,6 +1,7 @@
 //! Output rules as they are kept: for the site, for slots and for pictures.
 
 use brisk_margin_core::rule::{EffectiveRule, OutputRule};
+use brisk_margin_core::run::rule::RunRule;
 use sea_orm::FromQueryResult;
 use uuid::Uuid;
 
@@ -80,6 +81,16 @@ impl Store {
         picture: Uuid,
         slot: Option<Uuid>,
     ) -> Result<EffectiveRule, StoreError> {
+        self.decision_in_run(picture, slot, None).await
+    }
+
+    /// The same once a run with the rule `own` had it in hand.
+    pub async fn decision_in_run(
+        &self,
+        picture: Uuid,
+        slot: Option<Uuid>,
+        own: Option<&RunRule>,
+    ) -> Result<EffectiveRule, StoreError> {
         let sql = "SELECT slot_id, picture_id, rule FROM output_rules
              WHERE slot_id = $1 OR picture_id = $2 OR slot_id IS NULL AND picture_id IS NULL";
         let rows = Row::find_by_statement(self.statement(sql, [slot.into(), picture.into()]));
@@ -92,6 +103,10 @@ impl Store {
             };
             *said = read(row.rule)?;
         }
+        let of_picture = match own {
+            Some(own) => own.over(&of_picture),
+            None => of_picture,
+        };
         Ok(EffectiveRule::new(&site, &of_slot, &of_picture))
     }
 }

@@ -48,6 +48,10 @@ async fn a_plan_is_told_a_run_is_waited_for_and_a_failure_is_an_exit_code() {
     assert_eq!(lines(&plan)[0]["sets"], 3, "{}", said(&plan));
     let none = run(&application, &["--site", &site, "--preset", "Rounds", "--plan"]).await;
     assert!(said(&none).contains("there is no size preset “Rounds”"), "{}", said(&none));
+    let lean = ["--grade", "lean", "--formats", "png", "--plan"];
+    let plan = run(&application, &[&over[..], &lean].concat()).await;
+    let plan = String::from_utf8_lossy(&plan.stdout).into_owned();
+    assert!(plan.contains("by PNG; lean, which changes the own rule of 3 pictures"), "{plan}");
     assert_eq!(application.json("/api/runs").await, json!([]), "it was only told");
 
     // One original is lost, and its pixels are not in memory any more: that costs the one.

@@ -35,8 +35,17 @@ export function ForecastFacts({ forecast, waiting }: Props) {
       </dd>
       <dt>By the rules</dt>
       <dd>
+        {forecast.own_rule != null && (
+          <div>
+            <b>{forecast.own_rule}</b>, chosen for this run
+            {forecast.rules > 0 && `: it changes the own rule of ${count(forecast.rules, "picture")}`}
+          </div>
+        )}
         {forecast.rule}
-        <div className="soft">Where a slot or a picture has no rule of its own.</div>
+        <div className="soft">
+          {forecast.own_rule != null && "For what it does not say, and "}
+          {forecast.own_rule != null ? "where" : "Where"} a slot or a picture has no rule of its own.
+        </div>
       </dd>
       <dt>Bytes in pages</dt>
       <dd>

@@ -88,3 +88,18 @@ test("a size preset is forecast beside the pictures that were chosen", async () 
     expect(sent("/runs/forecast").at(-1)).toMatchObject({ presets: ["s"], slots: [], which: { ids: ["a", "b"] } });
   });
 });
+
+test("a rule that is chosen for the run is forecast once it says something", async () => {
+  show({ ...forecast, own_rule: "lean", rules: 3 });
+  await screen.findByText("24 files");
+  await userEvent.click(screen.getByText("One for this run"));
+  expect(start().disabled).toBe(true);
+  expect(screen.getByText(/The run’s rule says nothing yet/)).toBeTruthy();
+  await userEvent.click(screen.getByLabelText("Quality target"));
+  await userEvent.click(await screen.findByTitle("grade lean"));
+  await waitFor(() => {
+    expect(sent("/runs/forecast").at(-1)).toMatchObject({ rule: { want: { by: "grade", value: "lean" } } });
+    expect(start().disabled).toBe(false);
+  });
+  expect(screen.getByText(/changes the own rule of 3 pictures/)).toBeTruthy();
+});

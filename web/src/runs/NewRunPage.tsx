@@ -1,7 +1,7 @@
 import { Button, Input } from "antd";
 import { useState } from "react";
 import { Link, useLocation, useNavigate } from "react-router";
-import type { NewRun, RunLimits, Which } from "../api/client";
+import type { NewRun, OutputRule, RunLimits, Which } from "../api/client";
 import { useLayouts } from "../api/useLayouts";
 import { useSizeSets } from "../api/useSizeSets";
 import { lastAddress } from "../ui/lastAddress";
@@ -15,6 +15,7 @@ import { useTitle } from "../ui/useTitle";
 import { WaitingRows } from "../ui/Waiting";
 import { ForecastFacts } from "./ForecastFacts";
 import { LimitFields } from "./LimitFields";
+import { RunRule, saysNothing } from "./RunRule";
 import "./runs.css";
 import { useForecast, useStartRun } from "./useRuns";
 
@@ -27,19 +28,24 @@ export function NewRunPage() {
   const layouts = useLayouts();
   const [name, setName] = useState("");
   const [limits, setLimits] = useState<RunLimits>({});
+  const [rule, setRule] = useState<OutputRule>();
   const page = address.get("page");
   const slots = address.getAll("slot");
   const presets = address.getAll("preset");
   const sizeSets = useSizeSets();
   const which = state?.which ?? null;
+  const own = saysNothing(rule) ? undefined : rule;
   const wish: NewRun | undefined =
-    which !== null || page !== null || slots.length > 0 ? { which, page, slots, presets, limits } : undefined;
+    which !== null || page !== null || slots.length > 0
+      ? { which, page, slots, presets, limits, ...(own && { rule: own }) }
+      : undefined;
   const wanted = JSON.stringify(wish ?? null);
   const asked = usePaused(wanted, 400);
   const forecast = useForecast((JSON.parse(asked) as NewRun | null) ?? undefined);
   const start = useStartRun();
-  const lacking =
-    forecast.data === undefined
+  const lacking = saysNothing(rule)
+    ? "The run’s rule says nothing yet: choose a part of it, or the rules as they are"
+    : forecast.data === undefined
       ? "Being forecast"
       : forecast.data.sets === 0
         ? "Nothing is to be made: see what is skipped, and why"
@@ -122,6 +128,7 @@ export function NewRunPage() {
                     </span>
                   </div>
                 )}
+                <RunRule rule={rule} onChange={setRule} />
                 <LimitFields limits={limits} onChange={setLimits} />
                 <div className="part">
                   <label htmlFor="run-name">Name</label>
@@ -135,7 +142,7 @@ export function NewRunPage() {
                     }}
                   />
                 </div>
-                <span>
+                <span className="run-start">
                   <Button
                     type="primary"
                     htmlType="submit"
@@ -145,6 +152,7 @@ export function NewRunPage() {
                   >
                     Start run
                   </Button>
+                  {lacking && <span className="soft">{lacking}</span>}
                 </span>
                 <p className="soft">
                   Originals and pages stay as they are. What a run made can be taken back at any later time.

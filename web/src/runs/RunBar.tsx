@@ -64,9 +64,9 @@ export function RunBar({ run, act, taking, onTakeBack }: Props) {
         </Button>
       )}
       <Button
-        disabled={run.done === 0}
+        disabled={run.done === 0 && run.rules === 0}
         title={
-          run.done === 0
+          run.done === 0 && run.rules === 0
             ? "It made nothing that could be taken back"
             : "The files that it made go, but for those that another run or somebody counts on"
         }

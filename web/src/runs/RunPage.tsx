@@ -17,7 +17,7 @@ import { RunTally } from "./RunTally";
 import "./runs.css";
 import { useMakeAgain, useRun, useRunItems, useTakeRunBack, type ResultOrder } from "./useRuns";
 import { CompareWith } from "./CompareWith";
-import { errorWords, limitWords, takenBackWords } from "./words";
+import { errorWords, limitWords, rulesOf, takenBackWords } from "./words";
 import { DoneTable } from "../ui/DoneTable";
 
 type Shown = RunItem["state"] | "all";
@@ -189,7 +189,7 @@ function RunNotes({ run }: { run: Run }) {
       <p className="done-facts soft">
         Started {run.started_words}, {moment(run.created_at)}
         {run.ended_at && `; ended ${moment(run.ended_at)}`}
-        {`; ${run.forecast.rule}`}
+        {`; ${rulesOf(run)}`}
         {limits && `; ${limits}`}
         {error != null && `; ${errorWords(error)}`}
         {run.unchecked > 0 && (

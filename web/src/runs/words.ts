@@ -19,6 +19,13 @@ export const ITEM_STATES: Record<RunItem["state"], string> = {
   "taken-back": "taken back",
 };
 
+/** By which rules a run made its files. */
+export function rulesOf({ forecast, rules }: Pick<Run, "forecast" | "rules">) {
+  if (forecast.own_rule == null) return forecast.rule;
+  const changed = rules > 0 && ` (now part of the own rule of ${count(rules, "picture")})`;
+  return `${forecast.own_rule}, chosen for it${changed || ""}; else ${forecast.rule}`;
+}
+
 /** What a run was limited to, or nothing. */
 export function limitWords({ limits }: Pick<Run, "limits">) {
   const parts = [
@@ -35,12 +42,15 @@ export const errorWords = (error: number) =>
   `the forecast was ${percent(Math.abs(error) * 100)} too ${error >= 0 ? "high" : "low"}`;
 
 /** What became of taking back: `Taken back: 3 sets, 18 files.` and what stays, and why. */
-export function takenBackWords({ sets, files, kept, gone }: RunTakenBack) {
+export function takenBackWords({ sets, files, kept, gone, rules, rules_kept }: RunTakenBack) {
   const parts = [
     `Taken back: ${count(sets, "set")}, ${count(files, "file")}`,
     kept > 0 &&
       `${count(kept, "file")} ${kept === 1 ? "stays" : "stay"}: another run or somebody counts on ${kept === 1 ? "it" : "them"}`,
     gone > 0 && `${count(gone, "file")} had been removed before`,
+    rules > 0 && `${count(rules, "picture")} ${rules === 1 ? "has its" : "have their"} own rule back`,
+    rules_kept > 0 &&
+      `${count(rules_kept, "picture")} ${rules_kept === 1 ? "keeps" : "keep"} the own rule that somebody said since`,
   ];
   return `${parts.filter((part) => part !== false).join("; ")}.`;
 }

@@ -3,7 +3,7 @@
 use axum::Json;
 use axum::extract::State;
 use axum::http::StatusCode;
-use brisk_margin_store::runs::TakenBack;
+use brisk_margin_store::runs::{RulesBack, TakenBack};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -49,6 +49,10 @@ pub(crate) struct RunTakenBackBody {
     kept: usize,
     /// Files that somebody had removed meanwhile.
     gone: usize,
+    /// Pictures that have their own rule back.
+    rules: usize,
+    /// Pictures whose own rule stays, since somebody changed it meanwhile.
+    rules_kept: usize,
 }
 
 /// How many sets something was done with.
@@ -111,7 +115,7 @@ pub(crate) async fn cancel_run(
 }
 
 /// Takes back what a run made: one, some or all of it. Files that another run counts on, or that
-/// somebody asked for by hand, stay.
+/// somebody asked for by hand, stay; so does a picture's own rule that was changed meanwhile.
 #[utoipa::path(post, path = "/runs/{id}/take-back", request_body = TakingBack, responses(
     (status = 200, body = RunTakenBackBody),
     (status = 404, body = Problem, content_type = "application/problem+json"),
@@ -123,8 +127,10 @@ pub(crate) async fn take_run_back(
 ) -> Result<Json<RunTakenBackBody>, Problem> {
     find(&app, id).await?;
     let taken = app.store.take_run_back(id, back.places.as_deref()).await?;
-    let TakenBack { places, files, kept, gone } = taken;
-    Ok(Json(RunTakenBackBody { sets: places.len(), places, files, kept, gone }))
+    let TakenBack { places, files, kept, gone, rules: RulesBack { back, kept: rules_kept } } =
+        taken;
+    let sets = places.len();
+    Ok(Json(RunTakenBackBody { sets, places, files, kept, gone, rules: back, rules_kept }))
 }
 
 /// Has sets of a run made again that failed or were taken back; a run that had ended goes on, one that is

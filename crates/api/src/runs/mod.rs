@@ -15,6 +15,7 @@ use brisk_margin_core::job::JobState;
 use brisk_margin_core::rule::{EffectiveRule, OutputRule};
 use brisk_margin_core::run::forecast::{Forecast, Skipped, error_of};
 use brisk_margin_core::run::limits::RunLimits;
+use brisk_margin_core::run::rule::RunRule;
 use brisk_margin_core::run::skip::SkipReason;
 use brisk_margin_core::run::{RunState, StartedBy};
 use brisk_margin_core::status::Estimate;
@@ -72,6 +73,10 @@ pub(super) struct ForecastBody {
     skipped: Vec<SkippedBody>,
     /// The site's rule that holds where a slot or picture has none of its own, in words.
     rule: String,
+    /// The run's own rule, in words.
+    own_rule: Option<String>,
+    /// Pictures whose own rule becomes another one by that.
+    rules: usize,
 }
 
 /// How many pictures are skipped for a reason.
@@ -84,8 +89,13 @@ pub(super) struct SkippedBody {
 }
 
 impl ForecastBody {
-    /// `free` is what the disk has left, where that is still to be known.
-    fn new(forecast: Forecast, rule: &OutputRule, free: Option<Bytes>) -> Self {
+    /// `own` is the run's rule, and `free` what the disk has left, where that is still to be known.
+    fn new(
+        forecast: Forecast,
+        rule: &OutputRule,
+        own: Option<&RunRule>,
+        free: Option<Bytes>,
+    ) -> Self {
         let body = |Skipped { reason, pictures }| SkippedBody {
             reason,
             words: SkipReason::words(reason),
@@ -109,6 +119,8 @@ impl ForecastBody {
             within_limits: forecast.within_limits,
             skipped: forecast.skipped.into_iter().map(body).collect(),
             rule: words(rule),
+            own_rule: own.map(RunRule::words),
+            rules: forecast.rules,
         }
     }
 }
@@ -133,6 +145,10 @@ pub(super) struct RunBody {
     limits: RunLimits,
     /// The site's rule when it was started.
     rule: OutputRule,
+    /// How its files are made, where that was chosen for it.
+    own_rule: Option<RunRule>,
+    /// Pictures whose own rule it changed, until that is taken back.
+    rules: u64,
     created_at: DateTime<Utc>,
     ended_at: Option<DateTime<Utc>>,
     /// Sets of files that have their turn later.
@@ -190,9 +206,11 @@ impl RunBody {
             started_by: run.started_by,
             started_words: run.started_by.words(),
             state: run.state,
-            forecast: ForecastBody::new(run.forecast, &run.rule, None),
+            forecast: ForecastBody::new(run.forecast, &run.rule, run.own_rule.as_ref(), None),
             limits: run.limits,
             rule: run.rule,
+            own_rule: run.own_rule,
+            rules: count(totals.rules),
             created_at: run.created_at,
             ended_at: run.ended_at,
             waiting: count(totals.waiting),

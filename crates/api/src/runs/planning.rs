@@ -5,6 +5,7 @@ use axum::extract::State;
 use axum::http::StatusCode;
 use brisk_margin_core::run::StartedBy;
 use brisk_margin_core::run::limits::RunLimits;
+use brisk_margin_core::run::rule::RunRule;
 use brisk_margin_store::output_rules::RuleFor;
 use brisk_margin_store::pictures::ShownBy;
 use brisk_margin_work::runs::slots::{self, RunSlotError};
@@ -39,6 +40,9 @@ pub(crate) struct NewRun {
     /// What is left for later.
     #[serde(default)]
     limits: RunLimits,
+    /// How the files are made, where that is chosen for it: formats, quality target, most bytes, densities,
+    /// credit and colours. It becomes part of each picture's own rule when that has its turn.
+    rule: Option<RunRule>,
     /// What it is called.
     #[serde(default)]
     name: String,
@@ -73,7 +77,7 @@ impl NewRun {
                 return Err(Problem::invalid("say which pictures, or which page or slots"));
             }
         };
-        Ok(RunWish { pictures, over, limits: self.limits })
+        Ok(RunWish { pictures, over, limits: self.limits, rule: self.rule })
     }
 }
 
@@ -103,7 +107,7 @@ pub(crate) async fn forecast(
     let plan = runs::plan(&app.maker, &wish).await?;
     let rule = app.store.output_rule(RuleFor::Site).await?;
     let free = app.store.blobs().free().await;
-    Ok(Json(ForecastBody::new(plan.forecast, &rule, free)))
+    Ok(Json(ForecastBody::new(plan.forecast, &rule, wish.rule.as_ref(), free)))
 }
 
 /// Starts a run: the files of pictures for slots, the largest saving first.

@@ -2,10 +2,15 @@
 
 use std::time::Duration;
 
+use brisk_margin_core::choice::QualityTarget;
+use brisk_margin_core::format::Format;
+use brisk_margin_core::rule::{ByteCap, OutputRule};
 use brisk_margin_core::run::RunState;
+use brisk_margin_core::units::{Bytes, Density};
 use clap::Args;
 use serde_json::{Map, Value, json};
 
+use super::fit::{parse_density, parse_grade};
 use super::terminal::Watched;
 use crate::home::Failure;
 
@@ -16,6 +21,7 @@ const EXAMPLES: &str = "\
 Examples:
   brisk-margin run --site \"Tarnlight Observatory\" --plan
   brisk-margin run --site \"Tarnlight Observatory\" --filter issue=heavier --filter folder=gallery
+  brisk-margin run --site \"Tarnlight Observatory\" --filter folder=gallery --grade lean --max-kb 80
   brisk-margin run --site \"Tea room\" --page /menu.html --minutes 20 --json > results.jsonl";
 
 /// Makes the files of many pictures for the slots that show them.
@@ -43,6 +49,19 @@ pub struct Run {
     /// In the sizes of this preset, as a slot that no page has; may be given several times
     #[arg(long, value_name = "NAME", conflicts_with = "page")]
     preset: Vec<String>,
+    /// How faithful files must be: fine, good, lean or lossless. This and the next three become part of each
+    /// picture's own rule; taking the run back undoes that
+    #[arg(long, value_parser = parse_grade)]
+    grade: Option<QualityTarget>,
+    /// Formats to offer, the last one of which every browser reads
+    #[arg(long, value_delimiter = ',')]
+    formats: Vec<Format>,
+    /// Device pixels per CSS pixel, several with commas
+    #[arg(long, value_delimiter = ',', value_parser = parse_density)]
+    density: Vec<Density>,
+    /// The most KB that a file may have
+    #[arg(long, value_name = "N")]
+    max_kb: Option<u64>,
     /// At most so many pictures, those that save most
     #[arg(long, value_name = "N")]
     pictures: Option<u32>,
@@ -182,6 +201,10 @@ impl Run {
             "least_saving": self.least_saving.map(|kb| kb * 1_000),
         });
         let mut wish = json!({ "name": self.name, "limits": limits, "started_by": "command" });
+        let rule = self.rule();
+        if !rule.is_silent() {
+            wish["rule"] = serde_json::to_value(rule)?;
+        }
         let layouts = match self.page.is_some() || !self.slot.is_empty() {
             true => api.get("layouts").await?,
             false => Value::Null,
@@ -204,6 +227,19 @@ impl Run {
             wish["which"] = json!({ "filter": filter });
         }
         Ok(wish)
+    }
+}
+
+impl Run {
+    /// How the files are made, as far as that was said.
+    fn rule(&self) -> OutputRule {
+        OutputRule {
+            want: self.grade,
+            formats: Some(self.formats.clone()).filter(|formats| !formats.is_empty()),
+            densities: Some(self.density.clone()).filter(|densities| !densities.is_empty()),
+            cap: self.max_kb.map(|kb| ByteCap::At(Bytes::kb(kb))),
+            ..OutputRule::default()
+        }
     }
 }
 
@@ -297,6 +333,12 @@ fn print_forecast(forecast: &Value) {
         kb(&expected["high"]),
         kb(&forecast["disk"])
     );
+    if let Some(rule) = forecast["own_rule"].as_str() {
+        println!(
+            "by {rule}, which changes the own rule of {}",
+            counted(&forecast["rules"], "picture")
+        );
+    }
     if let Some(seconds) = forecast["seconds"].as_f64() {
         println!("about {:.0} s", seconds.max(1.0));
     }

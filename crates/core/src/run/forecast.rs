@@ -34,8 +34,8 @@ pub struct CandidateSet {
     pub shortfall: f64,
     /// Whether all its files are known to be there.
     pub is_made: bool,
-    /// Whether a place waits for its files, however much they save: one that shows another picture today,
-    /// or this one as it was.
+    /// Whether its files are wanted, however much they save: a place shows another picture today, or this one
+    /// as it was, or they were made by an earlier rule.
     pub is_awaited: bool,
 }
 
@@ -71,6 +71,8 @@ pub struct Candidate {
     pub is_broken: bool,
     /// Whether its own rule excludes it.
     pub is_excluded: bool,
+    /// Whether the run's rule would change its own.
+    pub changes_rule: bool,
     /// The slots that it would be made for.
     pub sets: Vec<CandidateSet>,
 }
@@ -195,6 +197,9 @@ pub struct Forecast {
     pub one_more_format: usize,
     /// About how many files one more density would add.
     pub one_more_density: usize,
+    /// Pictures whose own rule becomes another one by that of the run.
+    #[serde(default)]
+    pub rules: usize,
     /// What pages that show the pictures transfer today.
     pub today: Bytes,
     /// What they would transfer instead.
@@ -248,6 +253,7 @@ impl Forecast {
     ) -> Self {
         let factor = sample.factor();
         let (mut pictures, mut sets, mut today, mut expected) = (0, 0, Bytes(0), Bytes(0));
+        let mut rules = 0;
         let mut skipped: Vec<Skipped> = Vec::new();
         for (candidate, reason) in candidates.iter().zip(judged) {
             if let Some(reason) = *reason {
@@ -258,6 +264,7 @@ impl Forecast {
                 continue;
             }
             pictures += 1;
+            rules += usize::from(candidate.changes_rule);
             for set in candidate.sets.iter().filter(|set| set.skipped(factor).is_none()) {
                 sets += 1;
                 today.0 += set.today.0;
@@ -282,6 +289,7 @@ impl Forecast {
                 sample.mean(|set| set.files as f64 / set.formats.max(1) as f64),
             ),
             one_more_density: of_all(sample.mean(|set| set.denser as f64 - set.files as f64)),
+            rules,
             today,
             expected: Estimate { low: at(1.0 / spread), about: expected, high: at(spread) },
             disk,

@@ -4,9 +4,11 @@
 //! - [`limits`]: what a run leaves for later.
 //! - [`schedule`]: when one starts by itself.
 //! - [`forecast`]: what is known before it starts, and how far off that was.
+//! - [`rule`]: how its files are made, where that was chosen for it.
 
 pub mod forecast;
 pub mod limits;
+pub mod rule;
 pub mod schedule;
 pub mod skip;
 

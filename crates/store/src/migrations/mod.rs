@@ -62,6 +62,7 @@ const SITE: &[Step] = &steps![
     "m0016_public_pictures",
     "m0017_page_loads",
     "m0018_publishing_details",
+    "m0019_run_rules",
 ];
 
 /// A step: a file of SQL beside this one.

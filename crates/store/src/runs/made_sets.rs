@@ -17,23 +17,26 @@ pub struct MadeSet {
     pub slot_id: Uuid,
 }
 
-#[derive(FromQueryResult)]
-struct Basis {
+/// What decides the files of a set.
+#[derive(Debug, Clone, PartialEq, Eq, FromQueryResult)]
+pub struct SetBasis {
+    /// What of the picture and the slot does, as one text.
     basis: String,
+    /// The rules, as one text.
+    rules: String,
 }
 
 impl Store {
-    /// What of the picture and the slot decides the files of `set`, as one text; nothing where one of them is
-    /// gone. Asked for before they are read, it tells afterwards whether that changed meanwhile.
+    /// What decides the files of `set`; nothing where its picture or slot is gone. Asked for before they are
+    /// read, it tells afterwards whether that changed meanwhile.
     ///
     /// # Errors
     /// Those of the database.
-    pub async fn set_basis(&self, set: MadeSet) -> Result<Option<String>, StoreError> {
-        let sql = "SELECT made_basis(p, s) AS basis FROM pictures p, slots s
-             WHERE p.id = $1 AND s.id = $2";
+    pub async fn set_basis(&self, set: MadeSet) -> Result<Option<SetBasis>, StoreError> {
+        let sql = "SELECT made_basis(p, s) AS basis, deciding_rules(p.id, s.id) AS rules
+             FROM pictures p, slots s WHERE p.id = $1 AND s.id = $2";
         let statement = self.statement(sql, [set.picture_id.into(), set.slot_id.into()]);
-        let found = Basis::find_by_statement(statement).one(&self.db).await?;
-        Ok(found.map(|found| found.basis))
+        Ok(SetBasis::find_by_statement(statement).one(&self.db).await?)
     }
 
     /// Notes that all files of `set` are there, decided by `basis`; nothing where that is another one by now.
@@ -44,13 +47,14 @@ impl Store {
     pub async fn note_made_set(
         &self,
         set: MadeSet,
-        basis: &str,
+        SetBasis { basis, rules }: &SetBasis,
         files: &str,
     ) -> Result<(), StoreError> {
         let statement = self.statement(
             "INSERT INTO made_sets (picture_id, slot_id, basis, generation, files)
              SELECT p.id, s.id, $3, $4, $5 FROM pictures p, slots s
              WHERE p.id = $1 AND s.id = $2 AND made_basis(p, s) = $3
+                 AND deciding_rules(p.id, s.id) = $6
              ON CONFLICT (picture_id, slot_id)
              DO UPDATE SET basis = excluded.basis, generation = excluded.generation,
                  files = excluded.files",
@@ -60,6 +64,7 @@ impl Store {
                 basis.into(),
                 i32::from(GENERATION).into(),
                 files.into(),
+                rules.into(),
             ],
         );
         self.db.execute_raw(statement).await?;

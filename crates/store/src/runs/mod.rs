@@ -2,16 +2,19 @@
 //!
 //! - [`items`]: the sets of files of a run, claimed one by one by whoever works at it.
 //! - [`taking_back`]: what a run made goes again.
+//! - [`rules`]: what runs make of pictures' own rules.
 //! - [`made_sets`]: sets of which all files are known to be there.
 
 pub mod items;
 mod made_sets;
+mod rules;
 mod taking_back;
 
 use brisk_margin_core::job::JobKind;
 use brisk_margin_core::rule::OutputRule;
 use brisk_margin_core::run::forecast::Forecast;
 use brisk_margin_core::run::limits::{RunEffort, RunLimits};
+use brisk_margin_core::run::rule::RunRule;
 use brisk_margin_core::run::skip::SkipReason;
 use brisk_margin_core::run::{RunState, StartedBy};
 use brisk_margin_core::units::Bytes;
@@ -24,7 +27,8 @@ use crate::layouts::{json, read};
 use crate::{Store, StoreError};
 use items::{NewRunItem, UNCHECKED};
 
-pub use made_sets::MadeSet;
+pub use made_sets::{MadeSet, SetBasis};
+pub use rules::RulesBack;
 pub use taking_back::TakenBack;
 
 /// So many of the latest sets tell the pace of a run.
@@ -45,6 +49,8 @@ pub struct Run {
     pub limits: RunLimits,
     /// The site's rule when it was started.
     pub rule: OutputRule,
+    /// How its files are made, where that was chosen for it.
+    pub own_rule: Option<RunRule>,
     /// Where it stands.
     pub state: RunState,
     /// When it was started.
@@ -68,6 +74,8 @@ pub struct NewRun {
     pub limits: RunLimits,
     /// The site's rule.
     pub rule: OutputRule,
+    /// How its files are made, where that is chosen for it.
+    pub own_rule: Option<RunRule>,
     /// Its items in the order of their turn.
     pub items: Vec<NewRunItem>,
 }
@@ -99,6 +107,8 @@ pub struct RunTotals {
     pub made_bytes: i64,
     /// How many seconds that took, of all workers together.
     pub seconds: f64,
+    /// Pictures whose own rule it changed.
+    pub rules: i64,
 }
 
 #[derive(FromQueryResult)]
@@ -109,6 +119,7 @@ struct RunRow {
     forecast: serde_json::Value,
     limits: serde_json::Value,
     rule: serde_json::Value,
+    own_rule: Option<serde_json::Value>,
     state: String,
     created_at: DateTime<Utc>,
     ended_at: Option<DateTime<Utc>>,
@@ -126,6 +137,7 @@ impl RunRow {
             forecast: read(self.forecast)?,
             limits: read(self.limits)?,
             rule: read(self.rule)?,
+            own_rule: self.own_rule.map(read).transpose()?,
             state: RunState::named(&self.state).ok_or(StoreError::Corrupt(self.state))?,
             created_at: self.created_at,
             ended_at: self.ended_at,
@@ -160,8 +172,9 @@ struct FilePace {
 /// The runs that `which` names, each with its totals.
 fn runs_where(which: &str) -> String {
     format!(
-        "SELECT r.id, r.name, r.started_by, r.forecast, r.limits, r.rule, r.state, r.created_at,
-                r.ended_at, t.*
+        "SELECT r.id, r.name, r.started_by, r.forecast, r.limits, r.rule, r.own_rule, r.state,
+                r.created_at, r.ended_at, t.*,
+                (SELECT count(*) FROM run_rules WHERE run_id = r.id) AS rules
          FROM (SELECT * FROM runs {which}) r, LATERAL (
              SELECT count(*) FILTER (WHERE state = 'waiting') AS waiting,
                 count(*) FILTER (WHERE state = 'done') AS done,
@@ -234,8 +247,8 @@ impl Store {
     ) -> Result<Uuid, StoreError> {
         let id = Uuid::now_v7();
         let run = self.statement(
-            "INSERT INTO runs (id, name, started_by, forecast, limits, rule, state)
-             VALUES ($1, $2, $3, $4, $5, $6, 'running')",
+            "INSERT INTO runs (id, name, started_by, forecast, limits, rule, own_rule, state)
+             VALUES ($1, $2, $3, $4, $5, $6, $7, 'running')",
             [
                 id.into(),
                 new.name.clone().into(),
@@ -243,6 +256,7 @@ impl Store {
                 json(&new.forecast).into(),
                 json(&new.limits).into(),
                 json(&new.rule).into(),
+                new.own_rule.as_ref().map(json).into(),
             ],
         );
         transaction.execute_raw(run).await?;

@@ -3,7 +3,7 @@
 use sea_orm::{ConnectionTrait, FromQueryResult, TransactionTrait};
 use uuid::Uuid;
 
-use super::run_job;
+use super::{RulesBack, run_job};
 use crate::{Store, StoreError};
 
 /// What became of taking back.
@@ -17,6 +17,8 @@ pub struct TakenBack {
     pub kept: usize,
     /// Files that were gone already.
     pub gone: usize,
+    /// What became of the pictures' own rules.
+    pub rules: RulesBack,
 }
 
 #[derive(FromQueryResult)]
@@ -33,7 +35,8 @@ struct Id {
 
 impl Store {
     /// Takes back what run `id` made, at `places` or all of it: files that it made go, unless they are
-    /// of a set that another run completed or has in hand, or somebody asked for them by hand.
+    /// of a set that another run completed or has in hand, or somebody asked for them by hand. Pictures that it
+    /// has nothing of any more have their own rule back.
     pub async fn take_run_back(
         &self,
         id: Uuid,
@@ -41,8 +44,10 @@ impl Store {
     ) -> Result<TakenBack, StoreError> {
         let transaction = self.db.begin().await?;
         let items = self.statement(
-            "UPDATE run_items SET state = 'taken-back', is_approved = false
-             WHERE run_id = $1 AND state = 'done' AND ($2::integer[] IS NULL OR place = ANY ($2))
+            "UPDATE run_items i SET state = 'taken-back', is_approved = false, reason = NULL
+             WHERE run_id = $1 AND ($2::integer[] IS NULL OR place = ANY ($2)) AND (
+                 state = 'done' OR state = 'skipped' AND reason = 'unchanged' AND EXISTS (
+                     SELECT FROM run_rules WHERE run_id = $1 AND picture_id = i.picture_id))
              RETURNING place, picture_id, variants",
             [id.into(), places.map(<[i32]>::to_vec).into()],
         );
@@ -61,9 +66,11 @@ impl Store {
                  SELECT unnest(variants || coalesce(had, ARRAY[]::uuid[])) FROM run_items
                  WHERE state IN ('done', 'waiting') AND picture_id = ANY ($1)
              ) AND NOT is_by_hand RETURNING id",
-            [pictures.into()],
+            [pictures.clone().into()],
         );
         let files = Id::find_by_statement(files).all(&transaction).await?;
+        let pictures = places.map(|_| pictures.as_slice());
+        let rules = self.take_rules_back(&transaction, id, pictures).await?;
         transaction.commit().await?;
         let went = files.iter().filter(|file| own.contains(&file.id)).count();
         Ok(TakenBack {
@@ -71,6 +78,7 @@ impl Store {
             files: files.len(),
             kept: there.len() - went,
             gone: own.len() - there.len(),
+            rules,
         })
     }
 

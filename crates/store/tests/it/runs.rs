@@ -34,6 +34,7 @@ async fn started(home: &Home, slots: usize) -> (Uuid, Claim, Claim) {
         forecast,
         limits,
         rule: OutputRule::default(),
+        own_rule: None,
         items: (0..slots).map(set).collect(),
     };
     let run = store.add_run(&run).await.unwrap();

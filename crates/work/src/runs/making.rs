@@ -1,5 +1,6 @@
 //! One item of a run: a picture's files for a slot.
 
+use brisk_margin_core::run::rule::RunRule;
 use brisk_margin_core::run::skip::SkipReason;
 use brisk_margin_core::slot::Slot;
 use brisk_margin_core::units::{Bytes, Density};
@@ -12,19 +13,26 @@ use crate::jobs::JobFailure;
 use crate::making::Maker;
 use crate::making::sets::{Made, ResponsiveSet, SetError, SetFile};
 
-/// Makes the files of an item that are not there yet, and tells what came of it.
+/// Makes the files of an item that are not there yet, by the run's rule where it has one, and tells what came of it.
 pub(super) async fn made(
     maker: &Maker,
     run: Uuid,
+    rule: Option<&RunRule>,
     item: &RunItem,
 ) -> Result<ItemOutcome, JobFailure> {
     let Some(slot_id) = item.slot_id else {
         return Ok(ItemOutcome::Skipped(SkipReason::NotUsed));
     };
     let made = MadeSet { picture_id: item.picture_id, slot_id };
-    let basis = maker.store.set_basis(made).await?;
     let picture = maker.store.picture(item.picture_id).await?;
-    let Some(picture) = picture.filter(|picture| picture.removed_at.is_none()) else {
+    if picture.is_none_or(|picture| picture.removed_at.is_some()) {
+        return Ok(ItemOutcome::Skipped(SkipReason::Removed));
+    }
+    if let Some(rule) = rule {
+        maker.store.say_run_rule(run, item.picture_id, rule).await?;
+    }
+    let basis = maker.store.set_basis(made).await?;
+    let Some(picture) = maker.store.picture(item.picture_id).await? else {
         return Ok(ItemOutcome::Skipped(SkipReason::Removed));
     };
     let Some(slot) = maker.store.slot(slot_id).await? else {

@@ -19,6 +19,7 @@ use std::sync::atomic::{AtomicUsize, Ordering};
 use std::time::{Duration, Instant};
 
 use brisk_margin_core::run::limits::{RunEffort, RunLimits};
+use brisk_margin_core::run::rule::RunRule;
 use brisk_margin_store::runs::items::{ItemOutcome, RunItem};
 use brisk_margin_store::runs::run_job;
 use futures::stream::{self, TryStreamExt};
@@ -61,6 +62,7 @@ pub(crate) async fn run(maker: &Maker, job: &JobInHand) -> Result<(), JobFailure
         job,
         run,
         limits: found.limits,
+        rule: found.own_rule,
         total: found.totals.waiting as usize,
         done: AtomicUsize::new(0),
         looked: Mutex::new(None),
@@ -79,6 +81,7 @@ struct RunWorker<'a> {
     job: &'a JobInHand,
     run: Uuid,
     limits: RunLimits,
+    rule: Option<RunRule>,
     total: usize,
     done: AtomicUsize,
     /// When it last looked at what the others do.
@@ -117,7 +120,7 @@ impl RunWorker<'_> {
 
     async fn make(&self, item: RunItem) -> Result<(), JobFailure> {
         let begun = Instant::now();
-        let outcome = match making::made(self.maker, self.run, &item).await {
+        let outcome = match making::made(self.maker, self.run, self.rule.as_ref(), &item).await {
             Ok(outcome) => outcome,
             Err(JobFailure::Failed { reason, is_transient: false }) => ItemOutcome::Failed(reason),
             Err(JobFailure::Failed { reason, .. }) if item.begun >= MOST_BEGUN => {
@@ -133,6 +136,9 @@ impl RunWorker<'_> {
         let (store, by) = (&self.maker.store, self.job.claim());
         let seconds = begun.elapsed().as_secs_f64();
         store.end_run_item(self.run, item.place, by, &outcome, seconds).await?;
+        if self.rule.is_some() && !matches!(outcome, ItemOutcome::Done(_)) {
+            store.take_run_rule_back(self.run, item.picture_id).await?;
+        }
         if let ItemOutcome::Done(done) = &outcome {
             let mut effort = self.effort.lock().await;
             effort.seconds += seconds;

@@ -1,6 +1,6 @@
 //! What a run would do: which pictures for which slots, in which order, and what that costs.
 
-use std::collections::{BTreeMap, HashSet};
+use std::collections::{BTreeMap, HashMap, HashSet};
 use std::sync::Arc;
 use std::time::{Duration, Instant};
 
@@ -8,6 +8,7 @@ use brisk_margin_core::placement;
 use brisk_margin_core::run::StartedBy;
 use brisk_margin_core::run::forecast::{Candidate, CandidateSet, Forecast, Sample, judged};
 use brisk_margin_core::run::limits::RunLimits;
+use brisk_margin_core::run::rule::RunRule;
 use brisk_margin_core::run::skip::SkipReason;
 use brisk_margin_core::slot::Slot;
 use brisk_margin_core::source_format::SourceFormat;
@@ -66,6 +67,8 @@ pub struct RunWish {
     pub over: RunOver,
     /// What is left for later.
     pub limits: RunLimits,
+    /// How files are made, where that is chosen for it.
+    pub rule: Option<RunRule>,
 }
 
 /// What a run would do.
@@ -76,6 +79,8 @@ pub struct Plan {
     items: Vec<NewRunItem>,
     /// Slots of size presets, which it keeps.
     presets: Vec<Slot>,
+    /// Its own rule.
+    rule: Option<RunRule>,
 }
 
 impl Plan {
@@ -102,8 +107,8 @@ impl Plan {
         started_by: StartedBy,
     ) -> Result<NewRun, StoreError> {
         let rule = maker.store.output_rule(RuleFor::Site).await?;
-        let Self { forecast, limits, items, presets: _ } = self;
-        Ok(NewRun { name, started_by, forecast, limits, rule, items })
+        let Self { forecast, limits, items, rule: own_rule, presets: _ } = self;
+        Ok(NewRun { name, started_by, forecast, limits, rule, own_rule, items })
     }
 
     /// What would be done with `found`, in that order, where a file takes `pace` seconds.
@@ -112,7 +117,8 @@ impl Plan {
         let candidates: Vec<Candidate> = found.iter().map(|one| one.candidate.clone()).collect();
         let judged = judged(&candidates, factor, &limits);
         let forecast = Forecast::of(&candidates, &judged, sample, pace, &limits);
-        Self { forecast, limits, items: items(found, &judged, factor), presets: Vec::new() }
+        let items = items(found, &judged, factor);
+        Self { forecast, limits, items, presets: Vec::new(), rule: None }
     }
 }
 
@@ -122,7 +128,7 @@ impl Plan {
 /// # Errors
 /// Those of the database.
 pub(crate) async fn add_arrival(maker: &Maker, picture: Uuid) -> Result<(), StoreError> {
-    let found = found_of(maker, &[picture], &RunOver::Uses).await?;
+    let found = found_of(maker, &[picture], &RunOver::Uses, None).await?;
     let plan = Plan::of(&found, &Sample::new(Vec::new()), None, RunLimits::default());
     if plan.forecast.sets > 0 {
         let name = format!("Arrivals, {}", Local::now().format("%-d %B %Y"));
@@ -157,16 +163,17 @@ pub async fn plan(maker: &Maker, wish: &RunWish) -> Result<Plan, StoreError> {
     let until = Instant::now() + PATIENCE;
     let mut found = all_found(maker, wish).await?;
     found.sort_by_key(|one| std::cmp::Reverse(one.candidate.saving(1.0)));
-    let sample = sample(maker, &worth_sampling(&found), wish.over.slots(), until).await?;
+    let (slots, rule) = (wish.over.slots(), wish.rule.as_ref());
+    let sample = sample(maker, &worth_sampling(&found), slots, rule, until).await?;
     let factor = sample.factor();
     // What the sample says of savings may change the order.
     found.sort_by_key(|one| std::cmp::Reverse(one.candidate.saving(factor)));
     let sampled = maker.sampled_pace(sample.pace());
     let sampled = sampled.map(|pace| pace / maker.pool.workers() as f64);
     let pace = maker.store.seconds_a_file(AT_ONCE).await?.or(sampled);
-    let presets = wish.over.slots().iter().filter(|chosen| chosen.is_new);
+    let presets = slots.iter().filter(|chosen| chosen.is_new);
     let presets = presets.map(|chosen| chosen.slot.clone()).collect();
-    Ok(Plan { presets, ..Plan::of(&found, &sample, pace, wish.limits) })
+    Ok(Plan { presets, rule: wish.rule.clone(), ..Plan::of(&found, &sample, pace, wish.limits) })
 }
 
 /// The items of a run: what is made in its order, then what is skipped.
@@ -202,16 +209,17 @@ fn worth_sampling(found: &[Found]) -> Vec<Sampled> {
 /// What is known of each picture, read by several tasks at once; none goes on where nobody waits any
 /// more.
 async fn all_found(maker: &Maker, wish: &RunWish) -> Result<Vec<Found>, StoreError> {
-    let over = Arc::new(wish.over.clone());
+    let asked = Arc::new((wish.over.clone(), wish.rule.clone()));
     // More would wait for a connection longer than one may.
     let turns = Arc::new(Semaphore::new(PARTS_AT_ONCE));
     let mut tasks = JoinSet::new();
     for (n, some) in wish.pictures.chunks(AT_A_TIME).enumerate() {
         let (maker, some, turns) = (maker.clone(), some.to_vec(), Arc::clone(&turns));
-        let over = Arc::clone(&over);
+        let asked = Arc::clone(&asked);
         tasks.spawn(async move {
             let _turn = turns.acquire().await.expect("it is never closed");
-            (n, found_of(&maker, &some, &over).await)
+            let (over, rule) = &*asked;
+            (n, found_of(&maker, &some, over, rule.as_ref()).await)
         });
     }
     let mut parts = tasks.join_all().await;
@@ -223,11 +231,20 @@ async fn all_found(maker: &Maker, wish: &RunWish) -> Result<Vec<Found>, StoreErr
     Ok(found)
 }
 
-async fn found_of(maker: &Maker, ids: &[Uuid], over: &RunOver) -> Result<Vec<Found>, StoreError> {
+async fn found_of(
+    maker: &Maker,
+    ids: &[Uuid],
+    over: &RunOver,
+    rule: Option<&RunRule>,
+) -> Result<Vec<Found>, StoreError> {
     let pictures = maker.store.pictures_with_removed(ids).await?;
     let mut uses = maker.store.uses_of(ids).await?;
     let excluded: HashSet<Uuid> = maker.store.excluded_of(ids).await?.into_iter().collect();
     let made = maker.store.made_sets(ids).await?;
+    let own_rules = match rule {
+        Some(_) => maker.store.rules_of(ids).await?,
+        None => HashMap::new(),
+    };
     let found = pictures.into_iter().map(|picture| {
         let mut slots: BTreeMap<Uuid, InSlot> = BTreeMap::new();
         for used in uses.remove(&picture.id).unwrap_or_default() {
@@ -250,13 +267,18 @@ async fn found_of(maker: &Maker, ids: &[Uuid], over: &RunOver) -> Result<Vec<Fou
             let asked = placement::asked_by(slot, &picture.adjustments, picture.facts.size);
             slots.entry(slot.id).or_default().add(Some(picture.bytes), asked);
         }
+        let own = own_rules.get(&picture.id).cloned().unwrap_or_default();
+        let changes_rule = rule.is_some_and(|rule| rule.over(&own) != own);
         let is_new = |id| over.slots().iter().any(|one| one.is_new && one.slot.id == id);
         let sets: Vec<(Uuid, CandidateSet)> = slots
             .into_iter()
             .map(|(slot, found)| {
                 let set = MadeSet { picture_id: picture.id, slot_id: slot };
-                let is_made = made.contains(&set) && !is_new(slot);
-                (slot, found.candidate(&picture, is_made))
+                let was_made = made.contains(&set) && !is_new(slot);
+                let candidate = found.candidate(&picture, was_made && !changes_rule);
+                // What was made by an earlier rule is made anew, whatever that saves.
+                let is_awaited = candidate.is_awaited || was_made && changes_rule;
+                (slot, CandidateSet { is_awaited, ..candidate })
             })
             .collect();
         let (slots, sets) = sets.into_iter().unzip();
@@ -264,6 +286,7 @@ async fn found_of(maker: &Maker, ids: &[Uuid], over: &RunOver) -> Result<Vec<Fou
             is_removed: picture.removed_at.is_some(),
             is_broken: picture.analysis_failed.is_some(),
             is_excluded: excluded.contains(&picture.id),
+            changes_rule,
             sets,
         };
         Found { picture: picture.id, candidate, slots }

@@ -4,6 +4,7 @@
 use std::time::{Duration, Instant};
 
 use brisk_margin_core::run::forecast::{MeasuredFile, Sample, SampledSet};
+use brisk_margin_core::run::rule::RunRule;
 use brisk_margin_core::set_plan::{SetPlanner, SetSource};
 use brisk_margin_core::units::{Bytes, Density};
 use brisk_margin_store::StoreError;
@@ -39,19 +40,20 @@ pub(super) struct Sampled {
 }
 
 /// What some of `sets`, spread evenly over all, tell of the others. What is made is kept as a trial: the
-/// run does not make it again. `slots` are those that were chosen, which may not be kept yet. Ends at about
-/// `until`.
+/// run does not make it again. `slots` are those that were chosen, which may not be kept yet, and `rule` is the
+/// run's own, which holds nowhere yet. Ends at about `until`.
 pub(super) async fn sample(
     maker: &Maker,
     sets: &[Sampled],
     slots: &[RunSlot],
+    rule: Option<&RunRule>,
     until: Instant,
 ) -> Result<Sample, StoreError> {
     let until = until.max(Instant::now() + LEAST);
     let step = sets.len().div_ceil(PLANNED).max(1);
     let chosen = sets.iter().step_by(step).copied();
     let planned: Vec<Planned> = futures::stream::iter(chosen)
-        .map(|one| Planned::new(maker, one, slots))
+        .map(|one| Planned::new(maker, one, slots, rule))
         .buffered(4)
         .try_filter_map(|planned| async move { Ok(planned) })
         .try_collect()
@@ -80,6 +82,7 @@ impl Planned {
         maker: &Maker,
         of: Sampled,
         slots: &[RunSlot],
+        rule: Option<&RunRule>,
     ) -> Result<Option<Self>, StoreError> {
         let Some(picture) = maker.store.picture(of.picture).await? else { return Ok(None) };
         let chosen = slots.iter().find(|chosen| chosen.slot.id == of.slot);
@@ -88,7 +91,9 @@ impl Planned {
             None => maker.store.slot(of.slot).await?,
         };
         let Some(slot) = slot else { return Ok(None) };
-        let set = ResponsiveSet::plan(maker, &picture, &picture.adjustments, slot).await.ok();
+        let decision = maker.store.decision_in_run(picture.id, Some(slot.id), rule).await?;
+        let adjustments = &picture.adjustments;
+        let set = ResponsiveSet::decided(maker, &picture, adjustments, slot, decision).await.ok();
         Ok(set.map(|set| Self { picture, set, possible: of.possible }))
     }
 

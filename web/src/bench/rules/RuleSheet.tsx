@@ -1,10 +1,17 @@
-import { Button, Input, InputNumber, Segmented, Select } from "antd";
+import { Button, Input, Segmented } from "antd";
 import { useState, type ReactNode } from "react";
-import type { ByteCap, EffectiveRule, Format, OutputRule, QualityTarget } from "../../api/client";
+import type { EffectiveRule, Format, OutputRule } from "../../api/client";
 import { density, formatName } from "../../ui/figures";
-import { useLimits } from "../../api/useLimits";
 import { ProblemNote } from "../../ui/ProblemNote";
-import { MultiSelect } from "../../ui/MultiSelect";
+import {
+  CapChoice,
+  COLOURS,
+  CREDIT,
+  DensitiesChoice,
+  EitherChoice,
+  FormatsChoice,
+  WantChoice,
+} from "../../ui/RuleParts";
 import { SideSheet } from "../../ui/SideSheet";
 import { capWords, LEVELS, wantWords } from "../trials/words";
 import { useDecision, useRule, useSayRule, type RuleOf } from "./useRule";
@@ -67,8 +74,6 @@ export function RuleSheet({ picture, slot, open, onClose }: Props) {
   );
 }
 
-const UNSAID = "unsaid";
-
 function RuleForm({
   rule,
   decision,
@@ -81,9 +86,6 @@ function RuleForm({
   const set = (part: Partial<OutputRule>) => {
     onSay({ ...rule, ...part });
   };
-  const yesNo = (value: boolean | null | undefined) =>
-    value === null || value === undefined ? UNSAID : value ? "yes" : "no";
-  const said = (value: string) => (value === UNSAID ? null : value === "yes");
   const settled = Object.values(rule.settled ?? {});
   const [pattern, setPattern] = useState(rule.name_pattern ?? "");
   return (
@@ -93,17 +95,14 @@ function RuleForm({
         holds={decision && (decision.excluded.value ? "not made" : "made")}
         by={decision?.excluded.by}
       >
-        <Select
-          aria-label="Whether files are made"
-          value={yesNo(rule.excluded)}
-          onChange={(value) => {
-            set({ excluded: said(value) });
+        <EitherChoice
+          label="Whether files are made"
+          words={{ yes: "are not made: excluded", no: "are made" }}
+          unsaid="inherited"
+          value={rule.excluded}
+          onChange={(excluded) => {
+            set({ excluded });
           }}
-          options={[
-            { value: UNSAID, label: "inherited" },
-            { value: "no", label: "are made" },
-            { value: "yes", label: "are not made: excluded" },
-          ]}
         />
       </Part>
       <Part
@@ -111,22 +110,18 @@ function RuleForm({
         holds={decision?.formats.value.map((format) => formatName[format]).join(", ")}
         by={decision?.formats.by}
       >
-        <MultiSelect<Format>
-          aria-label="Formats"
-          placeholder="inherited"
-          value={rule.formats ?? []}
+        <FormatsChoice
+          unsaid="inherited"
+          value={rule.formats}
           onChange={(formats) => {
-            set({ formats: formats.length > 0 ? formats : null });
+            set({ formats });
           }}
-          options={(["avif", "webp", "jpeg", "png", "gif"] as const).map((format) => ({
-            value: format,
-            label: formatName[format],
-          }))}
         />
       </Part>
       <Part words="Quality target" holds={decision && wantWords(decision.want.value)} by={decision?.want.by}>
         <WantChoice
-          want={rule.want}
+          unsaid="inherited"
+          value={rule.want}
           onChange={(want) => {
             set({ want });
           }}
@@ -134,7 +129,8 @@ function RuleForm({
       </Part>
       <Part words="At most" holds={decision && capWords(decision.cap.value)} by={decision?.cap.by}>
         <CapChoice
-          cap={rule.cap}
+          unsaid="inherited"
+          value={rule.cap}
           onChange={(cap) => {
             set({ cap });
           }}
@@ -145,14 +141,12 @@ function RuleForm({
         holds={decision && (decision.densities.value?.map(density).join(", ") ?? "the slot's own")}
         by={decision?.densities.by}
       >
-        <MultiSelect<number>
-          aria-label="Densities"
-          placeholder="inherited: the slot's own"
-          value={rule.densities ?? []}
+        <DensitiesChoice
+          unsaid="inherited: the slot's own"
+          value={rule.densities}
           onChange={(densities) => {
-            set({ densities: densities.length > 0 ? densities.toSorted((a, b) => a - b) : null });
+            set({ densities });
           }}
-          options={[1, 1.5, 2, 3].map((value) => ({ value, label: density(value) }))}
         />
       </Part>
       <Part
@@ -160,17 +154,14 @@ function RuleForm({
         holds={decision && (decision.keeps_credit.value ? "stay" : "left out")}
         by={decision?.keeps_credit.by}
       >
-        <Select
-          aria-label="Creator and licence"
-          value={yesNo(rule.keeps_credit)}
-          onChange={(value) => {
-            set({ keeps_credit: said(value) });
+        <EitherChoice
+          label="Creator and licence"
+          words={CREDIT}
+          unsaid="inherited"
+          value={rule.keeps_credit}
+          onChange={(keeps_credit) => {
+            set({ keeps_credit });
           }}
-          options={[
-            { value: UNSAID, label: "inherited" },
-            { value: "yes", label: "stay in the file" },
-            { value: "no", label: "are left out, as all metadata" },
-          ]}
         />
       </Part>
       <Part
@@ -178,17 +169,14 @@ function RuleForm({
         holds={decision && (decision.keeps_profile.value ? "the picture's own profile" : "sRGB")}
         by={decision?.keeps_profile.by}
       >
-        <Select
-          aria-label="Colours"
-          value={yesNo(rule.keeps_profile)}
-          onChange={(value) => {
-            set({ keeps_profile: said(value) });
+        <EitherChoice
+          label="Colours"
+          words={COLOURS}
+          unsaid="inherited"
+          value={rule.keeps_profile}
+          onChange={(keeps_profile) => {
+            set({ keeps_profile });
           }}
-          options={[
-            { value: UNSAID, label: "inherited" },
-            { value: "no", label: "brought to sRGB" },
-            { value: "yes", label: "stay in the picture's own profile" },
-          ]}
         />
       </Part>
       <Part
@@ -269,115 +257,5 @@ function Part({
       </dt>
       <dd>{children}</dd>
     </>
-  );
-}
-
-type HowGood = Extract<QualityTarget, { by: "grade" }>["value"] | "quality" | "lossless" | typeof UNSAID;
-
-function WantChoice({
-  want,
-  onChange,
-}: {
-  want: QualityTarget | null | undefined;
-  onChange: (want: QualityTarget | null) => void;
-}) {
-  const usualQuality = useLimits().data?.usual_quality ?? 75;
-  const now: HowGood = !want ? UNSAID : want.by === "grade" ? want.value : want.by;
-  return (
-    <div className="row">
-      <Select<HowGood>
-        aria-label="Quality target"
-        value={now}
-        onChange={(next) => {
-          if (next === UNSAID) onChange(null);
-          else if (next === "lossless") onChange({ by: "lossless" });
-          else if (next === "quality") onChange({ by: "quality", value: usualQuality });
-          else onChange({ by: "grade", value: next });
-        }}
-        options={[
-          { value: UNSAID, label: "inherited" },
-          { value: "fine", label: "grade fine" },
-          { value: "good", label: "grade good" },
-          { value: "lean", label: "grade lean" },
-          { value: "quality", label: "a fixed quality" },
-          { value: "lossless", label: "lossless, verified" },
-        ]}
-      />
-      {want?.by === "quality" && (
-        <Typed
-          label="Quality"
-          least={1}
-          most={100}
-          value={want.value}
-          onTyped={(value) => {
-            onChange({ by: "quality", value });
-          }}
-        />
-      )}
-    </div>
-  );
-}
-
-function CapChoice({ cap, onChange }: { cap: ByteCap | null | undefined; onChange: (cap: ByteCap | null) => void }) {
-  return (
-    <div className="row">
-      <Select
-        aria-label="Byte cap"
-        value={cap?.kind ?? UNSAID}
-        onChange={(next) => {
-          if (next === "at") onChange({ kind: "at", bytes: 100_000 });
-          else if (next === "open" || next === "budget") onChange({ kind: next });
-          else onChange(null);
-        }}
-        options={[
-          { value: UNSAID, label: "inherited" },
-          { value: "open", label: "any weight" },
-          { value: "budget", label: "the slot's budget" },
-          { value: "at", label: "Max KB" },
-        ]}
-      />
-      {cap?.kind === "at" && (
-        <Typed
-          label="Kilobytes at most"
-          least={0.1}
-          most={1_000_000}
-          value={cap.bytes / 1_000}
-          onTyped={(kb) => {
-            onChange({ kind: "at", bytes: Math.round(kb * 1_000) });
-          }}
-        />
-      )}
-    </div>
-  );
-}
-
-/** A number that counts once it is typed to its end. */
-function Typed({
-  label,
-  least,
-  most,
-  value,
-  onTyped,
-}: {
-  label: string;
-  least: number;
-  most: number;
-  value: number;
-  onTyped: (value: number) => void;
-}) {
-  const [typed, setTyped] = useState<number | null>(value);
-  const done = () => {
-    if (typed !== null && typed !== value) onTyped(typed);
-  };
-  return (
-    <InputNumber
-      aria-label={label}
-      min={least}
-      max={most}
-      value={typed}
-      onChange={setTyped}
-      onBlur={done}
-      onPressEnter={done}
-    />
   );
 }

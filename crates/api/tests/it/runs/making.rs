@@ -148,7 +148,6 @@ async fn what_a_later_run_completed_stays_when_the_earlier_one_is_taken_back() {
     assert_eq!(files_of(&api, &heavy).await, 0, "nothing counts on any of them now");
 }
 
-/// Everything in the library, with these limits.
 #[tokio::test]
 async fn what_changes_while_a_run_waits_holds_when_its_turn_comes() {
     let Library { api, heavy, light, .. } = library().await;

@@ -3,6 +3,7 @@
 mod making;
 mod planning;
 mod results;
+mod rules;
 
 use crate::support::Api;
 use crate::support::pages::{page, serving};

@@ -1,7 +1,7 @@
 //! What a run would do, what starts one, and what is known to be made.
 
 use brisk_margin_core::format::Format;
-use brisk_margin_store::runs::MadeSet;
+use brisk_margin_store::runs::{MadeSet, SetBasis};
 use brisk_margin_testing::pictures::{encoded, spots};
 use serde_json::{Value, json};
 
@@ -223,7 +223,7 @@ async fn what_changes_while_its_files_are_made_is_looked_at_again() {
     let set = MadeSet { picture_id: heavy.parse().unwrap(), slot_id: slot.parse().unwrap() };
     // As a worker does it: what decides the files is asked first, and that they are there is noted last.
     let begun = async || api.store.set_basis(set).await.unwrap().unwrap();
-    let is_known = async |basis: String| {
+    let is_known = async |basis: SetBasis| {
         api.store.note_made_set(set, &basis, "its files").await.unwrap();
         api.store.made_sets(&[set.picture_id]).await.unwrap().contains(&set)
     };

@@ -127,6 +127,20 @@ impl ResponsiveSet {
         slot: Slot,
     ) -> Result<Self, SetError> {
         let decision = maker.store.decision(picture.id, Some(slot.id)).await?;
+        Self::decided(maker, picture, adjustments, slot, decision).await
+    }
+
+    /// The same where `decision` holds.
+    ///
+    /// # Errors
+    /// [`SetError`].
+    pub async fn decided(
+        maker: &Maker,
+        picture: &Picture,
+        adjustments: &Adjustments,
+        slot: Slot,
+        decision: EffectiveRule,
+    ) -> Result<Self, SetError> {
         let SlotUses { breakpoints, loading } = maker.store.slot_uses(slot.id).await?;
         let densities = decision.densities.value.clone().unwrap_or_else(|| slot.densities.clone());
         let (cropping, _) = slot.who_crops(adjustments);

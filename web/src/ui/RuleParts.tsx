@@ -1,0 +1,183 @@
+import { InputNumber, Select } from "antd";
+import { useState } from "react";
+import type { ByteCap, Format, QualityTarget } from "../api/client";
+import { useLimits } from "../api/useLimits";
+import { density, formatName } from "./figures";
+import { MultiSelect } from "./MultiSelect";
+
+const UNSAID = "unsaid";
+
+/** A part of a rule, and what stands there where it says nothing. */
+interface Part<T> {
+  value: T | null | undefined;
+  unsaid: string;
+  onChange: (value: T | null) => void;
+}
+
+/** The formats, those that only some browsers read first. */
+export function FormatsChoice({ value, unsaid, onChange }: Part<Format[]>) {
+  return (
+    <MultiSelect<Format>
+      aria-label="Formats"
+      placeholder={unsaid}
+      value={value ?? []}
+      onChange={(formats) => {
+        onChange(formats.length > 0 ? formats : null);
+      }}
+      options={(["avif", "webp", "jpeg", "png", "gif"] as const).map((format) => ({
+        value: format,
+        label: formatName[format],
+      }))}
+    />
+  );
+}
+
+/** The densities that files are made for. */
+export function DensitiesChoice({ value, unsaid, onChange }: Part<number[]>) {
+  return (
+    <MultiSelect<number>
+      aria-label="Densities"
+      placeholder={unsaid}
+      value={value ?? []}
+      onChange={(densities) => {
+        onChange(densities.length > 0 ? densities.toSorted((a, b) => a - b) : null);
+      }}
+      options={[1, 1.5, 2, 3].map((value) => ({ value, label: density(value) }))}
+    />
+  );
+}
+
+/** One of two, or nothing. */
+export function EitherChoice({
+  label,
+  words,
+  value,
+  unsaid,
+  onChange,
+}: Part<boolean> & { label: string; words: { yes: string; no: string } }) {
+  return (
+    <Select
+      aria-label={label}
+      value={value == null ? UNSAID : value ? "yes" : "no"}
+      onChange={(next) => {
+        onChange(next === UNSAID ? null : next === "yes");
+      }}
+      options={[
+        { value: UNSAID, label: unsaid },
+        { value: "yes", label: words.yes },
+        { value: "no", label: words.no },
+      ]}
+    />
+  );
+}
+
+/** Creator and licence, as [EitherChoice] has them. */
+export const CREDIT = { yes: "stay in the file", no: "are left out, as all metadata" };
+/** Colours, as [EitherChoice] has them. */
+export const COLOURS = { yes: "stay in the picture's own profile", no: "brought to sRGB" };
+
+type HowGood = Extract<QualityTarget, { by: "grade" }>["value"] | "quality" | "lossless" | typeof UNSAID;
+
+/** How good files must be. */
+export function WantChoice({ value: want, unsaid, onChange }: Part<QualityTarget>) {
+  const usualQuality = useLimits().data?.usual_quality ?? 75;
+  const now: HowGood = !want ? UNSAID : want.by === "grade" ? want.value : want.by;
+  return (
+    <div className="rule-part">
+      <Select<HowGood>
+        aria-label="Quality target"
+        value={now}
+        onChange={(next) => {
+          if (next === UNSAID) onChange(null);
+          else if (next === "lossless") onChange({ by: "lossless" });
+          else if (next === "quality") onChange({ by: "quality", value: usualQuality });
+          else onChange({ by: "grade", value: next });
+        }}
+        options={[
+          { value: UNSAID, label: unsaid },
+          { value: "fine", label: "grade fine" },
+          { value: "good", label: "grade good" },
+          { value: "lean", label: "grade lean" },
+          { value: "quality", label: "a fixed quality" },
+          { value: "lossless", label: "lossless, verified" },
+        ]}
+      />
+      {want?.by === "quality" && (
+        <Typed
+          label="Quality"
+          least={1}
+          most={100}
+          value={want.value}
+          onTyped={(value) => {
+            onChange({ by: "quality", value });
+          }}
+        />
+      )}
+    </div>
+  );
+}
+
+/** The most bytes that a file may have. */
+export function CapChoice({ value: cap, unsaid, onChange }: Part<ByteCap>) {
+  return (
+    <div className="rule-part">
+      <Select
+        aria-label="Byte cap"
+        value={cap?.kind ?? UNSAID}
+        onChange={(next) => {
+          if (next === "at") onChange({ kind: "at", bytes: 100_000 });
+          else if (next === "open" || next === "budget") onChange({ kind: next });
+          else onChange(null);
+        }}
+        options={[
+          { value: UNSAID, label: unsaid },
+          { value: "open", label: "any weight" },
+          { value: "budget", label: "the slot's budget" },
+          { value: "at", label: "Max KB" },
+        ]}
+      />
+      {cap?.kind === "at" && (
+        <Typed
+          label="Kilobytes at most"
+          least={0.1}
+          most={1_000_000}
+          value={cap.bytes / 1_000}
+          onTyped={(kb) => {
+            onChange({ kind: "at", bytes: Math.round(kb * 1_000) });
+          }}
+        />
+      )}
+    </div>
+  );
+}
+
+/** A number that counts once it is typed to its end. */
+function Typed({
+  label,
+  least,
+  most,
+  value,
+  onTyped,
+}: {
+  label: string;
+  least: number;
+  most: number;
+  value: number;
+  onTyped: (value: number) => void;
+}) {
+  const [typed, setTyped] = useState<number | null>(value);
+  const done = () => {
+    if (typed !== null && typed !== value) onTyped(typed);
+  };
+  return (
+    <InputNumber
+      aria-label={label}
+      min={least}
+      max={most}
+      value={typed}
+      onChange={setTyped}
+      onBlur={done}
+      onPressEnter={done}
+    />
+  );
+}
