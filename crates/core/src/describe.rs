@@ -67,11 +67,14 @@ impl Description {
         if !self.caption.trim().is_empty() {
             parts.push(escaped(self.caption.trim()));
         }
-        let credit = self.credit();
-        if !credit.is_empty() {
-            parts.push(format!("<small>{credit}</small>"));
-        }
+        parts.extend(self.credit_line());
         (!parts.is_empty()).then(|| parts.join(" "))
+    }
+
+    /// The credit alone, as [`caption_line`](Self::caption_line) has it.
+    pub fn credit_line(&self) -> Option<String> {
+        let credit = self.credit();
+        (!credit.is_empty()).then(|| format!("<small>{credit}</small>"))
     }
 
     fn credit(&self) -> String {

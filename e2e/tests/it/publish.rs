@@ -25,12 +25,14 @@ const STYLES: &str =
 
 const INDEX: &str = "<!doctype html><html lang=en><head><title>Walks</title><meta name=viewport content='width=device-width'>
 <link rel=icon href='data:,'><link rel=stylesheet href=site.css></head><body><div class=top></div>
-<h1>Walks</h1><div class=row><img src=img/dome.jpg alt=''><img src='img/hall.jpg' alt='The hall'></div>
+<h1>Walks</h1><div class=row><figure style='margin:0;width:50%'><img src=img/dome.jpg alt='' style='width:100%'>
+<figcaption></figcaption></figure><img src='img/hall.jpg' alt='The hall'></div>
 <p><a href=hall.html>The hall</a></p></body></html>\n";
 
 const HALL: &str = "<!doctype html><html lang=en><head><title>The hall</title><meta name=viewport content='width=device-width'>
-<link rel=icon href='data:,'><link rel=stylesheet href=site.css></head><body><div class=top></div>
-<h1>The hall</h1><img src='img/hall.jpg' alt='The hall' width=600 height=400 style='max-width:100%;height:auto'></body></html>\n";
+<link rel=icon href='data:,'><link rel=preload as=image href=img/hall.jpg><link rel=stylesheet href=site.css></head><body>
+<div class=top></div><h1>The hall</h1><figure><img src='img/hall.jpg' alt='The hall' width=600 height=400
+style='max-width:100%;height:auto'><figcaption>Built in <b>1911</b>.</figcaption></figure></body></html>\n";
 
 fn write_site(folder: &Path) {
     fs::create_dir_all(folder.join("img")).unwrap();
@@ -61,7 +63,8 @@ pub(crate) async fn made(folder: &Path, faults: Faults) -> (Home, Application, S
     for name in ["sky", "dome", "hall"] {
         let bytes = fs::read(folder.join(format!("img/{name}.jpg"))).unwrap();
         let picture = application.upload(&format!("{name}.jpg"), bytes).await;
-        described.insert(picture, json!({"alt": format!("A view of the {name}")}));
+        let alt = format!("A view of the {name}");
+        described.insert(picture, json!({"alt": alt, "caption": alt, "creator": "Ida Moor"}));
     }
     application.change("/api/pictures", &json!({"pictures": described})).await;
     application
@@ -103,7 +106,12 @@ async fn what_was_made_goes_to_the_site_after_a_preview_and_all_of_it_comes_back
         .some((line) => line.textContent.includes('A view of the dome'))";
     browser.find("body").await.send_keys("n").await.unwrap();
     browser.until("a picture without a text gets its own", described).await;
-    assert!(!browser.text().await.contains("A view of the hall"), "what the page says stays");
+    let lines = browser.text().await;
+    assert!(!lines.contains("A view of the hall"), "what the page says stays");
+    assert!(
+        !lines.contains("<small>Ida Moor</small></figcaption>"),
+        "a caption that had no line would push what is below it"
+    );
     browser.segment("Places 5").await;
     let promised = "return [...document.querySelectorAll('.done-table tbody tr')]
         .filter((row) => row.textContent.includes('loads what it should')).length === 5";
@@ -111,6 +119,7 @@ async fn what_was_made_goes_to_the_site_after_a_preview_and_all_of_it_comes_back
     let same = "return [...document.querySelectorAll('.done-table tbody td:nth-child(6) a')]
         .filter((look) => Number(look.textContent) >= 20).length === 5";
     browser.until("each looks as it did", same).await;
+    browser.until("a caption that stays is told", &shows("its caption stays")).await;
 
     browser.labelled("Publish now").await.click().await.unwrap();
     browser.until_within(LONG, "it is published", &at("published")).await;
@@ -222,7 +231,19 @@ async fn a_picture_is_replaced_wherever_it_is_shown_in_formats_that_the_host_ser
     let styles = || fs::read_to_string(folder.path().join("site.css")).unwrap();
     let offered = |ending: &str| styles().matches(ending).count();
     assert!(offered(".webp") > 0, "{}", styles());
-    assert_ne!(fs::read_to_string(folder.path().join("hall.html")).unwrap(), page);
+    let hall_page = || fs::read_to_string(folder.path().join("hall.html")).unwrap();
+    assert_ne!(hall_page(), page);
+    // Its caption says who made the picture, once, behind the page's own words.
+    let credit = "Built in <b>1911</b>. <small>Ida Moor</small></figcaption>";
+    assert!(
+        hall_page().contains(credit) && hall_page().matches("Ida Moor").count() == 1,
+        "{}",
+        hall_page()
+    );
+    assert!(
+        hall_page().contains("imagesrcset=\"media/made/")
+            && hall_page().matches("preload").count() == 1
+    );
     application.until_measured().await;
     application.until_all_is_done(3).await;
     let again = until(&begin().await, "ready").await;
@@ -253,6 +274,11 @@ async fn a_picture_is_replaced_wherever_it_is_shown_in_formats_that_the_host_ser
     application.until_measured().await;
     application.until_all_is_done(3).await;
     assert_eq!(since().await, [4, 0, 0]);
+    assert!(
+        !hall_page().contains(".webp") && hall_page().matches("preload").count() == 1,
+        "{}",
+        hall_page()
+    );
     // The style sheet offers the new files in place of the earlier ones, behind what it said at first.
     assert_eq!(offered(".webp"), 0, "{}", styles());
     assert!(styles().contains("url('img/sky.jpg') center/cover;background:"), "{}", styles());

@@ -49,6 +49,7 @@ export function PlacesTable({ publication }: { publication: WholePublication }) 
             <td>
               {place.is_as_promised ? "loads what it should" : <b>loads another file than it should</b>}
               {place.is_single && ", one format alone"}
+              {place.is_uncaptioned && "; its caption stays: another one would move something"}
             </td>
           </tr>
         ))}

@@ -2,11 +2,12 @@
 //!
 //! A slot has one or several [`shape`]s; what each is offered is written as a [`picture`] element,
 //! and [`choice`] tells which of its files a browser downloads. A style sheet offers files to a
-//! [`background`]. Where the browser crops, style rules say the [`position`]. A [`preload`] fetches early, and [`alt`] is what is
-//! said where nothing is seen.
+//! [`background`]. Where the browser crops, style rules say the [`position`]. A [`preload`] fetches early, [`alt`] is what is
+//! said where nothing is seen, and [`caption`] what stands below.
 
 pub mod alt;
 pub mod background;
+pub mod caption;
 pub mod choice;
 pub mod picture;
 pub mod position;

@@ -72,6 +72,9 @@ pub struct PlaceChange {
     pub is_single: bool,
     /// Whether browsers load just the files that they were meant to.
     pub is_as_promised: bool,
+    /// Whether its caption stays as it is, since one with what is said of the picture would move something.
+    #[serde(default)]
+    pub is_uncaptioned: bool,
     /// How it is seen beside how it was; nothing where no picture of the page was taken, or where it is meant
     /// to look otherwise: another picture, or edits of it.
     #[serde(default)]

@@ -1,6 +1,11 @@
-// The boxes of all elements, in their order, but for those that only offer files.
+// The boxes of all elements, in their order, but for those that only offer files, and for the words in captions,
+// which may be other ones afterwards: what holds them has a box itself.
 const NO_BOX = ["picture", "source", "script", "style", "template", "noscript"];
-const elements = [...document.querySelectorAll("body, body *")].filter(({ localName }) => !NO_BOX.includes(localName));
+const isWord = (element) =>
+  element.parentElement?.closest("figcaption") && element.localName !== "img" && !element.querySelector("img");
+const elements = [...document.querySelectorAll("body, body *")].filter(
+  (element) => !NO_BOX.includes(element.localName) && !isWord(element),
+);
 const numbers = new Map(elements.map((element, n) => [element, n]));
 const around = (element) => {
   for (let at = element.parentElement; at; at = at.parentElement) {

@@ -51,8 +51,15 @@ const leadsHome = (element) => {
   return /^\/(index\.\w+)?$/.test(link.pathname);
 };
 
+/** The caption of the figure that `element` is in, without its small print: who made the picture. */
+const captionOf = (element) => {
+  const caption = element.closest("figure")?.querySelector("figcaption")?.cloneNode(true);
+  caption?.querySelectorAll("small").forEach((small) => small.remove());
+  return caption;
+};
+
 const surroundings = (element) => {
-  const caption = element.closest("figure")?.querySelector("figcaption");
+  const caption = captionOf(element);
   return {
     landmark: landmarkOf(element),
     headings: headingsAround(element),

@@ -23,6 +23,8 @@ pub struct NewImage<'a> {
     pub alt: Option<&'a str>,
     /// Where it is held in its box from now on, as `object-position`; nothing where that stays.
     pub position: Option<&'a str>,
+    /// What its figure's caption holds instead, as HTML; nothing where that stays.
+    pub caption: Option<&'a str>,
 }
 
 /// What is to be changed for the `<img>` that is the tag `at` of `page` to offer `new`.
@@ -43,6 +45,9 @@ pub fn change(page: &PageSource<'_>, at: usize, new: &NewImage<'_>) -> Vec<Splic
         let own = image.value("style").unwrap_or_default().trim_end().trim_end_matches(';');
         let before = if own.is_empty() { String::new() } else { format!("{own};") };
         changes.push(image.set("style", &format!("{before}object-position:{position}")));
+    }
+    if let (Some(caption), Some(html)) = (page.caption_of(at), new.caption) {
+        changes.push(Splice::new(caption.content.clone(), html));
     }
     match new.loading {
         // It would wait for the layout, though it is what a visitor waits for.
@@ -108,8 +113,11 @@ mod tests {
         let size = Some(Size::new(300, 150));
         let source = PageSource::read(page.as_bytes()).unwrap();
         let at = source.tags().iter().position(|tag| tag.name == "img").unwrap();
-        let changes =
-            change(&source, at, &NewImage { offers, loading, size, alt: None, position: None });
+        let changes = change(
+            &source,
+            at,
+            &NewImage { offers, loading, size, alt: None, position: None, caption: None },
+        );
         String::from_utf8(spliced(page.as_bytes(), changes).unwrap()).unwrap()
     }
 
@@ -119,7 +127,14 @@ mod tests {
             let source = PageSource::read(page.as_bytes()).unwrap();
             let (alt, position) = (Some("The \"dome\""), Some("50% 20%"));
             let offers = &[offer(Format::Jpeg)];
-            let new = NewImage { offers, loading: Loading::WithPage, size: None, alt, position };
+            let new = NewImage {
+                offers,
+                loading: Loading::WithPage,
+                size: None,
+                alt,
+                position,
+                caption: None,
+            };
             let made = spliced(page.as_bytes(), change(&source, 0, &new)).unwrap();
             String::from_utf8(made).unwrap()
         };
@@ -130,6 +145,19 @@ mod tests {
     }
 
     #[test]
+    fn a_figure_says_what_it_is_told_below_its_picture() {
+        let page = b"<meta charset=latin1><figure><img src=a.jpg><figcaption><b>Old</b></figcaption></figure>";
+        let source = PageSource::read(page).unwrap();
+        let at = source.tags().iter().position(|tag| tag.name == "img").unwrap();
+        let (offers, loading) = (&[offer(Format::Jpeg)], Loading::WithPage);
+        let caption = Some("Caf\u{e9} <small>Ida</small>");
+        let new = NewImage { offers, loading, size: None, alt: None, position: None, caption };
+        let made = spliced(page, change(&source, at, &new)).unwrap();
+        let told = b"<figcaption>Caf\xe9 <small>Ida</small></figcaption></figure>";
+        assert!(made.ends_with(told), "{}", String::from_utf8_lossy(&made));
+    }
+
+    #[test]
     fn a_picture_without_a_box_that_is_written_once_more_keeps_its_sources_hidden() {
         let offers = [offer(Format::Webp), offer(Format::Jpeg)];
         let once = changed("<p><img src=m/dome.jpg></p>", &offers, Loading::WithPage);
@@ -137,7 +165,7 @@ mod tests {
         let at = source.tags().iter().position(|tag| tag.name == "img").unwrap();
         let size = Some(Size::new(300, 150));
         let (offers, loading) = (&offers[..], Loading::WithPage);
-        let new = NewImage { offers, loading, size, alt: None, position: None };
+        let new = NewImage { offers, loading, size, alt: None, position: None, caption: None };
         let twice = spliced(once.as_bytes(), change(&source, at, &new)).unwrap();
         assert_eq!(String::from_utf8(twice).unwrap(), once);
         let theirs = "<picture><source srcset=a.webp><img src=m/dome.jpg></picture>";

@@ -21,6 +21,36 @@ pub struct PageSource<'a> {
     tags: Vec<Tag>,
     styles: Vec<Range<usize>>,
     pictures: Vec<PictureTags>,
+    captions: Vec<CaptionTags>,
+}
+
+/// The caption of a `<figure>` with one image.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct CaptionTags {
+    /// The place of its `<img>` among the page's tags.
+    pub image: usize,
+    /// What is between `<figcaption>` and `</figcaption>`.
+    pub content: Range<usize>,
+    /// The words in it, with single spaces.
+    pub text: String,
+}
+
+/// A `<figure>` that is open while the page is read.
+#[derive(Default)]
+struct OpenFigure {
+    images: Vec<usize>,
+    /// Where the content of its caption begins, until that ends.
+    begins: Option<usize>,
+    text: String,
+    caption: Option<Range<usize>>,
+}
+
+impl OpenFigure {
+    fn ended(self) -> Option<CaptionTags> {
+        let [image] = self.images[..] else { return None };
+        let text = self.text.split_ascii_whitespace().collect::<Vec<_>>().join(" ");
+        Some(CaptionTags { image, content: self.caption?, text })
+    }
 }
 
 /// A `<picture>`: the places of its tags among those of the page.
@@ -54,8 +84,14 @@ impl<'a> PageSource<'a> {
         if !encoding.is_ascii_compatible() || encoding.name() == "ISO-2022-JP" {
             return Err(PageSourceError::Encoding(encoding.name()));
         }
-        let mut source =
-            Self { bytes, encoding, tags: Vec::new(), styles: Vec::new(), pictures: Vec::new() };
+        let mut source = Self {
+            bytes,
+            encoding,
+            tags: Vec::new(),
+            styles: Vec::new(),
+            pictures: Vec::new(),
+            captions: Vec::new(),
+        };
         source.find_tags()?;
         Ok(source)
     }
@@ -66,6 +102,7 @@ impl<'a> PageSource<'a> {
         let mut templates = 0_usize;
         let mut style = None;
         let mut open: Option<Vec<usize>> = None;
+        let mut figures: Vec<OpenFigure> = Vec::new();
         for token in Tokenizer::new_with_emitter(self.bytes, emitter) {
             match token {
                 Ok(Token::StartTag(tag)) => {
@@ -95,6 +132,17 @@ impl<'a> PageSource<'a> {
                             let sources = open.take();
                             let picture = sources.map(|sources| PictureTags { sources, image: at });
                             self.pictures.extend(picture);
+                            for figure in &mut figures {
+                                figure.images.push(at);
+                                // A caption with a picture in it is no line of words.
+                                figure.begins = None;
+                            }
+                        }
+                        "figure" => figures.push(OpenFigure::default()),
+                        "figcaption" => {
+                            if let Some(figure) = figures.last_mut() {
+                                figure.begins = Some(range.end);
+                            }
                         }
                         _ => {}
                     }
@@ -103,11 +151,27 @@ impl<'a> PageSource<'a> {
                 Ok(Token::EndTag(tag)) => match &**tag.name {
                     b"template" => templates = templates.saturating_sub(1),
                     b"picture" => open = None,
+                    b"figcaption" if templates == 0 => {
+                        if let Some(figure) = figures.last_mut() {
+                            let content = figure.begins.take().map(|start| start..tag.span.start);
+                            // A second one is none of the picture's.
+                            figure.caption = figure.caption.take().or(content);
+                        }
+                    }
+                    b"figure" if templates == 0 => {
+                        self.captions.extend(figures.pop().and_then(OpenFigure::ended));
+                    }
                     b"style" if templates == 0 => {
                         self.styles.extend(style.take().map(|start| start..tag.span.start));
                     }
                     _ => {}
                 },
+                Ok(Token::String(text)) => {
+                    let open = figures.last_mut().filter(|figure| figure.begins.is_some());
+                    if let Some(figure) = open {
+                        figure.text.push_str(&self.decoded(&text));
+                    }
+                }
                 _ => {}
             }
         }
@@ -132,6 +196,16 @@ impl<'a> PageSource<'a> {
     /// The `<picture>` around the `<img>` that is the tag `image`.
     pub fn picture_of(&self, image: usize) -> Option<&PictureTags> {
         self.pictures.iter().find(|picture| picture.image == image)
+    }
+
+    /// The caption of the figure that shows the `<img>` that is the tag `image` and no other.
+    pub fn caption_of(&self, image: usize) -> Option<&CaptionTags> {
+        self.captions.iter().find(|caption| caption.image == image)
+    }
+
+    /// What stands at `range`, with characters as they are in the page's encoding.
+    pub fn text(&self, range: &Range<usize>) -> String {
+        self.decoded(&self.bytes[range.clone()])
     }
 
     /// What its `<base>` says that addresses are relative to.
@@ -219,6 +293,28 @@ mod tests {
             "\u{feff}<img src=a>".encode_utf16().flat_map(|unit| unit.to_le_bytes()).collect();
         let refused = PageSource::read(&wide).unwrap_err();
         assert_eq!(refused, PageSourceError::Encoding("UTF-16LE"));
+    }
+
+    #[test]
+    fn a_caption_is_that_of_the_only_picture_in_its_figure() {
+        let page = "<figure><img src=a><figcaption class=c> The <b>dome</b>\n&amp; hill </figcaption></figure>\
+            <figure><img src=b><img src=c><figcaption>Both</figcaption></figure>\
+            <figure><a href=x><img src=d></a><figcaption></figcaption></figure>\
+            <figure><img src=e><figcaption>Never ended</figure><p>more</p>\
+            <template><figure><img src=f><figcaption>x</figcaption></figure></template>";
+        let source = PageSource::read(page.as_bytes()).unwrap();
+        let of = |src: &str| {
+            let at = source.tags().iter().position(|tag| tag.value("src") == Some(src))?;
+            let caption = source.caption_of(at)?;
+            Some((source.text(&caption.content), caption.text.clone()))
+        };
+        let dome = (" The <b>dome</b>\n&amp; hill ".to_owned(), "The dome & hill".to_owned());
+        assert_eq!(of("a"), Some(dome));
+        assert_eq!(of("b"), None, "it is of two");
+        assert_eq!(of("d"), Some((String::new(), String::new())));
+        assert_eq!((of("e"), of("f")), (None, None));
+        let inside = b"<figure><figcaption><img src=a> Dome</figcaption></figure>";
+        assert_eq!(PageSource::read(inside).unwrap().captions, []);
     }
 
     #[test]

@@ -10,6 +10,7 @@ use brisk_margin_core::format::Format;
 use brisk_margin_core::framing::FocalPoint;
 use brisk_margin_core::layout::Cropping;
 use brisk_margin_core::markup::alt::alt_to_write;
+use brisk_margin_core::markup::caption::PageCaption;
 use brisk_margin_core::markup::position::{Holder, position_text};
 use brisk_margin_core::object_fit::ObjectFit;
 use brisk_margin_core::place::Place;
@@ -89,8 +90,8 @@ pub(super) async fn sets(
         match set(maker, site, wish, (picture, slot), &places, &mut names).await? {
             Err(reason) => left.extend(all.map(|at| site.left(at, reason.clone()))),
             Ok(mut set) => {
-                let (shown, open): (Vec<PlaceAt>, Vec<PlaceAt>) = all
-                    .partition(|&at| set.is_served(site, at) && !set.text.alts.contains_key(&at));
+                let (shown, open): (Vec<PlaceAt>, Vec<PlaceAt>) =
+                    all.partition(|&at| set.is_served(site, at) && !says_otherwise(site, &set, at));
                 left.extend(shown.into_iter().map(|at| site.left(at, LeftReason::Applied)));
                 set.wanted.places = open;
                 if !set.wanted.places.is_empty() {
@@ -100,6 +101,15 @@ pub(super) async fn sets(
         }
     }
     Ok(LibrarySets { sets, left })
+}
+
+/// Whether a place is to say something else than it does.
+fn says_otherwise(site: &MeasuredSite, set: &MadeSet, at: PlaceAt) -> bool {
+    let caption = site.place(at).details.surroundings.caption.as_deref();
+    // Whether there is one, and what its small print says, is known by the page's source alone.
+    let caption = caption.unwrap_or_default();
+    let caption = set.text.caption(at, PageCaption { html: caption, text: caption });
+    set.text.alts.contains_key(&at) || caption.is_some()
 }
 
 /// Adds a set. A style sheet names a file once for all places that it fills with it: those of several slots
@@ -271,6 +281,8 @@ fn text(
     if set.slot.holder() == Holder::Background {
         return text;
     }
+    text.description = Some(picture.description.clone());
+    text.others = places.iter().filter(|(_, found)| found.is_other).map(|(at, _)| *at).collect();
     for (at, found) in places {
         let now = site.place(*at).details.alt.as_deref();
         let alt = alt_to_write(now, &picture.description, found.is_other);

@@ -305,5 +305,6 @@ fn place_change(place: ChangedPlace, looks: &Looks) -> Option<PlaceChange> {
         after: place.weight.1,
         is_single: place.is_single,
         is_as_promised: place.is_as_promised,
+        is_uncaptioned: place.is_uncaptioned,
     })
 }

@@ -31,7 +31,7 @@ use manner::Manner;
 use measuring::{MeasuredSite, ServedSite};
 use places::{LeftPlace, LeftReason, PlaceAt};
 use proof::{Changed, Weight};
-use rewriting::Rewriting;
+use rewriting::{Rewriting, Said};
 use sets::MadeSet;
 
 /// How far it is.
@@ -87,6 +87,8 @@ pub struct ChangedPlace {
     pub is_single: bool,
     /// Whether browsers load just the files that they were meant to, at every layout width and density.
     pub is_as_promised: bool,
+    /// Whether its caption stays as it is, since another one would move something on the page.
+    pub is_uncaptioned: bool,
     /// Whether it is meant to look otherwise: another picture, or edits of it.
     pub is_restyled: bool,
 }
@@ -132,7 +134,7 @@ impl Rehearsal<'_> {
         &self,
         told: &(dyn Fn(Progress) + Sync),
     ) -> Result<Outcome, SiteError> {
-        let Proved { rewriting, manners, after } = self.proved(told).await?;
+        let Proved { rewriting, manners, uncaptioned, after } = self.proved(told).await?;
         let Self { before, sets, .. } = *self;
         let mut left = rewriting.left.clone();
         let mut changed = Vec::new();
@@ -151,8 +153,9 @@ impl Rehearsal<'_> {
                 _ if !is_written(place) => left.push(before.left(place, LeftReason::Applied)),
                 manner => {
                     let is_as_promised = proof::is_as_promised(before, &after, set, place, manner);
+                    let is_uncaptioned = uncaptioned.contains(&place);
                     let told = set.changed(before, place, manner);
-                    changed.push(ChangedPlace { is_as_promised, ..told });
+                    changed.push(ChangedPlace { is_as_promised, is_uncaptioned, ..told });
                 }
             }
         }
@@ -170,13 +173,15 @@ impl Rehearsal<'_> {
         let places = sets.iter().flat_map(MadeSet::places);
         let mut manners: BTreeMap<PlaceAt, Manner> =
             places.map(|place| (place, Manner::Sized)).collect();
+        let mut uncaptioned: BTreeSet<PlaceAt> = BTreeSet::new();
         let mut after = Changed::default();
         // Pages measured once more as they were: what moves there moves by itself.
         let mut again: BTreeMap<String, MeasuredPage> = BTreeMap::new();
         let mut unproved: Option<BTreeSet<String>> = None;
         loop {
             let rewriting = tokio::task::block_in_place(|| -> Result<Rewriting, SiteError> {
-                let rewriting = Rewriting::new(folder, before, sets, &manners, files_in)?;
+                let said = Said { manners: &manners, uncaptioned: &uncaptioned };
+                let rewriting = Rewriting::new(folder, before, sets, said, files_in)?;
                 proof::lay_out(served.front(), &rewriting.files)?;
                 Ok(rewriting)
             })?;
@@ -192,7 +197,7 @@ impl Rehearsal<'_> {
             if may_move {
                 let silent = proof::silent(before, &after, sets, &manners);
                 if silent.is_empty() {
-                    return Ok(Proved { rewriting, manners, after });
+                    return Ok(Proved { rewriting, manners, uncaptioned, after });
                 }
                 for place in silent {
                     manners.insert(place, Manner::Left);
@@ -208,12 +213,16 @@ impl Rehearsal<'_> {
                 moved = proof::moved(before, &again, &after, sets, &manners);
             }
             if moved.is_empty() {
-                return Ok(Proved { rewriting, manners, after });
+                return Ok(Proved { rewriting, manners, uncaptioned, after });
             }
             // A style sheet is any page's.
             let by_style = moved.iter().any(|&place| before.place(place).image.is_none());
             unproved = (!by_style).then_some(pages);
             for place in moved {
+                // Other words are longer than those before them, more often than files move anything.
+                if rewriting.captioned.contains(&place) && uncaptioned.insert(place) {
+                    continue;
+                }
                 let lacks_single = sets.iter().any(|set| set.lacks_single_at(place));
                 manners.entry(place).and_modify(|manner| *manner = manner.next(lacks_single));
             }
@@ -225,6 +234,8 @@ impl Rehearsal<'_> {
 struct Proved {
     rewriting: Rewriting,
     manners: BTreeMap<PlaceAt, Manner>,
+    /// Places whose caption stays, since another one would move something.
+    uncaptioned: BTreeSet<PlaceAt>,
     after: Changed,
 }
 

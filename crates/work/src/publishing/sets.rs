@@ -2,9 +2,11 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
+use brisk_margin_core::describe::Description;
 use brisk_margin_core::fitting::Fitting;
 use brisk_margin_core::format::Format;
 use brisk_margin_core::markup::background::Background;
+use brisk_margin_core::markup::caption::{PageCaption, caption_to_write};
 use brisk_margin_core::markup::picture::{Loading, Offer, PictureElement};
 use brisk_margin_core::markup::position::Holder;
 use brisk_margin_core::set_plan::{self, SetPart};
@@ -50,8 +52,19 @@ pub(crate) struct SetText {
     pub(crate) alts: BTreeMap<PlaceAt, String>,
     /// Where they hold the picture, as `object-position`; nothing where that stays.
     pub(crate) position: Option<String>,
+    /// What is said of the picture, where it is of the library.
+    pub(crate) description: Option<Description>,
+    /// The places that showed another one.
+    pub(crate) others: BTreeSet<PlaceAt>,
     /// The places that are meant to look otherwise.
     pub(crate) restyled: BTreeSet<PlaceAt>,
+}
+
+impl SetText {
+    /// What the caption of the place `at` is to hold, as HTML; nothing where it stays.
+    pub(crate) fn caption(&self, at: PlaceAt, now: PageCaption<'_>) -> Option<String> {
+        caption_to_write(now, self.description.as_ref()?, self.others.contains(&at))
+    }
 }
 
 /// The files of a set.
@@ -240,6 +253,7 @@ impl MadeSet {
             weight: worst,
             is_single: manner.is_single() && self.files.formats.len() > 1,
             is_as_promised: false,
+            is_uncaptioned: false,
             is_restyled: self.text.restyled.contains(&at) || self.text.position.is_some(),
         }
     }

@@ -15,12 +15,13 @@ CREATE TABLE published_sets (
 CREATE INDEX published_sets_newest ON published_sets (picture_id, slot_id);
 
 -- What of a picture and a slot decides the files of a set. A picture's revision also counts what is told of it
--- alone, as where it is shown, and a slot's row is written whenever its summary is.
+-- alone, as where it is shown, and a slot's row is written whenever its summary is. Files that were made keep
+-- their names, whatever those of the slot become.
 CREATE FUNCTION made_basis(p pictures, s slots) RETURNS text LANGUAGE sql STABLE AS $$
     SELECT md5(row(
         p.hash, p.name, p.title, p.caption, p.creator, p.licence, p.source, p.focal_x, p.focal_y,
         p.adjustments, p.class, p.colours, p.is_transparent,
-        s.name, s.kind, s.fit, s.boxes, s.rendered, s.hand_boxes, s.cropping, s.densities, s.budget
+        s.kind, s.fit, s.boxes, s.rendered, s.hand_boxes, s.cropping, s.densities, s.budget
     )::text)
 $$;
 ALTER TABLE made_sets

@@ -8,6 +8,7 @@ mod tags;
 use std::collections::{BTreeMap, BTreeSet};
 
 use brisk_margin_core::geometry::Size;
+use brisk_margin_core::markup::caption::PageCaption;
 use brisk_margin_core::markup::picture::Loading;
 use brisk_margin_core::markup::position::Holder;
 use brisk_margin_core::markup::preload::Preload;
@@ -36,8 +37,18 @@ pub(super) struct Rewriting {
     /// Places that no source was found to stand for.
     pub(super) unsaid: BTreeSet<PlaceAt>,
     pub(super) left: Vec<LeftPlace>,
+    /// Places whose caption is another one.
+    pub(super) captioned: BTreeSet<PlaceAt>,
     /// Backgrounds that a `style` attribute names.
     by_attribute: BTreeSet<PlaceAt>,
+}
+
+/// How places say what they offer.
+#[derive(Clone, Copy)]
+pub(super) struct Said<'a> {
+    pub(super) manners: &'a BTreeMap<PlaceAt, Manner>,
+    /// Those whose caption stays as it is.
+    pub(super) uncaptioned: &'a BTreeSet<PlaceAt>,
 }
 
 struct Rewriter<'a> {
@@ -47,9 +58,18 @@ struct Rewriter<'a> {
     site: &'a MeasuredSite,
     sets: &'a [MadeSet],
     manners: &'a BTreeMap<PlaceAt, Manner>,
+    uncaptioned: &'a BTreeSet<PlaceAt>,
     /// Backgrounds that were found in some source.
     said: BTreeSet<PlaceAt>,
     out: Rewriting,
+}
+
+/// An element of a page that shows a place.
+struct Here<'a> {
+    source: &'a PageSource<'a>,
+    addresses: &'a Addresses,
+    tag: usize,
+    at: PlaceAt,
 }
 
 impl Rewriting {
@@ -61,17 +81,19 @@ impl Rewriting {
         folder: &SiteFolder,
         site: &MeasuredSite,
         sets: &[MadeSet],
-        manners: &BTreeMap<PlaceAt, Manner>,
+        Said { manners, uncaptioned }: Said<'_>,
         files_in: &str,
     ) -> Result<Self, SiteError> {
         let out = Self {
             files: Vec::new(),
             unsaid: BTreeSet::new(),
             left: Vec::new(),
+            captioned: BTreeSet::new(),
             by_attribute: BTreeSet::new(),
         };
+        let said = BTreeSet::new();
         let mut rewriter =
-            Rewriter { folder, files_in, site, sets, manners, said: BTreeSet::new(), out };
+            Rewriter { folder, files_in, site, sets, manners, uncaptioned, said, out };
         for page in 0..site.pages.len() {
             rewriter.page(page)?;
         }
@@ -140,17 +162,21 @@ impl Rewriter<'_> {
         };
         let addresses = Addresses::new(&self.address(path), source.base());
         let mut changes = Vec::new();
-        let (mut unsaid, mut chosen) = (Vec::new(), Vec::new());
+        let (mut unsaid, mut chosen, mut captioned) = (Vec::new(), Vec::new(), Vec::new());
         let tags = tags_of(&source, &addresses, measured);
         for (at, set, manner) in self.elements(page) {
             match tags.get(&at.place) {
                 Some(&tag) if self.has_others(&source, &addresses, tag) => chosen.push(at),
                 Some(&tag) => {
-                    changes.extend(self.image(&source, &addresses, tag, at, set, manner));
+                    let caption = self.caption(&source, tag, at, set);
+                    captioned.extend(caption.is_some().then_some(at));
+                    let here = Here { source: &source, addresses: &addresses, tag, at };
+                    changes.extend(self.image(&here, set, manner, caption.as_deref()));
                 }
                 None => unsaid.push(at),
             }
         }
+        self.out.captioned.extend(captioned);
         self.leave(unsaid, &LeftReason::NotInSource);
         self.leave(chosen, &LeftReason::SeveralPictures);
         let of_page: Vec<PlaceAt> = self.site.places().filter(|at| at.page == page).collect();
@@ -158,9 +184,7 @@ impl Rewriter<'_> {
             let own = self.styles(&bytes[range.clone()], &addresses, Some(&of_page));
             changes.extend(own.into_iter().map(|change| change.moved(range.start)));
         }
-        let preloads: Vec<Splice> =
-            source.tags().iter().filter_map(|tag| self.preload(tag, &addresses, page)).collect();
-        changes.extend(preloads);
+        changes.extend(self.preloads(&source, &addresses, page));
         for tag in source.tags() {
             changes.extend(self.attribute(&source, tag, &addresses, page));
         }
@@ -182,14 +206,25 @@ impl Rewriter<'_> {
         sources.any(|tag| tag.value("media").is_some() && is_own(tag) != Some(true))
     }
 
-    fn image(
+    /// What the caption below a place is to hold; nothing where it stays.
+    fn caption(
         &self,
         source: &PageSource<'_>,
-        addresses: &Addresses,
         tag: usize,
         at: PlaceAt,
         set: &MadeSet,
+    ) -> Option<String> {
+        let now = source.caption_of(tag).filter(|_| !self.uncaptioned.contains(&at))?;
+        let html = source.text(&now.content);
+        set.text.caption(at, PageCaption { html: &html, text: &now.text })
+    }
+
+    fn image(
+        &self,
+        &Here { source, addresses, tag, at }: &Here<'_>,
+        set: &MadeSet,
         manner: Manner,
+        caption: Option<&str>,
     ) -> Vec<Splice> {
         let details = &self.site.place(at).details;
         let old = source.tags()[tag].value("src").unwrap_or_default();
@@ -202,12 +237,35 @@ impl Rewriter<'_> {
         let size = natural.map(|(width, height)| Size::new(width, height));
         let (alt, position) = (set.text.alts.get(&at), set.text.position.as_deref());
         let alt = alt.map(String::as_str);
-        image::change(source, tag, &NewImage { offers: &offers, loading, size, alt, position })
+        let offers = &offers;
+        let new = NewImage { offers, loading, size, alt, position, caption };
+        image::change(source, tag, &new)
     }
 
-    /// A link that preloads a picture preloads the files that it is given: with the old one the page
-    /// would load both.
-    fn preload(&self, tag: &Tag, addresses: &Addresses, page: usize) -> Option<Splice> {
+    /// Links that preload a picture preload the files that it is given: with the old ones the page would load
+    /// both.
+    fn preloads(&self, source: &PageSource<'_>, addresses: &Addresses, page: usize) -> Vec<Splice> {
+        let mut written = BTreeSet::new();
+        let links = source.tags().iter().filter_map(|tag| {
+            let (number, old) = self.preloaded(tag, addresses, page)?;
+            // An earlier publication wrote one for each of several shapes or formats.
+            let links = match written.insert(number) {
+                true => self.preload_links(&self.sets[number], old, addresses, page)?,
+                false => String::new(),
+            };
+            Some(Splice::new(tag.range.clone(), links))
+        });
+        links.collect()
+    }
+
+    /// The number of the set whose files, or whose picture as it was, `tag` preloads, and an address that
+    /// it names.
+    fn preloaded<'t>(
+        &self,
+        tag: &'t Tag,
+        addresses: &Addresses,
+        page: usize,
+    ) -> Option<(usize, &'t str)> {
         let is = |name: &str, value: &str| {
             let mut words = tag.value(name).unwrap_or_default().split_ascii_whitespace();
             words.any(|word| word.eq_ignore_ascii_case(value))
@@ -215,10 +273,34 @@ impl Rewriter<'_> {
         if tag.name != "link" || !is("rel", "preload") || !is("as", "image") {
             return None;
         }
-        let old = tag.value("href")?;
-        let path = path_of(&self.site.origin, addresses.read(old)?.as_str())?;
-        let here = |set: &&MadeSet| set.wanted.source == path && self.shown(set, page).is_some();
-        let set = self.sets.iter().find(here)?;
+        let several = tag.value("imagesrcset").unwrap_or_default().split(',');
+        let several = several.filter_map(|one| one.split_ascii_whitespace().next());
+        let named: Vec<&str> = tag.value("href").into_iter().chain(several).collect();
+        let paths: BTreeSet<String> = named
+            .iter()
+            .filter_map(|one| path_of(&self.site.origin, addresses.read(one)?.as_str()))
+            .collect();
+        let is_shown = |set: &MadeSet| {
+            let here = set.places().filter(|at| at.page == page);
+            let files = here.flat_map(|at| self.site.place(at).details.files.values());
+            let mut files = files.flat_map(|files| files.values());
+            paths.contains(&set.wanted.source)
+                || files.any(|file| {
+                    path_of(&self.site.origin, &file.url).is_some_and(|path| paths.contains(&path))
+                })
+        };
+        let found = |set: &MadeSet| is_shown(set) && self.shown(set, page).is_some();
+        Some((self.sets.iter().position(found)?, named.first()?))
+    }
+
+    /// The links that preload `set`, in the manner in which the page shows it; addresses are written as `old` is.
+    fn preload_links(
+        &self,
+        set: &MadeSet,
+        old: &str,
+        addresses: &Addresses,
+        page: usize,
+    ) -> Option<String> {
         let manner = self.shown(set, page)?;
         let write = |path: &str| addresses.write_like(old, &self.address(path));
         let links = match set.wanted.slot.holder() {
@@ -227,8 +309,7 @@ impl Rewriter<'_> {
                 Preload::of_background(&set.files.background(&set.wanted, Manner::Plain, &write))
             }
         };
-        let links: String = links.iter().map(Preload::html).collect();
-        Some(Splice::new(tag.range.clone(), links))
+        Some(links.iter().map(Preload::html).collect())
     }
 
     /// The manner in which a page shows a set; nothing where it does not.
