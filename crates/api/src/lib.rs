@@ -162,6 +162,8 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(publications::contents::file_differences))
         .routes(routes!(publications::contents::changed_since))
         .routes(routes!(publications::contents::shot))
+        .routes(routes!(publications::films::film_page, publications::films::films))
+        .routes(routes!(publications::films::film_picture))
         .routes(routes!(packages::make_package))
         .routes(routes!(output_rules::decision))
         .routes(routes!(output_rules::output_rule, output_rules::say_output_rule))

@@ -23,6 +23,8 @@ pub enum JobKind {
     Run,
     /// A publication: what it would change, its way to the site, and back.
     Publish,
+    /// How a page comes before and after a publication, as pictures.
+    Film,
     /// Whether a run is to start by itself.
     Schedule,
     /// That pages are measured again, since it is time.
@@ -33,7 +35,7 @@ pub enum JobKind {
 
 impl JobKind {
     /// Every kind.
-    pub const ALL: [Self; 10] = [
+    pub const ALL: [Self; 11] = [
         Self::Analyse,
         Self::Import,
         Self::Status,
@@ -41,6 +43,7 @@ impl JobKind {
         Self::Set,
         Self::Run,
         Self::Publish,
+        Self::Film,
         Self::Schedule,
         Self::Watch,
         Self::Sweep,
@@ -56,6 +59,7 @@ impl JobKind {
             Self::Set => "set",
             Self::Run => "run",
             Self::Publish => "publish",
+            Self::Film => "film",
             Self::Schedule => "schedule",
             Self::Watch => "watch",
             Self::Sweep => "sweep",
@@ -77,6 +81,7 @@ impl JobKind {
             Self::Set => "Making the files of a slot",
             Self::Run => "Making the files of many pictures",
             Self::Publish => "Preparing or publishing changes of the site",
+            Self::Film => "Filming how pages come",
             Self::Schedule => "Looking for what is new or changed",
             Self::Watch => "Having pages measured again",
             Self::Sweep => "Clearing away what nothing needs",
@@ -92,7 +97,7 @@ impl JobKind {
     pub const fn time_limit(self) -> Duration {
         match self {
             Self::Analyse => Duration::from_secs(5 * 60),
-            Self::Import | Self::Set => Duration::from_secs(60 * 60),
+            Self::Import | Self::Set | Self::Film => Duration::from_secs(60 * 60),
             Self::Status | Self::Schedule | Self::Watch | Self::Sweep => {
                 Duration::from_secs(20 * 60)
             }

@@ -21,6 +21,7 @@ pub mod elements;
 pub mod error;
 pub mod fetched;
 pub mod file_reader;
+pub mod film;
 pub mod gate;
 pub mod har;
 pub mod host;

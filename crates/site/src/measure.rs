@@ -17,6 +17,7 @@ use crate::chromium::Chromium;
 use crate::elements::ElementBox;
 use crate::error::{MeasureError, PageError};
 use crate::fetched::{Files, KnownFiles};
+use crate::film::Film;
 use crate::gate::{Authority, Gate};
 use crate::measured::{MeasuredPage, Sheet};
 use crate::page::{Came, Opening, Shot, Tab, Told};
@@ -111,6 +112,23 @@ impl Measurer {
         let freed = tab.throttle(None).await;
         done.and(freed).map_err(|error| self.explain(address, error))?;
         Ok(came)
+    }
+
+    /// Films how a page comes at the narrowest width and highest density of the plan, by a browser that throttles
+    /// itself to `connection`.
+    ///
+    /// # Errors
+    /// Where it cannot be opened.
+    pub async fn filmed(
+        &self,
+        address: &str,
+        connection: Connection,
+    ) -> Result<Film, MeasureError> {
+        let tab = self.tabs.free().await;
+        let width = self.plan.widths.first().copied().unwrap_or(LayoutWidth::USUAL[0]);
+        let density = self.plan.densities.last().copied().unwrap_or(Density::ONE);
+        let filmed = tab.filmed(address, (width, density), connection, self.plan.patience).await;
+        filmed.map_err(|error| self.explain(address, error))
     }
 
     /// How often pages were opened until now.

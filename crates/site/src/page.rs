@@ -134,7 +134,15 @@ impl Tab {
         self.asked.lock().expect("no panic holds the lock").clone()
     }
 
-    async fn call(&self, method: &'static str, params: Value) -> Result<Value, DevtoolsError> {
+    pub(crate) fn session(&self) -> &Session {
+        &self.session
+    }
+
+    pub(crate) async fn call(
+        &self,
+        method: &'static str,
+        params: Value,
+    ) -> Result<Value, DevtoolsError> {
         self.session.call(method, params).await
     }
 
@@ -142,7 +150,7 @@ impl Tab {
         Traffic::new(&self.session, &self.reader, &self.asked)
     }
 
-    async fn evaluate(&self, script: &str) -> Result<Value, DevtoolsError> {
+    pub(crate) async fn evaluate(&self, script: &str) -> Result<Value, DevtoolsError> {
         let params = json!({"expression": script, "returnByValue": true, "awaitPromise": true});
         let mut answer = self.call("Runtime.evaluate", params).await?;
         Ok(answer["result"]["value"].take())
@@ -192,6 +200,7 @@ impl Tab {
         if opening.watches_paint {
             // Before scrolling, which ends the watch for the largest paint.
             self.evaluate(page_scripts::PAINTED).await?;
+            self.evaluate(page_scripts::HIDE).await?;
         }
         traffic.scrolls();
         self.evaluate(&page_scripts::load_lazy(scripted)).await?;
@@ -213,7 +222,7 @@ impl Tab {
 
     /// Leaves the page, and what it had in memory: of a `srcset` the browser takes a larger file
     /// that it still has there, instead of the one that fits.
-    async fn forget(&self) -> Result<(), DevtoolsError> {
+    pub(crate) async fn forget(&self) -> Result<(), DevtoolsError> {
         let mut traffic = self.traffic();
         self.call("Page.navigate", json!({"url": "about:blank"})).await?;
         let _ = timeout(BLANK, traffic.until_loaded()).await;
@@ -222,7 +231,7 @@ impl Tab {
     }
 
     /// Has pages that are opened from now on painted or not.
-    async fn hide(&self, hides: bool) -> Result<(), DevtoolsError> {
+    pub(crate) async fn hide(&self, hides: bool) -> Result<(), DevtoolsError> {
         let mut hiding = self.hiding.lock().await;
         match (hiding.take(), hides) {
             (Some(script), false) => {

@@ -9,6 +9,7 @@ pub mod collections;
 pub mod edit_presets;
 mod entities;
 pub mod file_names;
+pub mod films;
 pub mod folder_files;
 pub mod installation;
 pub mod jobs;

@@ -242,8 +242,10 @@ impl Store {
         }
         if act == PublicationAct::Prepare {
             // Nothing of what was prepared before is on the site.
-            let forget = "DELETE FROM publication_blobs WHERE publication_id = $1";
-            transaction.execute_raw(self.statement(forget, [id.into()])).await?;
+            for table in ["publication_blobs", "films"] {
+                let forget = format!("DELETE FROM {table} WHERE publication_id = $1");
+                transaction.execute_raw(self.statement(&forget, [id.into()])).await?;
+            }
         }
         transaction.execute_raw(self.push_statement(&publication_job(id))).await?;
         transaction.commit().await?;
@@ -329,6 +331,21 @@ impl Store {
         transaction.execute_raw(self.statement(note, [id.into(), rows.into()])).await?;
         transaction.commit().await?;
         Ok(())
+    }
+
+    /// The latest publication of which pictures of the page at `path` were taken.
+    ///
+    /// # Errors
+    /// Those of the database.
+    pub async fn latest_publication_of(&self, path: &str) -> Result<Option<Uuid>, StoreError> {
+        let statement = self.statement(
+            "SELECT id FROM publications
+             WHERE report -> 'pages' @> $1 AND state NOT IN ('preparing', 'failed')
+             ORDER BY created_at DESC LIMIT 1",
+            [serde_json::json!([{ "page": path }]).into()],
+        );
+        let found = Id::find_by_statement(statement).one(&self.db).await?;
+        Ok(found.map(|row| row.id))
     }
 
     /// Has no publication stand where something is under way of which no job is left: somebody cancelled

@@ -9,7 +9,7 @@ const shows: Record<string, string[]> = {
   variants: ["picture", "picture-page", "set", "tally", "bench"],
   trials: ["proof"],
   steps: ["bench", "step", "picture"],
-  jobs: ["jobs", "measuring", "set", "runs", "open-runs", "publications"],
+  jobs: ["jobs", "measuring", "set", "runs", "open-runs", "publications", "films"],
   layouts: [
     "margins",
     "publications",
@@ -28,7 +28,7 @@ const shows: Record<string, string[]> = {
   presets: ["finishes"],
   alike: ["alike"],
   runs: ["runs", "run-items", "run-checks", "open-runs"],
-  publications: ["publications", "changed-since", "publication-file"],
+  publications: ["publications", "changed-since", "publication-file", "films"],
   folder: ["site-folder", "changed-since", "publication-file"],
 };
 
@@ -45,6 +45,7 @@ const ofOne = [
   "publications",
   "changed-since",
   "publication-file",
+  "films",
 ];
 /** The kinds whose ids are those of pictures or runs. */
 const toldByOne = ["pictures", "variants", "trials", "steps", "runs", "publications"];

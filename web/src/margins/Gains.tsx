@@ -1,7 +1,6 @@
 import { Link } from "react-router";
 import type { Gain } from "../api/client";
-import { bytes } from "../ui/figures";
-import { millis } from "./words";
+import { bytes, millis } from "../ui/figures";
 
 /** Where a gain is had. */
 export const benchOf = (gain: Gain) => `/bench/${gain.picture}?slot=${gain.slot}`;

@@ -1,10 +1,9 @@
 import type { PageComing, PageMargin } from "../api/client";
 import { Bytes } from "../ui/Bytes";
-import { bytes } from "../ui/figures";
+import { bytes, millis } from "../ui/figures";
 import { BudgetFields } from "./BudgetFields";
 import { useSayBudgets } from "./useMargins";
 import { ViewsField } from "./ViewsField";
-import { millis } from "./words";
 
 /** What was worked out, and the budgets that it is held against. */
 export function PageFigures({ coming: { page, budgets, view } }: { coming: PageComing }) {

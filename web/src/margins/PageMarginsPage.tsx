@@ -3,7 +3,7 @@ import { lazy, Suspense } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { ApiError, type PageComing, type PageMargin } from "../api/client";
 import { Bytes } from "../ui/Bytes";
-import { bytes, count } from "../ui/figures";
+import { bytes, count, millis } from "../ui/figures";
 import { MarginBar, MarginWords } from "../ui/MarginBar";
 import { ProblemNote } from "../ui/ProblemNote";
 import { useAddress } from "../ui/useAddress";
@@ -17,7 +17,7 @@ import { PastWeights } from "./PastWeights";
 import { RequestTable } from "./RequestTable";
 import { usePageMargins } from "./useMargins";
 import { useView, ViewChoice } from "./ViewChoice";
-import { millis, timeWords } from "./words";
+import { timeWords } from "./words";
 
 // The chart library comes with the chart.
 const Waterfall = lazy(() => import("./Waterfall").then(({ Waterfall }) => ({ default: Waterfall })));
@@ -46,6 +46,7 @@ export function PageMarginsPage() {
             </h1>
             {page.data && <ViewChoice view={page.data.view} />}
             <span className="gap" />
+            {page.data?.publication && <Link to={filmOf(page.data, page.data.publication)}>Film strip</Link>}
             <Button
               aria-pressed={asTable}
               onClick={() => {
@@ -76,6 +77,13 @@ export function PageMarginsPage() {
       <PageTally page={page.data?.page} />
     </>
   );
+}
+
+/** Where it is seen how the page comes before and after its latest publication. */
+function filmOf({ view }: PageComing, { id, page }: NonNullable<PageComing["publication"]>) {
+  const query = new URLSearchParams({ page, show: "film", connection: view.connection.value });
+  if (view.width != null) query.set("width", String(view.width));
+  return `/publish/${id}?${query}`;
 }
 
 function PageTally({ page }: { page: PageMargin | undefined }) {

@@ -3,9 +3,9 @@ import { useMemo, useRef } from "react";
 import { Link } from "react-router";
 import type { PageMargin, PageOrder } from "../api/client";
 import { Bytes } from "../ui/Bytes";
-import { bytes, count } from "../ui/figures";
+import { bytes, count, millis } from "../ui/figures";
 import { MarginBar, MarginWords } from "../ui/MarginBar";
-import { millis, timeWords } from "./words";
+import { timeWords } from "./words";
 
 /** About how high a row is, in CSS px. */
 const ROW = 48;

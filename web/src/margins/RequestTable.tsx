@@ -1,7 +1,8 @@
+import { millis } from "../ui/figures";
 import type { RequestBody } from "../api/client";
 import { Bytes } from "../ui/Bytes";
 import { DoneTable } from "../ui/DoneTable";
-import { fileOf, KINDS, millis } from "./words";
+import { fileOf, KINDS } from "./words";
 
 /** What a page transfers, in the order in which it is found. */
 export function RequestTable({ requests }: { requests: RequestBody[] }) {

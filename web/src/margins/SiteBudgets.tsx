@@ -1,9 +1,9 @@
+import { millis } from "../ui/figures";
 import { useQueryClient } from "@tanstack/react-query";
 import type { PageBudgets } from "../api/client";
 import { useChangeSite } from "../api/useSite";
 import { SideSheet } from "../ui/SideSheet";
 import { BudgetFields } from "./BudgetFields";
-import { millis } from "./words";
 
 interface Props {
   budgets: PageBudgets;

@@ -1,8 +1,8 @@
 import { useState } from "react";
 import type { LoadTimes, RequestBody } from "../api/client";
-import { bytes, count } from "../ui/figures";
+import { bytes, count, millis } from "../ui/figures";
 import { stepsBy, textOf, useChart, type Colours } from "./chart";
-import { fileOf, KINDS, millis } from "./words";
+import { fileOf, KINDS } from "./words";
 
 const ROW = 20;
 

@@ -1,5 +1,6 @@
+import { millis } from "../ui/figures";
 import { expect, test } from "vitest";
-import { fileOf, millis, timeWords } from "./words";
+import { fileOf, timeWords } from "./words";
 
 test("times are whole milliseconds, and seconds where they are long", () => {
   expect([millis(839.6), millis(9_999), millis(48_471)]).toEqual(["840 ms", "9,999 ms", "48.5 s"]);

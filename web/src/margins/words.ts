@@ -1,9 +1,5 @@
 import type { HeavierPage, RequestKind, TimeMargin } from "../api/client";
-import { bytes } from "../ui/figures";
-
-/** `840 ms`, `12.4 s`. */
-export const millis = (ms: number) =>
-  ms < 9_999.5 ? `${Math.round(ms).toLocaleString("en")} ms` : `${(ms / 1e3).toFixed(1)} s`;
+import { bytes, millis } from "../ui/figures";
 
 /** `margin 910 ms`, `overrun 3.2 s`. */
 export const timeWords = ({ margin }: TimeMargin) =>

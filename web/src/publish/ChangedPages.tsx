@@ -4,17 +4,19 @@ import { ProblemNote } from "../ui/ProblemNote";
 import { useAddress } from "../ui/useAddress";
 import { useKey } from "../ui/useKey";
 import { WaitingRows } from "../ui/Waiting";
+import { FilmStrip } from "./FilmStrip";
 import { Lines } from "./Lines";
 import { ScreenWords } from "./ScreenWords";
 import { useFileDifferences } from "./usePublications";
 
-type Show = "both" | "before" | "after" | "lines";
+type Show = "both" | "before" | "after" | "lines" | "film";
 
 const SHOWN: { value: Show; label: string }[] = [
   { value: "both", label: "Side by side" },
   { value: "before", label: "Before" },
   { value: "after", label: "After" },
   { value: "lines", label: "Lines" },
+  { value: "film", label: "Film strip" },
 ];
 
 /** The pages and style sheets that change, and of one of them what. */
@@ -103,7 +105,7 @@ function ChangedPage({ publication, path }: { publication: WholePublication; pat
           />
         )}
         <span className="gap" />
-        {shot && show !== "lines" && <CameWords shot={shot} />}
+        {shot && show !== "lines" && show !== "film" && <CameWords shot={shot} />}
         {page?.screens.map((screen) => (
           <ScreenWords key={screen.width} screen={screen} />
         ))}
@@ -114,6 +116,8 @@ function ChangedPage({ publication, path }: { publication: WholePublication; pat
         ) : (
           <p className="empty soft">Nothing of this page is written: a style sheet changes what it shows.</p>
         )
+      ) : show === "film" ? (
+        shot && <FilmStrip publication={publication.id} page={path} width={shot.width} />
       ) : (
         shot && (
           <div className="page-shots" data-show={show} tabIndex={0} role="group" aria-label="Pictures of the page">

@@ -1,5 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { api, unwrap, type NewPublication } from "../api/client";
+import { api, unwrap, type NewFilm, type NewPublication } from "../api/client";
 
 /** The publications of the site, the newest first, and what could be published. */
 export function usePublications() {
@@ -36,6 +36,26 @@ export function useFileDifferences(id: string, path: string | undefined) {
     queryKey: ["publication-file", id, path],
     queryFn: async ({ signal }) => unwrap(await api.GET("/publications/{id}/file", { params, signal })),
     enabled: path !== undefined,
+  });
+}
+
+/** How a page comes before and after a publication, as far as it was filmed. */
+export function useFilms(id: string, page: string) {
+  const params = { path: { id }, query: { page } };
+  return useQuery({
+    queryKey: ["films", id, page],
+    queryFn: async ({ signal }) => unwrap(await api.GET("/publications/{id}/films", { params, signal })),
+  });
+}
+
+/** Has a page filmed. */
+export function useFilmPage(id: string) {
+  const queries = useQueryClient();
+  return useMutation({
+    meta: { told: true },
+    mutationFn: async (body: NewFilm) =>
+      unwrap(await api.POST("/publications/{id}/films", { params: { path: { id } }, body })),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ["films", id] }),
   });
 }
 

@@ -45,3 +45,7 @@ export const timeLeft = (seconds: number) =>
 
 /** `27 Nov 2026, 09:41` in the reader's own time. */
 export const moment = (at: string) => new Date(at).toLocaleString("en-GB", { dateStyle: "medium", timeStyle: "short" });
+
+/** `840 ms`, `12.4 s`. */
+export const millis = (ms: number) =>
+  ms < 9_999.5 ? `${Math.round(ms).toLocaleString("en")} ms` : `${(ms / 1e3).toFixed(1)} s`;

@@ -6,7 +6,7 @@ use axum::http::StatusCode;
 use brisk_margin_core::load::margin::{PageBudgets, PageLoad};
 use brisk_margin_core::load::{Request, Timing};
 use brisk_margin_core::units::{Bytes, Millis};
-use brisk_margin_work::margins;
+use brisk_margin_work::{margins, publications};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -28,8 +28,18 @@ pub(crate) struct PageComingBody {
     today: Vec<RequestBody>,
     /// About what it could.
     possible: Vec<RequestBody>,
+    /// The latest publication that changes it, where there is one: it has pictures of it before and after.
+    publication: Option<PagePublication>,
     /// What it weighed at this width, the newest first; the first is what it weighs now.
     history: Vec<PastWeightBody>,
+}
+
+/// A publication that changes a page.
+#[derive(Serialize, ToSchema)]
+pub(crate) struct PagePublication {
+    id: Uuid,
+    /// The page's path in it.
+    page: String,
 }
 
 /// A request and its times.
@@ -62,7 +72,9 @@ pub(crate) async fn page_margins(
     let (at, view) = view(&app, &asked).await?;
     let coming = margins::of_page(&app.store, page, at).await?;
     let coming = coming.ok_or_else(|| Problem::not_found("page whose weight is known"))?;
+    let publication = publications::latest_of(&app.store, &coming.page.address).await?;
     Ok(Json(PageComingBody {
+        publication: publication.map(|(id, page)| PagePublication { id, page }),
         view,
         page: PageMarginBody::of(coming.page, coming.margins, coming.views),
         budgets: coming.budgets,

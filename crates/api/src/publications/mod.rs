@@ -5,6 +5,7 @@
 
 pub(super) mod acting;
 pub(super) mod contents;
+pub(super) mod films;
 
 use std::collections::{BTreeSet, HashMap};
 

@@ -16,6 +16,7 @@
 //! Deterministic: the same page and connection give the same times.
 
 pub mod connection;
+pub mod film;
 pub mod growth;
 pub mod history;
 mod link;

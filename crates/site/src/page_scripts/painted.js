@@ -29,4 +29,3 @@ for (let told = 0, quiet = 0, n = 0; n < most; n++) {
   told = globalThis.__paints;
 }
 globalThis.__lcp = globalThis.__largest;
-globalThis.__hide();

@@ -63,6 +63,7 @@ const SITE: &[Step] = &steps![
     "m0017_page_loads",
     "m0018_publishing_details",
     "m0019_run_rules",
+    "m0020_films",
 ];
 
 /// A step: a file of SQL beside this one.

@@ -191,6 +191,7 @@ impl JobRunner {
             JobKind::Set => making::sets::making::run(&site().await?.maker, &job).await,
             JobKind::Run => runs::run(&site().await?.maker.in_background(), &job).await,
             JobKind::Publish => publications::run(&site().await?, &job).await,
+            JobKind::Film => publications::filming::run(&site().await?, &job).await,
             JobKind::Schedule => runs::schedule::run(&site().await?.maker.in_background()).await,
             JobKind::Watch => crate::watch::run(&site().await?, &job).await,
             JobKind::Sweep => removal::run(&self.sites).await,

@@ -78,6 +78,8 @@ const fn at_once(kind: JobKind) -> usize {
         JobKind::Analyse => 4,
         // These fill the cores by themselves.
         JobKind::Import | JobKind::Set | JobKind::Run | JobKind::Measure | JobKind::Publish => 1,
+        // Its time is told: two would share the machine.
+        JobKind::Film => 1,
         JobKind::Status | JobKind::Schedule | JobKind::Watch | JobKind::Sweep => 1,
     }
 }

@@ -7,8 +7,10 @@
 //! - `library`: which files the places of the site are to offer.
 //! - `looks`: whether places are seen as they were.
 //! - [`preparing`]: what that would change; [`differences`]: line by line.
+//! - [`filming`]: how a page comes before and after.
 
 pub mod differences;
+pub(crate) mod filming;
 mod library;
 mod looks;
 pub mod preparing;
@@ -28,7 +30,7 @@ use brisk_margin_site::publishing::host_check::asked;
 use brisk_margin_site::publishing::site_change::{Kept, SiteChange};
 use brisk_margin_site::publishing::turn::SiteTurn;
 use brisk_margin_store::publications::{Publication, PublicationEnding};
-use brisk_margin_store::{BlobHash, Blobs, StoreError};
+use brisk_margin_store::{BlobHash, Blobs, Store, StoreError};
 use serde::Deserialize;
 use thiserror::Error;
 use tokio::runtime::Handle;
@@ -36,6 +38,7 @@ use url::Url;
 use uuid::Uuid;
 
 use crate::jobs::{JobFailure, JobInHand};
+use crate::publishing::path_at;
 use crate::sites::SiteServices;
 
 /// So many bytes of new picture files at most: what is prepared is in memory as a whole.
@@ -258,6 +261,16 @@ pub async fn folder(site: &SiteServices) -> Result<SiteFolder, PublicationError>
     opened.map_err(|error| {
         PublicationError::Folder(format!("the site's folder {path} cannot be opened: {error}"))
     })
+}
+
+/// The latest publication that changes a page, which is measured at `address`, with the page's path in it.
+///
+/// # Errors
+/// Those of the database.
+pub async fn latest_of(store: &Store, address: &str) -> Result<Option<(Uuid, String)>, StoreError> {
+    let Some(path) = path_at(address) else { return Ok(None) };
+    let found = store.latest_publication_of(&path).await?;
+    Ok(found.map(|id| (id, path)))
 }
 
 /// What a publication writes.

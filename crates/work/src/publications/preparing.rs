@@ -164,15 +164,15 @@ fn pictures_of(outcome: &Outcome) -> BTreeMap<String, Uuid> {
 }
 
 /// Keeps bytes that a publication speaks of.
-struct Keeping<'a> {
-    store: &'a Store,
-    publication: Uuid,
+pub(super) struct Keeping<'a> {
+    pub(super) store: &'a Store,
+    pub(super) publication: Uuid,
 }
 
 impl Keeping<'_> {
     /// Keeps all of `all`, each with the picture that it was made of where there is one. A row speaks of
     /// them first, so that nobody clears them away meanwhile.
-    async fn put(&self, all: Vec<(Vec<u8>, Option<Uuid>)>) -> Result<(), StoreError> {
+    pub(super) async fn put(&self, all: Vec<(Vec<u8>, Option<Uuid>)>) -> Result<(), StoreError> {
         let hashes = all.iter().map(|(bytes, picture)| (BlobHash::of(bytes), *picture));
         self.store.note_publication_bytes(self.publication, &hashes.collect()).await?;
         for (bytes, _) in all {
