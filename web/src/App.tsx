@@ -40,6 +40,7 @@ const MarginsPage = lazy(() => import("./margins/MarginsPage").then(({ MarginsPa
 const PageMarginsPage = lazy(() =>
   import("./margins/PageMarginsPage").then(({ PageMarginsPage }) => ({ default: PageMarginsPage })),
 );
+const OverrunStrip = lazy(() => import("./ui/OverrunStrip").then(({ OverrunStrip }) => ({ default: OverrunStrip })));
 const RunStrip = lazy(() => import("./ui/RunStrip").then(({ RunStrip }) => ({ default: RunStrip })));
 const NewRunPage = lazy(() => import("./runs/NewRunPage").then(({ NewRunPage }) => ({ default: NewRunPage })));
 const SiteSheet = lazy(() => import("./sites/SiteSheet").then(({ SiteSheet }) => ({ default: SiteSheet })));
@@ -173,6 +174,7 @@ export function App({ mode, onMode }: { mode: Mode; onMode: (mode: Mode) => void
           <NoticeStrip />
           <Suspense>
             <RunStrip />
+            <OverrunStrip />
           </Suspense>
         </div>
       </div>

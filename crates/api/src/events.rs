@@ -26,7 +26,7 @@ const MOST_IDS: usize = 200;
 
 /// A stream of server-sent events, each named after the kind of what changed at the site: `pictures`,
 /// `variants`, `trials`, `steps`, `jobs`, `layouts`, `rules`, `site`, `shelves`, `presets`, `alike`,
-/// `folder`, `sites`; or `all` where something was missed. The data are an object, whose `ids` say which
+/// `runs`, `publications`, `overruns`, `folder`, `sites`; or `all` where something was missed. The data are an object, whose `ids` say which
 /// rows changed where they are few; those of variants, trials and steps are the ids of their
 /// pictures.
 #[utoipa::path(get, path = "/events", responses(

@@ -13,6 +13,7 @@ use brisk_margin_core::run::schedule::RunSchedule;
 use brisk_margin_core::site::{ImportAction, SiteSettings};
 use brisk_margin_core::watch::Watch;
 use brisk_margin_site::gate::Authority;
+use brisk_margin_work::margins::overruns;
 use brisk_margin_work::{runs, watch};
 use serde::{Deserialize, Serialize};
 use url::Url;
@@ -210,6 +211,9 @@ pub(super) async fn change_site(
     }
     if change.watch.is_some() {
         watch::expect(&app.store, settings.watch).await?;
+    }
+    if page_budgets.is_some() {
+        overruns::note(&app.store).await?;
     }
     Ok(Json(SiteBody::new(settings)))
 }

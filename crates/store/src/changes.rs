@@ -47,6 +47,8 @@ pub enum ChangeKind {
     Runs,
     /// Publications; ids are theirs.
     Publications,
+    /// Pages that went over a budget.
+    Overruns,
     /// Files in the site's own folder.
     Folder,
     /// Which sites there are.
@@ -72,6 +74,7 @@ impl ChangeKind {
             Self::Alike => "alike",
             Self::Runs => "runs",
             Self::Publications => "publications",
+            Self::Overruns => "overruns",
             Self::Folder => "folder",
             Self::Sites => "sites",
             Self::Stale => "stale",

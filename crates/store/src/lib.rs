@@ -16,6 +16,7 @@ pub mod jobs;
 pub mod layouts;
 mod migrations;
 pub mod output_rules;
+pub mod overruns;
 pub mod page_loads;
 pub mod pictures;
 pub mod publications;

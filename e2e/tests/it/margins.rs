@@ -51,10 +51,22 @@ async fn pages_are_ranked_a_budget_is_set_and_what_was_published_is_lighter() {
     assert_eq!(barriers, [""; 0]);
 
     // A budget, and the overrun that it makes.
-    browser.type_into("Byte budget, KB", "20").await;
-    browser.labelled("Save").await.click().await.unwrap();
+    let budgets = async |kb: &str, ms: &str| {
+        browser.type_into("Byte budget, KB", kb).await;
+        browser.type_into("Time budget, ms", ms).await;
+        browser.labelled("Save").await.click().await.unwrap();
+    };
+    budgets("900", "60000").await;
+    browser
+        .until("it keeps to those", "return document.querySelector('.tally .overrun') === null")
+        .await;
+    budgets("20", "900").await;
     let over = "return document.querySelector('.tally .overrun') !== null";
     browser.until("the overrun is told", over).await;
+    let arose =
+        "return document.querySelector('[aria-label=\"Overruns that arose\"]')?.textContent";
+    let told = format!("{arose}?.includes('1 page over budget now:Walks by') === true");
+    browser.until("it is told in the tally of every screen when it arises", &told).await;
     let is_walks = |page: &&Value| page["name"] == "Walks";
     let margins = application.json("/api/margins?width=1280").await;
     let walks = margins["pages"].as_array().unwrap().iter().find(is_walks).unwrap().clone();
@@ -63,6 +75,9 @@ async fn pages_are_ranked_a_budget_is_set_and_what_was_published_is_lighter() {
     // One key from the largest gain.
     browser.find("body").await.send_keys("gm").await.unwrap();
     browser.find(".gains li").await;
+    browser.until("also on other screens", &told).await;
+    browser.labelled("Seen").await.click().await.unwrap();
+    browser.until("until somebody saw it", &format!("{arose} === undefined")).await;
     let gain =
         application.json("/api/margins?connection=400/400&width=1280").await["gains"][0].clone();
     browser.find("body").await.send_keys("n").await.unwrap();

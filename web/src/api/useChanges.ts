@@ -29,6 +29,7 @@ const shows: Record<string, string[]> = {
   alike: ["alike"],
   runs: ["runs", "run-items", "run-checks", "open-runs"],
   publications: ["publications", "changed-since", "publication-file", "films"],
+  overruns: ["overruns"],
   folder: ["site-folder", "changed-since", "publication-file"],
 };
 

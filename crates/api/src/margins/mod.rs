@@ -1,5 +1,6 @@
 //! Margins: pages by what they leave under their budgets in bytes and in time.
 
+pub(super) mod overruns;
 pub(super) mod page;
 pub(super) mod reports;
 pub(super) mod views;
@@ -9,7 +10,6 @@ use std::cmp::Reverse;
 use axum::Json;
 use axum::extract::State;
 use brisk_margin_core::budget::{Margin, Saving};
-use brisk_margin_core::layout::LayoutWidth;
 use brisk_margin_core::load::growth::Growth;
 use brisk_margin_core::load::margin::{
     PageBudgets, PageFigures, PageMargins, TimeMargin, USUAL_TIME,
@@ -20,6 +20,7 @@ use brisk_margin_core::units::{Bytes, Millis};
 use brisk_margin_store::layouts::Page;
 use brisk_margin_store::page_loads::{HeavierPage, PastWeight};
 use brisk_margin_work::margins::history::{self, SiteHistory};
+use brisk_margin_work::margins::overruns::usual_width;
 use brisk_margin_work::margins::shares::Share;
 use brisk_margin_work::margins::{self, Gain, SiteMargins, View};
 use chrono::{DateTime, Utc};
@@ -248,10 +249,7 @@ async fn view(app: &App, asked: &ViewAskedFor) -> Result<(View, ViewBody), Probl
             let detail = format!("no page was measured at {width} px; there is {known}");
             return Err(Problem::invalid(detail));
         }
-        _ => {
-            let usual = widths.iter().find(|&&width| width >= LayoutWidth::USUAL[0].width);
-            usual.or(widths.last()).copied()
-        }
+        _ => usual_width(&widths),
     };
     let mut connections = Connection::ALL.to_vec();
     if !connections.contains(&connection) {

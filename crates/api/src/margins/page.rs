@@ -6,6 +6,7 @@ use axum::http::StatusCode;
 use brisk_margin_core::load::margin::{PageBudgets, PageLoad};
 use brisk_margin_core::load::{Request, Timing};
 use brisk_margin_core::units::{Bytes, Millis};
+use brisk_margin_work::margins::overruns;
 use brisk_margin_work::{margins, publications};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
@@ -119,8 +120,9 @@ pub(crate) async fn say_budgets(
     Path(page): Path<Uuid>,
     extract::Json(wish): extract::Json<BudgetsWish>,
 ) -> Result<StatusCode, Problem> {
-    match app.store.say_page_budgets(page, wish.budgets()?).await? {
-        true => Ok(StatusCode::NO_CONTENT),
-        false => Err(Problem::not_found("page")),
+    if !app.store.say_page_budgets(page, wish.budgets()?).await? {
+        return Err(Problem::not_found("page"));
     }
+    overruns::note(&app.store).await?;
+    Ok(StatusCode::NO_CONTENT)
 }

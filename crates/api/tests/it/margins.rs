@@ -269,3 +269,42 @@ async fn the_margins_are_told_as_a_table_and_as_a_page_to_print() {
     let refused = api.get("/api/margins/report.html?connection=fast").await;
     assert_eq!(refused.status, StatusCode::UNPROCESSABLE_ENTITY);
 }
+
+#[tokio::test]
+async fn an_overrun_that_arises_is_told_until_somebody_saw_it() {
+    let (api, _) = site().await;
+    let walks = id_of(&api.get("/api/margins").await.json(), "walks.html");
+    let budget = async |bytes: u64| {
+        let said = json!({"bytes": bytes, "time": null});
+        let at = format!("/api/margins/{walks}/budgets");
+        assert_eq!(api.put(&at, &said).await.status, StatusCode::NO_CONTENT);
+    };
+    let told = async || api.get("/api/margins/overruns").await.json();
+    budget(900_000_000).await;
+    assert_eq!(told().await, json!([]), "nothing arose: it is seen for the first time");
+    budget(1_000).await;
+    let new = told().await;
+    let over = new[0]["bytes"].as_u64().unwrap();
+    let weight = api.get("/api/margins").await.json()["pages"][0]["today"]["weight"].clone();
+    assert_eq!(weight["total"].as_u64().unwrap() - 1_000, over, "{new:#} {weight:#}");
+    assert_eq!((&new[0]["page"], new.as_array().unwrap().len()), (&json!(walks), 1));
+    let seen = api.post("/api/margins/overruns/seen", &json!({})).await;
+    assert_eq!(seen.status, StatusCode::NO_CONTENT);
+    budget(900).await;
+    assert_eq!(told().await, json!([]), "it was over before");
+    // Kept to, and gone over again; this time by what the whole site may have.
+    budget(900_000_000).await;
+    let site = json!({"page_budgets": {"bytes": 2_000, "time": null}});
+    assert_eq!(api.patch("/api/site", &site).await.status, StatusCode::OK);
+    assert_eq!(
+        told().await.as_array().unwrap().len(),
+        1,
+        "the other page, which has no own budget"
+    );
+}
+
+fn id_of(margins: &Value, ending: &str) -> String {
+    let mut pages = margins["pages"].as_array().unwrap().iter();
+    let page = pages.find(|page| page["address"].as_str().unwrap().ends_with(ending)).unwrap();
+    page["id"].as_str().unwrap().to_owned()
+}

@@ -64,6 +64,7 @@ const SITE: &[Step] = &steps![
     "m0018_publishing_details",
     "m0019_run_rules",
     "m0020_films",
+    "m0021_overruns",
 ];
 
 /// A step: a file of SQL beside this one.

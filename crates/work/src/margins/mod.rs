@@ -1,6 +1,7 @@
 //! Margins: what the pages of a site weigh and how long they take on a connection, today and as they could be.
 
 pub mod history;
+pub mod overruns;
 pub mod shares;
 mod shown;
 

@@ -38,6 +38,7 @@ use utoipa::ToSchema;
 use uuid::Uuid;
 
 use crate::jobs::{JobFailure, JobInHand};
+use crate::margins::overruns;
 use crate::work_pool::WorkPool;
 use site_files::SiteFiles;
 
@@ -326,6 +327,7 @@ impl Measuring {
         tokio::try_join!(crawling, keeping)?;
         // What tells a page apart is known once all are.
         self.store.name_layouts().await?;
+        overruns::note(&self.store).await?;
         Ok(())
     }
 
