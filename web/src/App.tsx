@@ -35,6 +35,9 @@ const PublishPage = lazy(() => import("./publish/PublishPage").then(({ PublishPa
 const PublicationPage = lazy(() =>
   import("./publish/PublicationPage").then(({ PublicationPage }) => ({ default: PublicationPage })),
 );
+const ArchivesPage = lazy(() =>
+  import("./margins/ArchivesPage").then(({ ArchivesPage }) => ({ default: ArchivesPage })),
+);
 const HistoryPage = lazy(() => import("./margins/HistoryPage").then(({ HistoryPage }) => ({ default: HistoryPage })));
 const MarginsPage = lazy(() => import("./margins/MarginsPage").then(({ MarginsPage }) => ({ default: MarginsPage })));
 const PageMarginsPage = lazy(() =>
@@ -149,6 +152,7 @@ export function App({ mode, onMode }: { mode: Mode; onMode: (mode: Mode) => void
             <Routes>
               <Route path="/" element={<Navigate to="/margins" replace />} />
               <Route path="/margins" element={<MarginsPage />} />
+              <Route path="/margins/har" element={<ArchivesPage />} />
               <Route path="/margins/history" element={<HistoryPage />} />
               <Route path="/margins/:id" element={<PageMarginsPage />} />
               <Route path="/layouts" element={<LayoutsPage />} />

@@ -179,6 +179,8 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(margins::reports::margins_as_csv))
         .routes(routes!(margins::reports::report))
         .routes(routes!(margins::site_history))
+        .routes(routes!(margins::har::weigh_archives))
+        .routes(routes!(margins::har::page_archive))
         .routes(routes!(margins::overruns::new_overruns))
         .routes(routes!(margins::overruns::see_overruns))
         .routes(routes!(margins::page::page_margins))

@@ -253,6 +253,22 @@ fn is_late(entry: &Entry, page: &Page) -> bool {
     matches!((loaded, began), (Some(loaded), Some(began)) if began > loaded)
 }
 
+/// The pages of two archives, those of one title together; where each has one page alone, those two.
+pub fn paired(
+    before: Vec<HarPage>,
+    mut after: Vec<HarPage>,
+) -> Vec<(String, Option<HarPage>, Option<HarPage>)> {
+    let alone = before.len() == 1 && after.len() == 1;
+    let mut pairs = Vec::new();
+    for page in before {
+        let same = after.iter().position(|other| alone || other.title == page.title);
+        let other = same.map(|at| after.remove(at));
+        pairs.push((page.title.clone(), Some(page), other));
+    }
+    pairs.extend(after.into_iter().map(|page| (page.title.clone(), None, Some(page))));
+    pairs
+}
+
 /// Writes what `page` transfers, with the times that were worked out for it, as an archive. `started` is the time of its
 /// start (ISO 8601, in UTC).
 pub fn written(title: &str, started: &str, page: &PageRequests, came: &Loaded) -> Value {
@@ -322,6 +338,24 @@ mod tests {
         json!({"log": {"version": version, "pages": pages, "entries": entries}})
             .to_string()
             .into_bytes()
+    }
+
+    #[test]
+    fn pages_of_two_archives_stand_together_by_their_titles() {
+        let page =
+            |title: &str| HarPage { title: title.to_owned(), requests: PageRequests(Vec::new()) };
+        let told = |before: &[&str], after: &[&str]| -> Vec<(String, bool, bool)> {
+            let of = |titles: &[&str]| titles.iter().map(|title| page(title)).collect();
+            let pairs = paired(of(before), of(after)).into_iter();
+            pairs.map(|(title, one, other)| (title, one.is_some(), other.is_some())).collect()
+        };
+        let (walks, visit) = ("Walks".to_owned(), "Visit".to_owned());
+        assert_eq!(told(&["Walks"], &[]), [(walks.clone(), true, false)]);
+        assert_eq!(told(&["Walks"], &["http://tarn.example/"]), [(walks.clone(), true, true)]);
+        assert_eq!(
+            told(&["Walks", "Visit"], &["Visit", "Shop"]),
+            [(walks, true, false), (visit, true, true), ("Shop".to_owned(), false, true),]
+        );
     }
 
     #[test]

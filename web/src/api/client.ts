@@ -63,6 +63,7 @@ export type Edit = Schemas["Edit"];
 export type EditKind = Schemas["EditKind"];
 export type Figure = Schemas["Figure"];
 export type Behind = Schemas["Behind"];
+export type Archives = Schemas["ArchivesBody"];
 export type Overrun = Schemas["OverrunBody"];
 export type Film = Schemas["FilmBody"];
 export type NewFilm = Schemas["NewFilm"];

@@ -154,7 +154,8 @@ function Nothing({ unknown }: { unknown: number }) {
           ? `${count(unknown, "page was", "pages were")} measured before weights were kept: `
           : "Give the address of the site or a page: "}
         <Link to="/layouts">{unknown > 0 ? "measure the site again" : "measure it in Layouts"}</Link>. Then each page
-        stands here with the bytes and milliseconds that it has left.
+        stands here with the bytes and milliseconds that it has left. Or <Link to="/margins/har">weigh a HAR file</Link>{" "}
+        of any page.
       </span>
     </div>
   );

@@ -1,9 +1,8 @@
 import { Button } from "antd";
-import { lazy, Suspense } from "react";
 import { Link, useNavigate, useParams } from "react-router";
-import { ApiError, type PageComing, type PageMargin } from "../api/client";
+import { ApiError, siteApi, type PageComing, type PageMargin } from "../api/client";
 import { Bytes } from "../ui/Bytes";
-import { bytes, count, millis } from "../ui/figures";
+import { count } from "../ui/figures";
 import { MarginBar, MarginWords } from "../ui/MarginBar";
 import { ProblemNote } from "../ui/ProblemNote";
 import { useAddress } from "../ui/useAddress";
@@ -12,15 +11,12 @@ import { useTitle } from "../ui/useTitle";
 import { WaitingRows } from "../ui/Waiting";
 import "../ui/tables.css";
 import "./margins.css";
+import { LoadSection } from "./LoadSection";
 import { PageFigures } from "./PageFigures";
 import { PastWeights } from "./PastWeights";
-import { RequestTable } from "./RequestTable";
 import { usePageMargins } from "./useMargins";
 import { useView, ViewChoice } from "./ViewChoice";
 import { timeWords } from "./words";
-
-// The chart library comes with the chart.
-const Waterfall = lazy(() => import("./Waterfall").then(({ Waterfall }) => ({ default: Waterfall })));
 
 /** How a page comes: request by request, today and about as it could. */
 export function PageMarginsPage() {
@@ -47,6 +43,11 @@ export function PageMarginsPage() {
             {page.data && <ViewChoice view={page.data.view} />}
             <span className="gap" />
             {page.data?.publication && <Link to={filmOf(page.data, page.data.publication)}>Film strip</Link>}
+            {page.data && (
+              <a href={`${siteApi}/margins/${id}/requests.har?${address}`} download>
+                HAR
+              </a>
+            )}
             <Button
               aria-pressed={asTable}
               onClick={() => {
@@ -125,22 +126,8 @@ function Loads({ coming: { page, today, possible, history }, asTable }: LoadsPro
   return (
     // Keys scroll it, too.
     <div className="loads" role="group" aria-label="Loads" tabIndex={0}>
-      {loads.map(({ name, figures: { weight, times }, requests }) => (
-        <section key={name} aria-label={name}>
-          <h2>
-            {name}{" "}
-            <span className="figure soft">
-              {bytes(weight.total)}, LCP {millis(times.lcp)}
-            </span>
-          </h2>
-          {asTable ? (
-            <RequestTable requests={requests} />
-          ) : (
-            <Suspense fallback={<WaitingRows />}>
-              <Waterfall name={name} requests={requests} times={times} end={end} />
-            </Suspense>
-          )}
-        </section>
+      {loads.map((load) => (
+        <LoadSection key={load.name} {...load} end={end} asTable={asTable} />
       ))}
       {history.length > 1 && <PastWeights history={history} />}
     </div>

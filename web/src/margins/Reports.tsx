@@ -1,4 +1,5 @@
 import { useRef } from "react";
+import { Link } from "react-router";
 import { siteApi } from "../api/client";
 import { count } from "../ui/figures";
 import { MenuButton } from "../ui/MenuButton";
@@ -26,6 +27,7 @@ export function Reports({ query }: { query: string }) {
         </a>
       ),
     },
+    { key: "har", label: <Link to="/margins/har">Weigh HAR files…</Link> },
     { key: "views", label: "Import page views…", onClick: () => input.current?.click() },
   ];
   return (

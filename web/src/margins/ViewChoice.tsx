@@ -24,7 +24,8 @@ export function ViewChoice({ view }: { view: Margins["view"] }) {
   );
 }
 
-function ConnectionChoice({ connection, connections }: Margins["view"]) {
+/** The connection alone. */
+export function ConnectionChoice({ connection, connections }: Pick<Margins["view"], "connection" | "connections">) {
   const [, change] = useAddress();
   const [typing, setTyping] = useState(false);
   return (

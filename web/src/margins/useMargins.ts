@@ -16,6 +16,32 @@ export function useMargins(view: View, order: PageOrder) {
   });
 }
 
+/** What is in a HAR file, or in one before and one after, over a connection. */
+export function useArchives(before: File | undefined, after: File | undefined, connection: string | undefined) {
+  return useQuery({
+    queryKey: ["archives", stampOf(before), stampOf(after), connection],
+    enabled: before !== undefined,
+    queryFn: async ({ signal }) => {
+      const form = new FormData();
+      if (before) form.append("before", before);
+      if (after) form.append("after", after);
+      const body = form as unknown as { before: string; after?: string };
+      return unwrap(
+        await api.POST("/margins/har", {
+          params: { query: connection ? { connection } : {} },
+          body,
+          bodySerializer: () => form,
+          signal,
+        }),
+      );
+    },
+    placeholderData: (previous) => previous,
+    retry: false,
+  });
+}
+
+const stampOf = (file: File | undefined) => file && [file.name, file.size, file.lastModified];
+
 /** What all pages weighed over time. */
 export function useSiteHistory(view: View) {
   return useQuery({

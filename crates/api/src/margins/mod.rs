@@ -1,5 +1,6 @@
 //! Margins: pages by what they leave under their budgets in bytes and in time.
 
+pub(super) mod har;
 pub(super) mod overruns;
 pub(super) mod page;
 pub(super) mod reports;
@@ -251,14 +252,16 @@ async fn view(app: &App, asked: &ViewAskedFor) -> Result<(View, ViewBody), Probl
         }
         _ => usual_width(&widths),
     };
-    let mut connections = Connection::ALL.to_vec();
-    if !connections.contains(&connection) {
-        connections.push(connection);
-    }
     let view = View { width: width.unwrap_or(0), connection };
-    let connections = connections.into_iter().map(ConnectionBody::from).collect();
+    let connections = connections_beside(connection);
     let connection = connection.into();
     Ok((view, ViewBody { connection, connections, width, widths }))
+}
+
+/// Those to choose from, the one that is chosen among them.
+fn connections_beside(chosen: Connection) -> Vec<ConnectionBody> {
+    let own = (!Connection::ALL.contains(&chosen)).then_some(chosen);
+    Connection::ALL.into_iter().chain(own).map(ConnectionBody::from).collect()
 }
 
 /// The pages of the site with their margins, and where most can be gained.

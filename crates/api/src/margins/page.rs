@@ -52,7 +52,8 @@ pub(crate) struct RequestBody {
     timing: Option<Timing>,
 }
 
-fn requests(PageLoad { requests, loaded }: PageLoad) -> Vec<RequestBody> {
+/// The requests of a load, each with its times.
+pub(crate) fn requests(PageLoad { requests, loaded }: PageLoad) -> Vec<RequestBody> {
     let requests = requests.0.into_iter().zip(loaded.timings);
     requests.map(|(request, timing)| RequestBody { request, timing }).collect()
 }

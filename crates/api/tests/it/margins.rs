@@ -308,3 +308,52 @@ fn id_of(margins: &Value, ending: &str) -> String {
     let page = pages.find(|page| page["address"].as_str().unwrap().ends_with(ending)).unwrap();
     page["id"].as_str().unwrap().to_owned()
 }
+
+/// A form with these files.
+async fn weighed(api: &Api, files: &[(&str, &[u8])], query: &str) -> crate::support::Answer {
+    const BOUNDARY: &str = "archives";
+    let mut body = Vec::new();
+    for (field, file) in files {
+        let head = format!(
+            "--{BOUNDARY}\r\nContent-Disposition: form-data; name=\"{field}\"; filename=\"x.har\"\r\n\r\n"
+        );
+        body.extend([head.as_bytes(), file, b"\r\n"].concat());
+    }
+    body.extend(format!("--{BOUNDARY}--\r\n").as_bytes());
+    let kind = format!("multipart/form-data; boundary={BOUNDARY}");
+    api.send_bytes("POST", &format!("/api/margins/har{query}"), &kind, &body).await
+}
+
+#[tokio::test]
+async fn a_page_goes_out_as_an_archive_and_two_archives_are_held_against_each_other() {
+    let (api, _) = site().await;
+    let margins = api.get("/api/margins").await.json();
+    let archive = async |page: &str| {
+        let at = format!("/api/margins/{}/requests.har", id_of(&margins, page));
+        api.get(&at).await.body.to_vec()
+    };
+    let (walks, visit) = (archive("walks.html").await, archive("visit.html").await);
+    let both = [("before", &walks[..]), ("after", &visit[..])];
+    let told = weighed(&api, &both, "?connection=400/400").await.json();
+    let [page] = &told["pages"].as_array().unwrap()[..] else { panic!("{told:#}") };
+    let weight = |of: &Value| of["figures"]["weight"]["total"].as_u64().unwrap();
+    let today = margins["pages"].as_array().unwrap();
+    let today: Vec<u64> =
+        today.iter().map(|page| weight(&json!({"figures": page["today"]}))).collect();
+    assert_eq!([weight(&page["before"]), weight(&page["after"])], today[..], "each as it was");
+    let lcp = |of: &Value| of["figures"]["times"]["lcp"].as_f64().unwrap();
+    assert!(lcp(&page["before"]) > lcp(&page["after"]), "{page:#}");
+    assert_eq!(page["after"]["requests"][1]["kind"], "picture");
+
+    let alone = weighed(&api, &both[..1], "").await.json();
+    assert_eq!(alone["pages"][0]["after"], Value::Null);
+    let broken = [("before", &walks[..]), ("after", &b"{\"log\": 1}"[..])];
+    let refused = weighed(&api, &broken, "").await;
+    let detail = refused.json()["detail"].as_str().unwrap().to_owned();
+    assert!(
+        refused.status == 422 && detail.starts_with("the second file: this is no HAR"),
+        "{detail}"
+    );
+    assert_eq!(weighed(&api, &[("after", &walks[..])], "").await.status, 422);
+    assert_eq!(weighed(&api, &both, "?connection=0/0").await.status, 422);
+}
