@@ -10,7 +10,7 @@ use base64::Engine as _;
 use base64::engine::general_purpose::STANDARD;
 use brisk_margin_core::load::report::{Report, ReportedGain, ReportedPage};
 use brisk_margin_work::making::previews::{self, PreviewSize};
-use brisk_margin_work::margins::{self, Gain, SiteMargins};
+use brisk_margin_work::margins::{self, Gain, SiteMargins, history};
 use chrono::Local;
 use uuid::Uuid;
 
@@ -85,6 +85,7 @@ pub(crate) async fn report(
 ) -> Result<impl IntoResponse, Problem> {
     let (at, _) = view(&app, &asked).await?;
     let SiteMargins { mut pages, gains, .. } = margins::of_site(&app.store, at).await?;
+    let history = history::of_site(&app.store, at.width).await?;
     // A reader who was not there begins with the heaviest.
     pages.sort_by_key(|(_, margins)| Reverse(margins.today.weight.total));
     let mut told = Vec::new();
@@ -104,6 +105,8 @@ pub(crate) async fn report(
         width: at.width,
         pages: pages.collect(),
         gains: told,
+        history: history.points,
+        marks: history.marks,
     };
     // Its own styles stand in it; it can do nothing else.
     let policy =

@@ -38,6 +38,54 @@ pub struct WeightPoint {
     pub pictures: Bytes,
 }
 
+/// Something that was done to the site.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Mark {
+    /// When.
+    pub at: DateTime<Utc>,
+    /// What.
+    pub kind: MarkKind,
+    /// The publication or the run.
+    pub id: Uuid,
+    /// What it was about, in words.
+    pub name: String,
+}
+
+impl Mark {
+    /// What was done, in words: `Published: Gallery`.
+    pub fn words(&self) -> String {
+        match self.name.as_str() {
+            "" => self.kind.words().to_owned(),
+            name => format!("{}: {name}", self.kind.words()),
+        }
+    }
+}
+
+/// What was done.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "kebab-case")]
+pub enum MarkKind {
+    /// Files went to the site.
+    Published,
+    /// They were taken back.
+    TakenBack,
+    /// Files were made.
+    Run,
+}
+
+impl MarkKind {
+    /// In words.
+    pub const fn words(self) -> &'static str {
+        match self {
+            Self::Published => "Published",
+            Self::TakenBack => "Taken back",
+            Self::Run => "Run",
+        }
+    }
+}
+
 /// What all pages weighed after each measuring, from their `changes` in the order of time.
 pub fn weights_over_time(changes: impl IntoIterator<Item = WeightChange>) -> Vec<WeightPoint> {
     let mut latest: HashMap<Uuid, (Bytes, Bytes)> = HashMap::new();

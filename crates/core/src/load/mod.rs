@@ -32,6 +32,7 @@ pub mod spread;
 mod tests;
 pub mod traffic;
 pub mod weight;
+mod weight_chart;
 
 use serde::{Deserialize, Serialize};
 

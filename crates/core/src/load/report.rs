@@ -3,7 +3,9 @@
 use std::fmt::Write;
 
 use super::Connection;
+use super::history::{Mark, WeightPoint};
 use super::margin::PageMargins;
+use super::weight_chart::WeightChart;
 use crate::budget::Saving;
 use crate::markup::escaped;
 use crate::units::Bytes;
@@ -23,6 +25,10 @@ pub struct Report {
     pub pages: Vec<ReportedPage>,
     /// The places with most to gain, those first.
     pub gains: Vec<ReportedGain>,
+    /// What all pages weighed after each measuring.
+    pub history: Vec<WeightPoint>,
+    /// What was done to the site meanwhile.
+    pub marks: Vec<Mark>,
 }
 
 /// A page of a report.
@@ -59,7 +65,7 @@ h1{font-size:20pt;margin:0 0 2mm}h2{font-size:13pt;margin:8mm 0 2mm;break-after:
 p{margin:0 0 3mm}table{width:100%;border-collapse:collapse;font-size:10pt}\
 th,td{padding:1.5mm 2mm;border-bottom:.3pt solid #808080;text-align:left;vertical-align:top}\
 tr{break-inside:avoid}thead{display:table-header-group}\
-.n{text-align:right;white-space:nowrap;font-variant-numeric:tabular-nums}.s{color:#565656}\
+.n{text-align:right;white-space:nowrap;font-variant-numeric:tabular-nums}.s{color:#565656;overflow-wrap:anywhere}\
 svg{display:block}img{display:block;max-width:24mm;max-height:16mm}a{color:inherit}";
 
 impl Report {
@@ -89,6 +95,9 @@ impl Report {
              % less.</b></p>",
             self.pages.len()
         );
+        if let Some(chart) = WeightChart::of(&self.history, &self.marks) {
+            html.push_str(&chart.html());
+        }
         self.add_pages(&mut html);
         self.add_gains(&mut html);
         html.push_str(
@@ -190,6 +199,8 @@ mod tests {
                 saving: Saving::new(Bytes(9_000), Bytes(1_000)),
                 thumbnail: Some("data:image/webp;base64,UklGRg==".to_owned()),
             }],
+            history: vec![],
+            marks: vec![],
         };
         assert_eq!(report.saving().before, Bytes(50_000));
         let html = report.html();

@@ -1,11 +1,10 @@
 //! What all pages weighed over time, and what was done to the site meanwhile.
 
-use brisk_margin_core::load::history::{WeightPoint, weights_over_time};
+use brisk_margin_core::load::history::{Mark, MarkKind, WeightPoint, weights_over_time};
 use brisk_margin_store::{Store, StoreError};
 use chrono::{DateTime, Utc};
 use serde::Serialize;
 use utoipa::ToSchema;
-use uuid::Uuid;
 
 /// Publications and runs that are looked through.
 const MOST_DONE: u64 = 200;
@@ -17,31 +16,6 @@ pub struct SiteHistory {
     pub points: Vec<WeightPoint>,
     /// What was done in that time, in its order.
     pub marks: Vec<Mark>,
-}
-
-/// Something that was done to the site.
-#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
-pub struct Mark {
-    /// When.
-    pub at: DateTime<Utc>,
-    /// What.
-    pub kind: MarkKind,
-    /// The publication or the run.
-    pub id: Uuid,
-    /// What it was about, in words.
-    pub name: String,
-}
-
-/// What was done.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, ToSchema)]
-#[serde(rename_all = "kebab-case")]
-pub enum MarkKind {
-    /// Files went to the site.
-    Published,
-    /// They were taken back.
-    TakenBack,
-    /// Files were made.
-    Run,
 }
 
 /// What all pages weighed at a layout width, and what was done since the first of it.
