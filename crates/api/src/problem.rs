@@ -1,5 +1,6 @@
 //! Problem documents: how the API says what went wrong (RFC 9457).
 
+use axum::extract::multipart::MultipartRejection;
 use axum::http::{HeaderValue, StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use brisk_margin_imaging::choosing::ChoiceError;
@@ -119,6 +120,13 @@ impl Problem {
                 Self::new(status, "unreadable", "The picture cannot be used", reason)
             }
         }
+    }
+}
+
+impl From<MultipartRejection> for Problem {
+    fn from(rejection: MultipartRejection) -> Self {
+        let status = StatusCode::UNSUPPORTED_MEDIA_TYPE;
+        Self::new(status, "form", "The request is no form", rejection.body_text())
     }
 }
 

@@ -11,6 +11,7 @@ import { useTitle } from "../ui/useTitle";
 import { WaitingRows } from "../ui/Waiting";
 import "../ui/tables.css";
 import "./margins.css";
+import { ChartOrTable, useAsTable } from "./ChartOrTable";
 import { LoadSection } from "./LoadSection";
 import { useArchives } from "./useMargins";
 import { ConnectionChoice } from "./ViewChoice";
@@ -26,7 +27,7 @@ export function ArchivesPage() {
   const archives = useArchives(before, after, address.get("connection") ?? undefined);
   const pages = archives.data?.pages ?? [];
   const at = Math.min(Number(address.get("at") ?? 0), Math.max(pages.length - 1, 0));
-  const asTable = address.get("as") === "table";
+  const asTable = useAsTable();
   const chosen = pages[at];
   return (
     <>
@@ -37,16 +38,7 @@ export function ArchivesPage() {
             <h1>HAR files</h1>
             {archives.data && <ConnectionChoice {...archives.data} />}
             <span className="gap" />
-            {chosen && (
-              <Button
-                aria-pressed={asTable}
-                onClick={() => {
-                  change({ as: asTable ? undefined : "table" });
-                }}
-              >
-                {asTable ? "Chart" : "Table"}
-              </Button>
-            )}
+            {chosen && <ChartOrTable />}
           </div>
           <div className="archive-files">
             <ArchiveChoice label="Before, or the only one" file={before} onChoose={setBefore} />

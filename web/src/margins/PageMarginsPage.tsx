@@ -1,4 +1,3 @@
-import { Button } from "antd";
 import { Link, useNavigate, useParams } from "react-router";
 import { ApiError, siteApi, type PageComing, type PageMargin } from "../api/client";
 import { Bytes } from "../ui/Bytes";
@@ -11,6 +10,7 @@ import { useTitle } from "../ui/useTitle";
 import { WaitingRows } from "../ui/Waiting";
 import "../ui/tables.css";
 import "./margins.css";
+import { ChartOrTable, useAsTable } from "./ChartOrTable";
 import { LoadSection } from "./LoadSection";
 import { PageFigures } from "./PageFigures";
 import { PastWeights } from "./PastWeights";
@@ -21,7 +21,7 @@ import { timeWords } from "./words";
 /** How a page comes: request by request, today and about as it could. */
 export function PageMarginsPage() {
   const { id = "" } = useParams();
-  const [address, change] = useAddress();
+  const [address] = useAddress();
   const view = useView();
   const page = usePageMargins(id, view);
   const navigate = useNavigate();
@@ -30,7 +30,7 @@ export function PageMarginsPage() {
     if (event.key === "Escape") void navigate(`/margins?${address}`);
   });
   const gone = page.error instanceof ApiError && page.error.status === 404;
-  const asTable = address.get("as") === "table";
+  const asTable = useAsTable();
   return (
     <>
       <div className="work">
@@ -48,14 +48,7 @@ export function PageMarginsPage() {
                 HAR
               </a>
             )}
-            <Button
-              aria-pressed={asTable}
-              onClick={() => {
-                change({ as: asTable ? undefined : "table" });
-              }}
-            >
-              {asTable ? "Chart" : "Table"}
-            </Button>
+            <ChartOrTable />
           </div>
           {page.isPending && <WaitingRows />}
           {gone && (

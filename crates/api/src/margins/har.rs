@@ -92,10 +92,7 @@ pub(crate) async fn weigh_archives(
 ) -> Result<Json<ArchivesBody>, Problem> {
     let connection = asked.connection.as_deref().map(str::parse).transpose();
     let connection = connection.map_err(Problem::invalid)?.unwrap_or(Connection::USUAL);
-    let mut form = form.map_err(|rejection| {
-        let status = StatusCode::UNSUPPORTED_MEDIA_TYPE;
-        Problem::new(status, "form", "The request is no form", rejection.body_text())
-    })?;
+    let mut form = form.map_err(Problem::from)?;
     let (mut before, mut after) = (None, None);
     while let Some(field) =
         form.next_field().await.map_err(|error| Problem::invalid(error.body_text()))?

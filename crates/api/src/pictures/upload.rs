@@ -37,10 +37,7 @@ pub(crate) async fn upload(
     State(app): State<App>,
     form: Result<Multipart, MultipartRejection>,
 ) -> Result<(StatusCode, Json<PictureBody>), Problem> {
-    let form = form.map_err(|rejection| {
-        let status = StatusCode::UNSUPPORTED_MEDIA_TYPE;
-        Problem::new(status, "form", "The request is no form", rejection.body_text())
-    })?;
+    let form = form.map_err(Problem::from)?;
     let (spooled, name) = receive(&app, form).await?;
     let (status, picture) = match app.intake.accept(spooled, IncomingFile::upload(&name)).await? {
         Arrival::New(picture) => (StatusCode::CREATED, picture),
