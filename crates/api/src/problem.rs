@@ -103,7 +103,8 @@ impl From<IntakeError> for Problem {
 }
 
 impl Problem {
-    pub(crate) fn no_room(error: impl ToString) -> Self {
+    pub(crate) fn no_room(error: impl std::fmt::Display) -> Self {
+        tracing::error!(%error, "a file could not be written");
         let status = StatusCode::INSUFFICIENT_STORAGE;
         Self::new(status, "no-room", "The file could not be written", error)
     }

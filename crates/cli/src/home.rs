@@ -84,9 +84,14 @@ impl Home {
     }
 }
 
+/// This program while it runs, also where another version took its place meanwhile (proc(5), `/proc/pid/exe`).
+const RUNNING: &str = "/proc/self/exe";
+
 /// Codecs in processes of this program, which must answer to `codec`.
 pub fn own_codecs() -> Codecs {
-    std::env::current_exe().map_or_else(
+    let running = PathBuf::from(RUNNING);
+    let program = if running.exists() { Ok(running) } else { std::env::current_exe() };
+    program.map_or_else(
         |error| {
             tracing::error!("codecs run in this process: {error}");
             Codecs::in_process()

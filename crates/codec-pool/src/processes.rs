@@ -2,6 +2,7 @@
 
 use std::collections::HashMap;
 use std::io::{self, BufReader, Read, Write};
+use std::os::unix::process::CommandExt;
 use std::path::{Path, PathBuf};
 use std::process::{Child, ChildStdin, ChildStdout, Command, Stdio};
 use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
@@ -144,6 +145,8 @@ struct Process {
 impl Process {
     fn start(program: &Path) -> io::Result<Self> {
         let mut child = Command::new(program)
+            // What lists processes tell, however the program was found.
+            .arg0("brisk-margin")
             .arg("codec")
             .env_clear()
             // Processes run side by side; threads and arenas of their own would only take memory.
