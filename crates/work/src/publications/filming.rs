@@ -172,11 +172,12 @@ mod tests {
         let after = film(&[(140, "text"), (380, "lighter pictures")], 380.0);
         let (strip, pictures) = strip(&before, &after);
         assert_eq!(pictures.len(), 3, "the text is the same");
-        assert_eq!(strip.moments.len(), 6, "each 200 ms until all is there");
-        let first = &strip.moments[0];
-        assert_eq!((first.at, &first.before), (Millis::whole(200), &first.after));
-        assert_ne!(strip.moments[1].before, strip.moments[1].after, "one is there at 400 ms");
-        assert_eq!(strip.moments[5].before.as_deref(), Some(BlobHash::of(b"pictures").as_str()));
+        assert_eq!(strip.moments.len(), 12, "each 100 ms until all is there");
+        let seen = |at: usize| (&strip.moments[at].before, &strip.moments[at].after);
+        assert_eq!(seen(0), (&None, &None), "nothing is painted after 100 ms");
+        assert_eq!(seen(1).0, seen(1).1, "the text after 200 ms");
+        assert_ne!(seen(3).0, seen(3).1, "one is there after 400 ms");
+        assert_eq!(seen(11).0.as_deref(), Some(BlobHash::of(b"pictures").as_str()));
         assert_eq!(strip.after.largest, Some(Millis::whole(380)));
     }
 }
