@@ -101,9 +101,15 @@ impl DataFolder {
     /// Takes away what stopped processes left of uploads that they never accepted and that cannot
     /// be resumed. What belongs to a process that runs is left alone.
     pub fn clear_spool(&self) -> io::Result<()> {
-        for entry in fs::read_dir(self.path.join(SPOOL))? {
+        let spool = self.path.join(SPOOL);
+        let _turn = turn_in(&spool)?;
+        for entry in fs::read_dir(&spool)? {
             let path = entry?.path();
-            if path == self.uploads() || path == self.spool.path || is_in_use(&path) {
+            if path == spool.join(LOCK)
+                || path == self.uploads()
+                || path == self.spool.path
+                || is_in_use(&path)
+            {
                 continue;
             }
             if path.is_dir() { fs::remove_dir_all(path)? } else { fs::remove_file(path)? }
@@ -129,6 +135,9 @@ impl DataFolder {
 impl Spool {
     /// A new one in `folder`.
     fn new(folder: &Path) -> io::Result<Self> {
+        fs::create_dir_all(folder)?;
+        // Before it is locked, it could be taken for one that a stopped process left.
+        let _turn = turn_in(folder)?;
         let path = folder.join(Uuid::new_v4().to_string());
         fs::create_dir_all(&path)?;
         let lock = File::create(path.join(LOCK))?;
@@ -142,6 +151,13 @@ impl Drop for Spool {
         // What stays is cleared away by the next process.
         let _ = fs::remove_dir_all(&self.path);
     }
+}
+
+/// While this lives, nobody else begins a part of the spool in `folder` or clears it.
+fn turn_in(folder: &Path) -> io::Result<File> {
+    let turn = File::create(folder.join(LOCK))?;
+    turn.lock()?;
+    Ok(turn)
 }
 
 /// Whether a part of the spool belongs to a process that runs.
