@@ -8,7 +8,7 @@ const history = {
     { at: "2026-11-03T04:00:00Z", pages: 7, total: 1_150_000, pictures: 900_000 },
     { at: "2026-11-20T04:00:00Z", pages: 8, total: 1_950_000, pictures: 1_700_000 },
   ],
-  marks: [{ at: "2026-11-02T12:00:00Z", kind: "published", id: "p1", name: "All that is ready" }],
+  marks: [{ at: "2026-11-02T12:00:00Z", kind: "published", id: "p1", words: "Published: All that is ready" }],
 } as unknown as SiteHistory;
 
 test("what was done stands between the weights before and after it", () => {

@@ -16,14 +16,12 @@ export function timeline({ points, marks }: SiteHistory): Event[] {
   return [...measured, ...marks].sort((a, b) => Date.parse(a.at) - Date.parse(b.at));
 }
 
-const DONE: Record<Mark["kind"], string> = { published: "Published", "taken-back": "Taken back", run: "Run" };
-
 /** Where what was done stands. */
 export const pathOf = ({ kind, id }: Mark) => (kind === "run" ? `/runs/${id}` : `/publish/${id}`);
 
 /** `Measured: 7 pages, 32.3 MB`, `Published: All that is ready`. */
 export function wordsOf(event: Event) {
-  if ("kind" in event) return event.name ? `${DONE[event.kind]}: ${event.name}` : DONE[event.kind];
+  if ("kind" in event) return event.words;
   const { pages, total, pictures, before } = event;
   const change =
     before === undefined || before === total ? "" : `, ${total > before ? "+" : ""}${bytes(total - before)}`;

@@ -1,6 +1,6 @@
 import { InputNumber, Select } from "antd";
-import { useState } from "react";
-import type { ByteCap, Format, QualityTarget } from "../api/client";
+import { useState, type ReactNode } from "react";
+import type { ByteCap, Format, OutputRule, QualityTarget } from "../api/client";
 import { useLimits } from "../api/useLimits";
 import { density, formatName } from "./figures";
 import { MultiSelect } from "./MultiSelect";
@@ -14,8 +14,103 @@ interface Part<T> {
   onChange: (value: T | null) => void;
 }
 
+/** What of a rule is said in each place: its part, in words, and what says it. */
+export interface RulePart {
+  part: "formats" | "want" | "cap" | "densities" | "keeps_credit" | "keeps_profile";
+  words: string;
+  choice: ReactNode;
+}
+
+/** The parts of how files are made, with `unsaid` where `rule` says nothing. */
+export function rulePartsOf(rule: OutputRule, unsaid: string, set: (part: OutputRule) => void): RulePart[] {
+  return [
+    {
+      part: "formats",
+      words: "Formats, the first one first",
+      choice: (
+        <FormatsChoice
+          unsaid={unsaid}
+          value={rule.formats}
+          onChange={(formats) => {
+            set({ formats });
+          }}
+        />
+      ),
+    },
+    {
+      part: "want",
+      words: "Quality target",
+      choice: (
+        <WantChoice
+          unsaid={unsaid}
+          value={rule.want}
+          onChange={(want) => {
+            set({ want });
+          }}
+        />
+      ),
+    },
+    {
+      part: "cap",
+      words: "At most",
+      choice: (
+        <CapChoice
+          unsaid={unsaid}
+          value={rule.cap}
+          onChange={(cap) => {
+            set({ cap });
+          }}
+        />
+      ),
+    },
+    {
+      part: "densities",
+      words: "Densities",
+      choice: (
+        <DensitiesChoice
+          unsaid={unsaid}
+          value={rule.densities}
+          onChange={(densities) => {
+            set({ densities });
+          }}
+        />
+      ),
+    },
+    {
+      part: "keeps_credit",
+      words: "Creator and licence",
+      choice: (
+        <EitherChoice
+          label="Creator and licence"
+          words={{ yes: "stay in the file", no: "are left out, as all metadata" }}
+          unsaid={unsaid}
+          value={rule.keeps_credit}
+          onChange={(keeps_credit) => {
+            set({ keeps_credit });
+          }}
+        />
+      ),
+    },
+    {
+      part: "keeps_profile",
+      words: "Colours",
+      choice: (
+        <EitherChoice
+          label="Colours"
+          words={{ yes: "stay in the picture's own profile", no: "brought to sRGB" }}
+          unsaid={unsaid}
+          value={rule.keeps_profile}
+          onChange={(keeps_profile) => {
+            set({ keeps_profile });
+          }}
+        />
+      ),
+    },
+  ];
+}
+
 /** The formats, those that only some browsers read first. */
-export function FormatsChoice({ value, unsaid, onChange }: Part<Format[]>) {
+function FormatsChoice({ value, unsaid, onChange }: Part<Format[]>) {
   return (
     <MultiSelect<Format>
       aria-label="Formats"
@@ -33,7 +128,7 @@ export function FormatsChoice({ value, unsaid, onChange }: Part<Format[]>) {
 }
 
 /** The densities that files are made for. */
-export function DensitiesChoice({ value, unsaid, onChange }: Part<number[]>) {
+function DensitiesChoice({ value, unsaid, onChange }: Part<number[]>) {
   return (
     <MultiSelect<number>
       aria-label="Densities"
@@ -71,15 +166,10 @@ export function EitherChoice({
   );
 }
 
-/** Creator and licence, as [EitherChoice] has them. */
-export const CREDIT = { yes: "stay in the file", no: "are left out, as all metadata" };
-/** Colours, as [EitherChoice] has them. */
-export const COLOURS = { yes: "stay in the picture's own profile", no: "brought to sRGB" };
-
 type HowGood = Extract<QualityTarget, { by: "grade" }>["value"] | "quality" | "lossless" | typeof UNSAID;
 
 /** How good files must be. */
-export function WantChoice({ value: want, unsaid, onChange }: Part<QualityTarget>) {
+function WantChoice({ value: want, unsaid, onChange }: Part<QualityTarget>) {
   const usualQuality = useLimits().data?.usual_quality ?? 75;
   const now: HowGood = !want ? UNSAID : want.by === "grade" ? want.value : want.by;
   return (
@@ -118,7 +208,7 @@ export function WantChoice({ value: want, unsaid, onChange }: Part<QualityTarget
 }
 
 /** The most bytes that a file may have. */
-export function CapChoice({ value: cap, unsaid, onChange }: Part<ByteCap>) {
+function CapChoice({ value: cap, unsaid, onChange }: Part<ByteCap>) {
   return (
     <div className="rule-part">
       <Select

@@ -135,13 +135,13 @@ pub(crate) async fn film_picture(
 impl FilmBody {
     async fn of(app: &App, film: FilmRow) -> Result<Self, Problem> {
         let FilmRow { id, wish, ended } = film;
-        let job = app.store.open_job(JobKind::Film, &id.to_string()).await?;
-        let is_filming = ended.is_none() && job.is_some();
-        let (strip, reason) = match ended {
-            Some(Ok(strip)) => (Some(strip), None),
-            Some(Err(reason)) => (None, Some(reason)),
-            None if is_filming => (None, None),
-            None => (None, Some("it was cancelled, or failed too often".to_owned())),
+        let (is_filming, strip, reason) = match ended {
+            Some(Ok(strip)) => (false, Some(strip), None),
+            Some(Err(reason)) => (false, None, Some(reason)),
+            None => match app.store.open_job(JobKind::Film, &id.to_string()).await? {
+                Some(_) => (true, None, None),
+                None => (false, None, Some("it was cancelled, or failed too often".to_owned())),
+            },
         };
         let connection = wish.connection.into();
         Ok(Self { id, width: wish.width, connection, is_filming, strip, reason })

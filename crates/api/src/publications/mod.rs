@@ -21,7 +21,8 @@ use brisk_margin_core::publication::state::{
 };
 use brisk_margin_store::StoreError;
 use brisk_margin_store::jobs::Job;
-use brisk_margin_store::publications::{Publication, ReadySets, publication_key};
+use brisk_margin_store::publications::shown::ReadySets;
+use brisk_margin_store::publications::{Publication, publication_key};
 use brisk_margin_work::publications::preparing::Preparing;
 use chrono::{DateTime, Utc};
 use serde::Serialize;

@@ -48,17 +48,18 @@ pub struct Mark {
     pub kind: MarkKind,
     /// The publication or the run.
     pub id: Uuid,
-    /// What it was about, in words.
-    pub name: String,
+    /// The same in words, and what it was about: `Published: Gallery`.
+    pub words: String,
 }
 
 impl Mark {
-    /// What was done, in words: `Published: Gallery`.
-    pub fn words(&self) -> String {
-        match self.name.as_str() {
-            "" => self.kind.words().to_owned(),
-            name => format!("{}: {name}", self.kind.words()),
-        }
+    /// Something of `kind` that is called `name`, where it has one.
+    pub fn new(at: DateTime<Utc>, kind: MarkKind, id: Uuid, name: &str) -> Self {
+        let words = match name {
+            "" => kind.words().to_owned(),
+            name => format!("{}: {name}", kind.words()),
+        };
+        Self { at, kind, id, words }
     }
 }
 
@@ -76,8 +77,7 @@ pub enum MarkKind {
 }
 
 impl MarkKind {
-    /// In words.
-    pub const fn words(self) -> &'static str {
+    const fn words(self) -> &'static str {
         match self {
             Self::Published => "Published",
             Self::TakenBack => "Taken back",

@@ -114,7 +114,7 @@ impl<'a> WeightChart<'a> {
                     "<tr><td class=n>{}<td>{}<td>{}",
                     n + 1,
                     day(mark.at),
-                    escaped(&mark.words())
+                    escaped(&mark.words)
                 );
             }
             html.push_str("</table>\n");
@@ -143,13 +143,8 @@ mod tests {
     #[test]
     fn weights_are_steps_and_what_was_done_is_numbered() {
         let points = [point(0, 800), point(10, 200)];
-        let mark = Mark {
-            at: DateTime::UNIX_EPOCH + TimeDelta::days(5),
-            kind: MarkKind::Published,
-            id: Uuid::nil(),
-            name: "All & more".to_owned(),
-        };
-        let marks = [mark];
+        let at = DateTime::UNIX_EPOCH + TimeDelta::days(5);
+        let marks = [Mark::new(at, MarkKind::Published, Uuid::nil(), "All & more")];
         let html = WeightChart::of(&points, &marks).unwrap().html();
         // Half of the time is half of the way to the last step; a quarter of the weight a quarter of the height.
         assert!(html.contains("d=\"M70.0 16.0H607.6V101.5H630\""), "{html}");

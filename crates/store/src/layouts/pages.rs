@@ -23,7 +23,7 @@ use super::{
 };
 use crate::entities::{page, place, slot};
 use crate::page_loads::keep_loads;
-use crate::publications::note_published;
+use crate::publications::shown::note_published;
 use crate::{Store, StoreError};
 
 impl Store {

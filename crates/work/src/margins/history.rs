@@ -35,14 +35,14 @@ pub async fn of_site(store: &Store, width: u32) -> Result<SiteHistory, StoreErro
     let mut marks = Vec::new();
     for one in publications {
         let mut mark = |at: Option<DateTime<Utc>>, kind| {
-            marks.extend(at.map(|at| Mark { at, kind, id: one.id, name: one.name.clone() }));
+            marks.extend(at.map(|at| Mark::new(at, kind, one.id, &one.name)));
         };
         mark(one.published_at, MarkKind::Published);
         mark(one.taken_back_at, MarkKind::TakenBack);
     }
     for run in runs {
         let ended = run.ended_at.filter(|_| run.totals.done > 0);
-        marks.extend(ended.map(|at| Mark { at, kind: MarkKind::Run, id: run.id, name: run.name }));
+        marks.extend(ended.map(|at| Mark::new(at, MarkKind::Run, run.id, &run.name)));
     }
     marks.retain(|mark| mark.at >= first);
     marks.sort_by_key(|mark| mark.at);

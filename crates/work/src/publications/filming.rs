@@ -1,6 +1,5 @@
 //! Filming: how a page of a publication comes before and after it, in a browser that throttles itself.
 
-use std::path::Path;
 use std::time::Duration;
 
 use brisk_margin_core::layout::LayoutWidth;
@@ -105,20 +104,17 @@ impl Side {
         of: impl Fn(&Step) -> Option<&str>,
     ) -> Result<Self, PublicationError> {
         let front = tempfile::tempdir().map_err(SiteError::from)?;
+        let layer = SiteFolder::open(front.path()).map_err(SiteError::from)?;
         for step in steps {
             let Some(hash) = of(step).and_then(BlobHash::parse) else { continue };
             let bytes = blobs.get(&hash).await.map_err(StoreError::Blob)?.to_vec();
-            let (path, front) = (step.path.clone(), front.path().to_owned());
-            let written = tokio::task::spawn_blocking(move || laid(&front, &path, &bytes));
-            written.await??;
+            let (path, layer) = (step.path.clone(), layer.clone());
+            let written = tokio::task::spawn_blocking(move || layer.write(&path, &bytes, None));
+            written.await?.map_err(SiteError::from)?;
         }
         let host = LocalHost::start(host::layered(front.path(), site.root())).await;
         Ok(Self { host: host.map_err(SiteError::from)?, _front: front })
     }
-}
-
-fn laid(front: &Path, path: &str, bytes: &[u8]) -> Result<(), SiteError> {
-    Ok(SiteFolder::open(front)?.write(path, bytes, None)?)
 }
 
 /// What is seen of both at the same moments, and the pictures that it names.

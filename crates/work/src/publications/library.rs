@@ -22,7 +22,7 @@ use brisk_margin_site::archive;
 use brisk_margin_site::publishing::folder::{SiteFolder, hash_of};
 use brisk_margin_store::layouts::{Page, PlaceFilter};
 use brisk_margin_store::pictures::Picture;
-use brisk_margin_store::publications::ShownPicture;
+use brisk_margin_store::publications::shown::ShownPicture;
 use brisk_margin_store::{Store, StoreError};
 use uuid::Uuid;
 

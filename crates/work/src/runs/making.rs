@@ -24,15 +24,12 @@ pub(super) async fn made(
         return Ok(ItemOutcome::Skipped(SkipReason::NotUsed));
     };
     let made = MadeSet { picture_id: item.picture_id, slot_id };
-    let picture = maker.store.picture(item.picture_id).await?;
-    if picture.is_none_or(|picture| picture.removed_at.is_some()) {
-        return Ok(ItemOutcome::Skipped(SkipReason::Removed));
-    }
     if let Some(rule) = rule {
         maker.store.say_run_rule(run, item.picture_id, rule).await?;
     }
     let basis = maker.store.set_basis(made).await?;
-    let Some(picture) = maker.store.picture(item.picture_id).await? else {
+    let picture = maker.store.picture(item.picture_id).await?;
+    let Some(picture) = picture.filter(|picture| picture.removed_at.is_none()) else {
         return Ok(ItemOutcome::Skipped(SkipReason::Removed));
     };
     let Some(slot) = maker.store.slot(slot_id).await? else {

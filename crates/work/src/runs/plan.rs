@@ -275,10 +275,7 @@ async fn found_of(
             .map(|(slot, found)| {
                 let set = MadeSet { picture_id: picture.id, slot_id: slot };
                 let was_made = made.contains(&set) && !is_new(slot);
-                let candidate = found.candidate(&picture, was_made && !changes_rule);
-                // What was made by an earlier rule is made anew, whatever that saves.
-                let is_awaited = candidate.is_awaited || was_made && changes_rule;
-                (slot, CandidateSet { is_awaited, ..candidate })
+                (slot, found.candidate(&picture, was_made, changes_rule))
             })
             .collect();
         let (slots, sets) = sets.into_iter().unzip();
@@ -301,7 +298,8 @@ impl InSlot {
         self.asked = [self.asked, asked].into_iter().flatten().max_by_key(largest);
     }
 
-    fn candidate(&self, picture: &Picture, is_made: bool) -> CandidateSet {
+    /// What it comes to; `was_made` tells that its files are there, by a rule that the run may change.
+    fn candidate(&self, picture: &Picture, was_made: bool, changes_rule: bool) -> CandidateSet {
         let is_drawing = picture.facts.format == SourceFormat::Svg;
         let possible = self
             .asked
@@ -312,8 +310,9 @@ impl InSlot {
             possible,
             // A drawing has enough pixels for any slot.
             shortfall: self.asked.filter(|_| !is_drawing).map_or(0.0, |asked| asked.shortfall),
-            is_made,
-            is_awaited: self.is_awaited,
+            is_made: was_made && !changes_rule,
+            // What was made by an earlier rule is made anew, whatever that saves.
+            is_awaited: self.is_awaited || was_made && changes_rule,
         }
     }
 }

@@ -3,15 +3,7 @@ import { useState, type ReactNode } from "react";
 import type { EffectiveRule, Format, OutputRule } from "../../api/client";
 import { density, formatName } from "../../ui/figures";
 import { ProblemNote } from "../../ui/ProblemNote";
-import {
-  CapChoice,
-  COLOURS,
-  CREDIT,
-  DensitiesChoice,
-  EitherChoice,
-  FormatsChoice,
-  WantChoice,
-} from "../../ui/RuleParts";
+import { EitherChoice, rulePartsOf, type RulePart } from "../../ui/RuleParts";
 import { SideSheet } from "../../ui/SideSheet";
 import { capWords, LEVELS, wantWords } from "../trials/words";
 import { useDecision, useRule, useSayRule, type RuleOf } from "./useRule";
@@ -105,80 +97,11 @@ function RuleForm({
           }}
         />
       </Part>
-      <Part
-        words="Formats, the first one first"
-        holds={decision?.formats.value.map((format) => formatName[format]).join(", ")}
-        by={decision?.formats.by}
-      >
-        <FormatsChoice
-          unsaid="inherited"
-          value={rule.formats}
-          onChange={(formats) => {
-            set({ formats });
-          }}
-        />
-      </Part>
-      <Part words="Quality target" holds={decision && wantWords(decision.want.value)} by={decision?.want.by}>
-        <WantChoice
-          unsaid="inherited"
-          value={rule.want}
-          onChange={(want) => {
-            set({ want });
-          }}
-        />
-      </Part>
-      <Part words="At most" holds={decision && capWords(decision.cap.value)} by={decision?.cap.by}>
-        <CapChoice
-          unsaid="inherited"
-          value={rule.cap}
-          onChange={(cap) => {
-            set({ cap });
-          }}
-        />
-      </Part>
-      <Part
-        words="Densities"
-        holds={decision && (decision.densities.value?.map(density).join(", ") ?? "the slot's own")}
-        by={decision?.densities.by}
-      >
-        <DensitiesChoice
-          unsaid="inherited: the slot's own"
-          value={rule.densities}
-          onChange={(densities) => {
-            set({ densities });
-          }}
-        />
-      </Part>
-      <Part
-        words="Creator and licence"
-        holds={decision && (decision.keeps_credit.value ? "stay" : "left out")}
-        by={decision?.keeps_credit.by}
-      >
-        <EitherChoice
-          label="Creator and licence"
-          words={CREDIT}
-          unsaid="inherited"
-          value={rule.keeps_credit}
-          onChange={(keeps_credit) => {
-            set({ keeps_credit });
-          }}
-        />
-      </Part>
-      <Part
-        words="Colours"
-        holds={decision && (decision.keeps_profile.value ? "the picture's own profile" : "sRGB")}
-        by={decision?.keeps_profile.by}
-      >
-        <EitherChoice
-          label="Colours"
-          words={COLOURS}
-          unsaid="inherited"
-          value={rule.keeps_profile}
-          onChange={(keeps_profile) => {
-            set({ keeps_profile });
-          }}
-        />
-      </Part>
+      {rulePartsOf(rule, "inherited", set).map(({ part, words, choice }) => (
+        <Part key={part} words={words} holds={decision && holding(decision)[part]} by={decision?.[part].by}>
+          {choice}
+        </Part>
+      ))}
       <Part
         words="File names"
         holds={decision && (decision.name_pattern.value ?? "the site's pattern")}
@@ -225,6 +148,16 @@ function RuleForm({
     </dl>
   );
 }
+
+/** What holds of each part of a rule, in words. */
+const holding = (decision: EffectiveRule): Record<RulePart["part"], string> => ({
+  formats: decision.formats.value.map((format) => formatName[format]).join(", "),
+  want: wantWords(decision.want.value),
+  cap: capWords(decision.cap.value),
+  densities: decision.densities.value?.map(density).join(", ") ?? "the slot's own",
+  keeps_credit: decision.keeps_credit.value ? "stay" : "left out",
+  keeps_profile: decision.keeps_profile.value ? "the picture's own profile" : "sRGB",
+});
 
 function encodingWords(encoding: NonNullable<OutputRule["settled"]>[string]) {
   const format = encoding.format.split("-")[0] as Format;
