@@ -36,6 +36,14 @@ pub enum PageError {
         /// The browser's word for it.
         reason: String,
     },
+    /// It leads to another address, and that to another one, without end.
+    #[error(
+        "{address} leads from one address to the next without end; see where its host sends visitors"
+    )]
+    Redirects {
+        /// The page.
+        address: String,
+    },
     /// The host answered with an error.
     #[error("{address} answers {status}; see that the page is there and open to everybody")]
     Status {

@@ -123,6 +123,8 @@ impl Tab {
         let page = Self { session, reader, asked: Mutex::default(), hiding: Default::default() };
         let buffers = json!({"maxTotalBufferSize": 400 << 20, "maxResourceBufferSize": MAX_BODY});
         page.call("Network.enable", buffers).await?;
+        // A page is measured as its first visitor gets it: what a worker of its own keeps is not there yet.
+        page.call("Network.setBypassServiceWorker", json!({"bypass": true})).await?;
         page.call("Page.enable", json!({})).await?;
         let watch = json!({"source": page_scripts::WATCH});
         page.call("Page.addScriptToEvaluateOnNewDocument", watch).await?;
@@ -185,9 +187,10 @@ impl Tab {
             // An error without a page of its own is no answer to the browser, but has a status.
             traffic.settle(true).await;
             traffic.check_document(address)?;
-            return Err(PageError::NoAnswer {
-                address: address.to_owned(),
-                reason: reason.trim_start_matches("net::").to_owned(),
+            let address = address.to_owned();
+            return Err(match reason.trim_start_matches("net::") {
+                "ERR_TOO_MANY_REDIRECTS" => PageError::Redirects { address },
+                reason => PageError::NoAnswer { address, reason: reason.to_owned() },
             });
         }
         let loaded = timeout(patience, traffic.until_loaded()).await;

@@ -291,3 +291,55 @@ async fn a_page_of_three_thousand_pictures_and_broken_markup_has_a_limit_that_is
     assert_eq!(measured.places.len(), 1_000);
     assert!(measured.left > 0, "what is left out is told");
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn redirects_without_end_streams_and_service_workers_cost_a_page_nothing_or_itself() {
+    let _turn = TURN.lock().await;
+    let picture = gradient_jpeg(600, 400);
+    let weight = picture.len() as u64;
+    let page = "<!doctype html><title>Tower</title><img src=p.jpg width=300 height=200 alt=''>";
+    let streaming = format!(
+        "{page}<script>fetch('/drip'); new EventSource('/told'); new WebSocket('ws://' + location.host + '/ws')</script>"
+    );
+    // Its style sheet takes so long that the worker is there before the page is.
+    let working = format!(
+        "<script>navigator.serviceWorker.register('/worker.js')</script>\
+         <link rel=stylesheet href=slow.css>{page}"
+    );
+    // A worker that answers every picture with nothing, as one that keeps files for later does with its own.
+    let worker = "self.addEventListener('install', () => self.skipWaiting());\
+         self.addEventListener('activate', event => event.waitUntil(clients.claim()));\
+         self.addEventListener('fetch', event => { if (event.request.url.endsWith('.jpg')) \
+         event.respondWith(new Response('')) })";
+    let jpeg = move || async move { ([(header::CONTENT_TYPE, "image/jpeg")], picture) };
+    let told =
+        || async { ([(header::CONTENT_TYPE, "text/event-stream")], Body::from_stream(dripping())) };
+    let script = move || async move { ([(header::CONTENT_TYPE, "text/javascript")], worker) };
+    let round = |to: &'static str| get(move || async move { Redirect::temporary(to) });
+    let router = Router::new()
+        .route("/there", round("/back"))
+        .route("/back", round("/there"))
+        .route("/streaming", get(move || async move { Html(streaming) }))
+        .route("/working", get(move || async move { Html(working) }))
+        .route("/drip", get(|| async { Body::from_stream(dripping()) }))
+        .route("/told", get(told))
+        .route("/worker.js", get(script))
+        .route("/slow.css", get(|| tokio::time::sleep(Duration::from_secs(1))))
+        .route("/p.jpg", get(jpeg));
+    let address = serve(router).await;
+
+    let mut plan = Plan::for_page(&address, reader()).unwrap();
+    plan.patience = Duration::from_secs(20);
+    let measurer = Measurer::start(plan).await.unwrap();
+    let there = measurer.page(&format!("{address}/there")).await.unwrap_err();
+    assert!(matches!(there, MeasureError::Page(PageError::Redirects { .. })), "{there}");
+    for path in ["/streaming", "/working", "/working"] {
+        let measured = measurer.page(&format!("{address}{path}")).await.unwrap();
+        assert_eq!(measured.places.len(), 1, "{path}");
+        for (width, requests) in &measured.requests {
+            let mut pictures = requests.0.iter().filter(|one| one.address.ends_with("/p.jpg"));
+            let wire = pictures.next().unwrap().bytes.get();
+            assert!((weight..weight + 1_000).contains(&wire), "{path} at {width} px: {wire}");
+        }
+    }
+}

@@ -293,10 +293,13 @@ impl<'a> Browser<'a> {
         let look_up = if self.requests[n].has_name() { round } else { 0.0 };
         let named = *host_now.named.get_or_insert(self.now + look_up);
         let ready = named.max(self.now) + protocol.hand_shakes() * round;
-        let spare = usize::from(n == 0 && self.overheads.opens_a_spare(protocol));
-        for _ in 0..=spare {
+        let spares = match n {
+            0 => self.overheads.spares(protocol, Millis::new(ready - self.now).unwrap_or_default()),
+            _ => Vec::new(),
+        };
+        for later in std::iter::once(0.0).chain(spares) {
             let number = self.link.open(protocol, self.overheads.first_messages(protocol));
-            host_now.connections.push(Opened { number, ready });
+            host_now.connections.push(Opened { number, ready: ready + later });
         }
         ready <= self.now + SAME
     }

@@ -1,6 +1,10 @@
 //! Overheads: what a browser and a host spend besides the files of a page.
 
 use super::page::Protocol;
+use crate::units::Millis;
+
+/// Milliseconds that a browser waits for a connection before it tries another one beside it.
+const PATIENCE: f64 = 250.0;
 
 /// What is spent besides files, in milliseconds, and what connections are like.
 #[derive(Debug, Clone, Copy)]
@@ -48,8 +52,13 @@ impl Overheads {
         }
     }
 
-    /// Whether a browser opens two connections for a page at once.
-    pub fn opens_a_spare(self, protocol: Protocol) -> bool {
-        self.connecting == Connecting::AsBrowsers && !protocol.multiplexes()
+    /// By how many milliseconds later than a page's first connection, which takes `opening`, each further one is opened that
+    /// nothing asked for yet: one at once, and another one where the first is not there after a quarter of a second.
+    pub fn spares(self, protocol: Protocol, opening: Millis) -> Vec<f64> {
+        if self.connecting != Connecting::AsBrowsers || protocol.multiplexes() {
+            return Vec::new();
+        }
+        let slow = (opening.get() > PATIENCE).then_some(PATIENCE);
+        std::iter::once(0.0).chain(slow).collect()
     }
 }

@@ -208,6 +208,21 @@ fn a_second_connection_is_there_for_what_the_page_names_over_http_1() {
 }
 
 #[test]
+fn where_hand_shakes_take_long_a_third_connection_is_tried_over_http_1() {
+    let http1 = |request: Request| Request { protocol: Protocol::Http1, ..request };
+    let early = http1(picture(1_460, 0.1));
+    let page = PageRequests(vec![http1(document(10_000)), early.clone(), early]);
+    let sent = |rtt| {
+        let browsers = Overheads { connecting: Connecting::AsBrowsers, ..Overheads::NONE };
+        load_over(&page, 200.0, rtt, 0.0, browsers).timings[2].unwrap().sent.get()
+    };
+    // Named at 1,605, when the third is there since 250 ms after the first: 1,200 + 250.
+    assert_eq!(sent(400.0), 1_605.0);
+    // Three rounds of 80, TCP and TLS in less than 250: the document's own is the next one that is free.
+    assert_eq!(sent(80.0), 370.0);
+}
+
+#[test]
 fn while_something_blocks_few_pictures_are_under_way() {
     let sheet = request(RequestKind::Style, 14_000, Discovery::Within { by: 0, share: 0.1 });
     let pictures = |priority| {
