@@ -9,6 +9,7 @@ mod find;
 mod fittings;
 mod guard;
 mod health;
+mod icons;
 mod issues;
 mod jobs;
 mod layouts;
@@ -165,6 +166,12 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(publications::films::film_page, publications::films::films))
         .routes(routes!(publications::films::film_picture))
         .routes(routes!(packages::make_package))
+        .routes(routes!(icons::icons, icons::save_icons))
+        .routes(routes!(icons::looks))
+        .routes(routes!(icons::make))
+        .routes(routes!(icons::file))
+        .routes(routes!(icons::package))
+        .routes(routes!(icons::check))
         .routes(routes!(output_rules::decision))
         .routes(routes!(output_rules::output_rule, output_rules::say_output_rule))
         .routes(routes!(tally::tally))

@@ -39,6 +39,7 @@ pub mod framing;
 pub mod geometry;
 pub mod grade;
 pub mod hidden;
+pub mod icon;
 pub mod issue;
 pub mod job;
 pub mod layout;

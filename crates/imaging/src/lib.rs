@@ -10,6 +10,8 @@
 //! 3. A [`reference`](mod@reference) holds those pixels; [`choosing`] finds the smallest file that is faithful
 //!    enough, by trying encodings and comparing them by the [`metric`].
 //!
+//! [`icon`] makes the icons of a site of one picture.
+//!
 //! Untrusted bytes and C libraries meet only in [`job`]s, which [`codecs`] runs here or in
 //! processes of their own.
 
@@ -23,6 +25,7 @@ pub mod drawing;
 pub mod edited;
 pub mod encode;
 mod fonts;
+pub mod icon;
 pub mod job;
 pub mod lossless;
 pub mod metadata;

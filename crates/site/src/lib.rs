@@ -12,6 +12,7 @@
 //! - [`source`]: pages and style sheets byte for byte; [`rewriting`] has them offer other files.
 //! - [`publishing`]: what is written to a site's folder, and how it goes back.
 //! - [`archive`]: sites that come as files.
+//! - [`icons`]: those that a site names, fetched.
 //! - [`host`]: serves a folder as a customer's web host would.
 
 pub mod archive;
@@ -25,6 +26,7 @@ pub mod film;
 pub mod gate;
 pub mod har;
 pub mod host;
+pub mod icons;
 pub mod measure;
 pub mod measured;
 pub mod page;

@@ -49,6 +49,8 @@ pub enum ChangeKind {
     Publications,
     /// Pages that went over a budget.
     Overruns,
+    /// What is decided for the site's icons, and what was made of it.
+    Icons,
     /// Files in the site's own folder.
     Folder,
     /// Which sites there are.
@@ -75,6 +77,7 @@ impl ChangeKind {
             Self::Runs => "runs",
             Self::Publications => "publications",
             Self::Overruns => "overruns",
+            Self::Icons => "icons",
             Self::Folder => "folder",
             Self::Sites => "sites",
             Self::Stale => "stale",

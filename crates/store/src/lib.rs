@@ -11,6 +11,7 @@ mod entities;
 pub mod file_names;
 pub mod films;
 pub mod folder_files;
+pub mod icons;
 pub mod installation;
 pub mod jobs;
 pub mod layouts;

@@ -102,6 +102,7 @@ impl Installation {
                  EXISTS (SELECT FROM \"{schema}\".pictures WHERE hash = o.hash)
                  OR EXISTS (SELECT FROM \"{schema}\".variants WHERE hash = o.hash)
                  OR EXISTS (SELECT FROM \"{schema}\".publication_blobs WHERE hash = o.hash)
+                 OR EXISTS (SELECT FROM \"{schema}\".icon_files WHERE hash = o.hash)
                  -- Laid on other pictures as a logo, now or at any step of theirs.
                  OR EXISTS (SELECT FROM \"{schema}\".steps
                      WHERE adjustments::text LIKE '%' || o.hash || '%')

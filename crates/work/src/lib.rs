@@ -11,6 +11,7 @@
 //! - [`measuring`]: pages measured, and kept; [`layouts`]: how well their places do; [`margins`]: what pages weigh and how
 //!   long they take; [`watch`] has them measured again.
 //! - [`making`]: files and previews of pictures.
+//! - [`icons`]: those of a site, looked at, made and checked.
 //! - [`publishing`]: what a site's folder would be with other files, held against it in a browser;
 //!   [`publications`] bring there what the library has, [`packages`] carry it elsewhere, [`delivery`] answers under its
 //!   address, [`applying`] does all in one step, without a
@@ -23,6 +24,7 @@ pub mod data_folder;
 pub mod delivery;
 pub mod events;
 pub mod folder_watch;
+pub mod icons;
 pub mod import_actions;
 pub mod intake;
 pub mod jobs;

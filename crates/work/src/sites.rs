@@ -12,6 +12,7 @@ use uuid::Uuid;
 use crate::data_folder::DataFolder;
 use crate::events::Events;
 use crate::folder_watch::FolderWatch;
+use crate::icons::IconWork;
 use crate::intake::{Intake, IntakeError};
 use crate::layouts::LayoutSummaries;
 use crate::making::Maker;
@@ -46,6 +47,8 @@ pub struct SiteServices {
     pub intake: Intake,
     /// Uploads that can be resumed.
     pub uploads: Uploads,
+    /// Icons of the site.
+    pub icons: IconWork,
     /// Measuring of pages.
     pub measuring: Measuring,
     /// Pages and slots, summed up.
@@ -108,6 +111,7 @@ impl Sites {
         let own_ports = BTreeSet::clone(&self.own_ports);
         let services = SiteServices {
             site: site.clone(),
+            icons: IconWork::new(maker.clone()),
             maker,
             uploads: Uploads::new(intake.clone()),
             measuring: Measuring::new(store.clone(), pool.clone(), own_ports),

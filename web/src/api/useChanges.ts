@@ -30,6 +30,7 @@ const shows: Record<string, string[]> = {
   runs: ["runs", "run-items", "run-checks", "open-runs"],
   publications: ["publications", "changed-since", "publication-file", "films"],
   overruns: ["overruns"],
+  icons: ["icons"],
   folder: ["site-folder", "changed-since", "publication-file"],
 };
 

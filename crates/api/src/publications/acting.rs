@@ -36,6 +36,9 @@ pub(crate) struct NewPublication {
     /// Whether other things on a page may stand elsewhere afterwards.
     #[serde(default)]
     may_move: bool,
+    /// The icons that were made, and nothing else.
+    #[serde(default)]
+    icons: bool,
     /// What it is called.
     #[serde(default)]
     name: String,
@@ -79,7 +82,8 @@ pub(crate) async fn prepare(
         }
     };
     let (pages, may_move) = (new.pages, new.may_move);
-    let wish = PublicationWish { pages, pictures, folder, may_move, without: Vec::new() };
+    let (icons, without) = (new.icons, Vec::new());
+    let wish = PublicationWish { pages, pictures, folder, may_move, icons, without };
     app.store.settle_publications().await?;
     let id = app.store.add_publication(&new.name, asked_by, &wish).await?;
     let id =

@@ -4,6 +4,7 @@ mod apply;
 mod blobs;
 mod fit;
 mod host;
+mod icons;
 mod made;
 mod measure;
 mod run;
@@ -62,6 +63,8 @@ enum Command {
     Measure(measure::Measure),
     /// Weighs pages and models how long they take, without a database
     Weigh(weigh::Weigh),
+    /// Makes and checks the icons of a site, without a database
+    Icons(icons::IconsCommand),
     /// Serves a folder as a stand-in for a customer's web host
     Host(host::Host),
     /// Moves the files of an installation to another store
@@ -113,6 +116,7 @@ pub fn run() -> ExitCode {
         Command::Apply(apply) => return apply.run(),
         Command::Measure(measure) => within_runtime(measure.run()),
         Command::Weigh(weigh) => return weigh.run(),
+        Command::Icons(icons) => return icons.run(),
         Command::Host(host) => within_runtime(host.run()),
         Command::Blobs(blobs) => within_runtime(blobs.run()),
         Command::Folder(folder) => prepare(&folder),

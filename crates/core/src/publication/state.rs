@@ -22,6 +22,9 @@ pub struct PublicationWish {
     /// Whether other things on a page may stand elsewhere afterwards.
     #[serde(default)]
     pub may_move: bool,
+    /// The icons that were made, and nothing else.
+    #[serde(default)]
+    pub icons: bool,
     /// Formats that the host does not serve as it should, which are not offered.
     #[serde(default)]
     pub without: Vec<LeftFormat>,

@@ -90,7 +90,7 @@ pub(super) fn darkened(x: f32, y: f32, share: f32, reach: f32) -> f32 {
 }
 
 /// A rectangle with rounded corners, as large as a raster.
-pub(super) struct Outline {
+pub(crate) struct Outline {
     width: f64,
     height: f64,
     radius: f64,
@@ -98,7 +98,7 @@ pub(super) struct Outline {
 
 impl Outline {
     /// With corners of `radius` pixels, at most half of the shorter side.
-    pub(super) fn new(raster: &Raster, radius: f64) -> Self {
+    pub(crate) fn new(raster: &Raster, radius: f64) -> Self {
         let (width, height) = (f64::from(raster.size().width), f64::from(raster.size().height));
         Self { width, height, radius: radius.clamp(0.0, width.min(height) / 2.0) }
     }
@@ -114,7 +114,7 @@ impl Outline {
     }
 
     /// Draws a line of `width` pixels along its inner edge.
-    pub(super) fn line(&self, raster: &mut Raster, width: f64, colour: Colour) {
+    pub(crate) fn line(&self, raster: &mut Raster, width: f64, colour: Colour) {
         self.each(raster, |depth, pixel| {
             let share = (width - depth + 0.5).clamp(0.0, 1.0);
             if share > 0.0 {
@@ -125,7 +125,7 @@ impl Outline {
     }
 
     /// Makes what lies outside transparent.
-    pub(super) fn cut(&self, raster: &mut Raster) {
+    pub(crate) fn cut(&self, raster: &mut Raster) {
         self.each(raster, |depth, pixel| {
             let share = (depth + 0.5).clamp(0.0, 1.0);
             pixel[3] = (f64::from(pixel[3]) * share).round() as u8;

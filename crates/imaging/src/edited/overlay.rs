@@ -30,6 +30,24 @@ pub struct TextContrast {
     pub needed: f64,
 }
 
+/// Sets `block` on `raster`, which has alpha, with lengths in its own pixels; tells what is to be mended of it.
+///
+/// # Errors
+/// [`CodecError::Damaged`] where its letters cannot be drawn.
+pub(crate) fn set_text(raster: &mut Raster, block: &TextBlock) -> Result<Vec<Issue>, CodecError> {
+    let scales = Scales::PLAIN;
+    let mut drawing = Drawing { raster, scales, issues: Vec::new(), contrasts: Vec::new() };
+    drawing.text(0, block)?;
+    Ok(drawing.issues)
+}
+
+/// Lays `above` on `raster`, which has alpha, with its left upper corner at (`x`, `y`).
+pub(crate) fn lay(raster: &mut Raster, above: &Raster, x: i64, y: i64) {
+    let scales = Scales::PLAIN;
+    let mut drawing = Drawing { raster, scales, issues: Vec::new(), contrasts: Vec::new() };
+    drawing.lay(above, x, y, 1.0);
+}
+
 /// A frame that is being drawn on.
 pub(super) struct Drawing<'a> {
     pub raster: &'a mut Raster,

@@ -5,6 +5,7 @@ use brisk_margin_imaging::codecs::Codecs;
 mod choosing;
 mod finish;
 mod formats;
+mod icons;
 mod mutated;
 mod pictures;
 

@@ -40,7 +40,7 @@ pub async fn asked(address: &Url, path: &str) -> Option<HostAnswer> {
 }
 
 /// For how many seconds browsers keep what came with `headers` (RFC 9111, 5.2.2); nothing where they do not say.
-fn seconds_kept(headers: &HeaderMap) -> Option<u64> {
+pub(crate) fn seconds_kept(headers: &HeaderMap) -> Option<u64> {
     let told: CacheControl = headers.typed_get()?;
     match told.no_store() || told.no_cache() {
         true => Some(0),

@@ -65,6 +65,7 @@ const SITE: &[Step] = &steps![
     "m0019_run_rules",
     "m0020_films",
     "m0021_overruns",
+    "m0022_icons",
 ];
 
 /// A step: a file of SQL beside this one.

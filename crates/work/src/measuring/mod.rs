@@ -10,6 +10,7 @@ use std::collections::{BTreeSet, HashMap};
 use std::path::PathBuf;
 
 use brisk_margin_core::cache_key::CacheKey;
+use brisk_margin_core::icon::check::IconReport;
 use brisk_margin_core::job::{JobKind, JobState};
 use brisk_margin_core::place::ServedFile;
 use brisk_margin_core::shown_by::FixedPicture;
@@ -37,6 +38,7 @@ use url::Url;
 use utoipa::ToSchema;
 use uuid::Uuid;
 
+use crate::icons::checking::check_icons;
 use crate::jobs::{JobFailure, JobInHand};
 use crate::margins::overruns;
 use crate::work_pool::WorkPool;
@@ -274,6 +276,22 @@ impl Measuring {
         }
         plan.rules.own_ports.clone_from(&self.own_ports);
         Ok(())
+    }
+
+    /// Fetches and judges the icons that the pages at `addresses` name, as far as measuring may reach.
+    ///
+    /// # Errors
+    /// [`MeasureError`] where one is no address, or there is no way out.
+    pub async fn check_icons(&self, addresses: &[String]) -> Result<IconReport, MeasureError> {
+        let site = self.store.site().await.map_err(std::io::Error::other)?;
+        let first = addresses.first().map_or("", String::as_str);
+        let mut rules = self.plan(first, &site)?.rules;
+        let mut pages = Vec::new();
+        for address in addresses {
+            rules.allowed.extend(self.plan(address, &site)?.rules.allowed);
+            pages.extend(Url::parse(address).ok());
+        }
+        Ok(check_icons(&pages, rules, self.pool.codecs().clone()).await?)
     }
 
     /// Measures what a job says, from where an earlier attempt had come to.

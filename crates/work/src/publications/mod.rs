@@ -65,6 +65,9 @@ pub enum PublicationError {
     /// It cannot be written or taken back.
     #[error(transparent)]
     Publish(#[from] PublishError),
+    /// Icons that are not there.
+    #[error("no icon files were made yet; make them first")]
+    NoIcons,
     /// Too much at once.
     #[error("the files weigh more than 1 GB together; publish fewer pages at once")]
     TooMuch,

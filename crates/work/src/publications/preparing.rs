@@ -19,6 +19,7 @@ use tokio::sync::mpsc;
 use uuid::Uuid;
 
 use super::{PublicationError, library, looks};
+use crate::icons;
 use crate::jobs::{JobFailure, JobInHand};
 use crate::making::Maker;
 use crate::publishing::measuring::{MeasuredSite, ServedSite};
@@ -87,6 +88,10 @@ async fn prepared(
         let _ = told.send((phase, done, all));
     };
     let (folder, wish) = (super::folder(site).await?, &publication.wish);
+    if wish.icons {
+        tell(Preparing::Measuring, 0, 1);
+        return icons::publishing::prepared(site, &folder, publication).await;
+    }
     let (maker, settings) = (&site.maker, site.store.site().await?);
     let served = ServedSite::start(folder.root(), maker.pool.codecs(), |plan| {
         site.measuring.follow(plan, &settings)
@@ -164,9 +169,9 @@ fn pictures_of(outcome: &Outcome) -> BTreeMap<String, Uuid> {
 }
 
 /// Keeps bytes that a publication speaks of.
-pub(super) struct Keeping<'a> {
-    pub(super) store: &'a Store,
-    pub(super) publication: Uuid,
+pub(crate) struct Keeping<'a> {
+    pub(crate) store: &'a Store,
+    pub(crate) publication: Uuid,
 }
 
 impl Keeping<'_> {
@@ -202,7 +207,7 @@ impl Keeping<'_> {
 
     /// The change that writes `files`, and what it does to each, in order. All bytes of it are kept, and those of
     /// what is there.
-    async fn change(
+    pub(crate) async fn change(
         &self,
         folder: &SiteFolder,
         files: Vec<NewFile>,

@@ -1,0 +1,354 @@
+//! Icons that pages, their manifest and well-known addresses name, fetched through the gate.
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::time::Duration;
+
+use base64::Engine;
+use base64::engine::general_purpose::STANDARD;
+use brisk_margin_core::geometry::Size;
+use brisk_margin_core::icon::check::{IconAnswer, IconFound, NamedAs, NamedBy, UnreadPage};
+use brisk_margin_core::units::Bytes;
+use headers::HeaderMap;
+use reqwest::header::CONTENT_TYPE;
+use serde::Deserialize;
+use url::Url;
+
+use crate::gate::Authority;
+use crate::gate::{Gate, Rules};
+use crate::publishing::host_check::seconds_kept;
+use crate::source::page::PageSource;
+
+/// How long an answer may take, and all of them.
+const PATIENCE: Duration = Duration::from_secs(10);
+/// The largest page or manifest that is read, and the largest icon.
+const MOST_TEXT: usize = 4 << 20;
+const MOST_ICON: usize = 8 << 20;
+/// Icons that are fetched at most.
+const MOST_ICONS: usize = 100;
+/// How much of a data URL is told as its address.
+const SHOWN: usize = 60;
+
+/// Where browsers and devices look for icons that nobody names.
+const WELL_KNOWN: [(&str, NamedAs); 2] =
+    [("/favicon.ico", NamedAs::Icon), ("/apple-touch-icon.png", NamedAs::Touch)];
+
+/// What was found.
+#[derive(Debug, Default)]
+pub struct NamedIcons {
+    /// Pages that were read.
+    pub pages: Vec<String>,
+    /// Those of them that name no icon, where others do.
+    pub silent: Vec<String>,
+    /// Pages that were not.
+    pub unread: Vec<UnreadPage>,
+    /// Whether there is a manifest that could be read; else what is wrong with it.
+    pub manifest: Option<Result<(), String>>,
+    /// Each icon, with its bytes where there are any; its pixels are not known yet.
+    pub icons: Vec<(IconFound, Vec<u8>)>,
+}
+
+/// An icon that is named, before it is fetched.
+struct Wanted {
+    named_by: BTreeSet<NamedBy>,
+    times: usize,
+    said: BTreeSet<(u32, u32)>,
+}
+
+/// Finds and fetches the icons of `pages`, reaching what `rules` allow and nothing else.
+///
+/// # Errors
+/// Where the gate cannot be opened.
+pub async fn named_icons(pages: &[Url], rules: Rules) -> std::io::Result<NamedIcons> {
+    let allowed = rules.allowed.clone();
+    let gate = Gate::open(rules).await?;
+    let fetcher = Fetcher::new(&gate).map_err(std::io::Error::other)?;
+    let mut found = NamedIcons::default();
+    let mut finding = Finding { wanted: BTreeMap::new(), manifests: BTreeSet::new() };
+    for page in pages {
+        match fetcher.text(page).await {
+            Ok((address, bytes)) => {
+                if finding.read_page(&address, &bytes) == 0 {
+                    found.silent.push(page.to_string());
+                }
+                found.pages.push(page.to_string());
+            }
+            Err(reason) => found.unread.push(UnreadPage { page: page.to_string(), reason }),
+        }
+    }
+    for manifest in std::mem::take(&mut finding.manifests) {
+        let read = match fetcher.text(&manifest).await {
+            Ok((address, bytes)) => finding.read_manifest(&address, &bytes),
+            Err(reason) => Err(format!("{manifest}: {reason}")),
+        };
+        if !matches!(found.manifest, Some(Err(_))) {
+            found.manifest = Some(read);
+        }
+    }
+    let guesses = finding.well_known(pages);
+    for ((address, named_as), wanted) in finding.wanted.into_iter().take(MOST_ICONS) {
+        let fetched = fetcher.icon(&address, &allowed).await;
+        found.icons.push(told(&address, named_as, wanted, fetched));
+    }
+    for (address, named_as) in guesses {
+        // Nobody named it: what is not there is not missed.
+        let fetched = fetcher.icon(address.as_str(), &allowed).await;
+        if matches!(&fetched, Fetched::Came(answer, _) if answer.status == 200) {
+            let named_by = BTreeSet::from([NamedBy::WellKnown]);
+            let wanted = Wanted { named_by, times: 1, said: BTreeSet::new() };
+            found.icons.push(told(address.as_str(), named_as, wanted, fetched));
+        }
+    }
+    if found.silent.len() == found.pages.len() {
+        found.silent.clear();
+    }
+    Ok(found)
+}
+
+fn told(
+    address: &str,
+    named_as: NamedAs,
+    wanted: Wanted,
+    fetched: Fetched,
+) -> (IconFound, Vec<u8>) {
+    let (elsewhere, answer, bytes) = match fetched {
+        Fetched::Elsewhere(host) => (Some(host), None, Vec::new()),
+        Fetched::Silent => (None, None, Vec::new()),
+        Fetched::Came(answer, bytes) => (None, Some(answer), bytes),
+    };
+    let shown: String = match address.starts_with("data:") && address.len() > SHOWN {
+        true => address.chars().take(SHOWN).chain(['…']).collect(),
+        false => address.to_owned(),
+    };
+    let found = IconFound {
+        address: shown,
+        named_as,
+        named_by: wanted.named_by.into_iter().collect(),
+        times: wanted.times,
+        said: wanted.said.into_iter().map(|(w, h)| Size::new(w, h)).collect(),
+        elsewhere,
+        answer,
+        sizes: Vec::new(),
+        is: None,
+        is_enlarged: false,
+    };
+    (found, bytes)
+}
+
+/// What pages and manifests name.
+struct Finding {
+    wanted: BTreeMap<(String, NamedAs), Wanted>,
+    manifests: BTreeSet<Url>,
+}
+
+#[derive(Deserialize)]
+struct ManifestText {
+    #[serde(default)]
+    icons: Vec<ManifestIconText>,
+}
+
+#[derive(Deserialize)]
+struct ManifestIconText {
+    src: String,
+    #[serde(default)]
+    sizes: String,
+    #[serde(default)]
+    purpose: String,
+}
+
+impl Finding {
+    /// Notes what the page at `address` names; tells how many icons for tabs that are.
+    fn read_page(&mut self, address: &Url, bytes: &[u8]) -> usize {
+        let Ok(page) = PageSource::read(bytes) else { return 0 };
+        let base = page.base().and_then(|base| address.join(base).ok());
+        let base = base.unwrap_or_else(|| address.clone());
+        let by = NamedBy::Page(address.to_string());
+        let mut icons = 0;
+        let mut times: BTreeMap<(String, NamedAs), usize> = BTreeMap::new();
+        for tag in page.tags() {
+            let says = |name: &str| tag.value(name).map(str::trim).filter(|told| !told.is_empty());
+            let at = |href: &str| match href
+                .get(..5)
+                .is_some_and(|start| start.eq_ignore_ascii_case("data:"))
+            {
+                true => Some(href.to_owned()),
+                false => base.join(href).ok().map(String::from),
+            };
+            let named = match tag.name.as_str() {
+                "link" => {
+                    let rel = says("rel").unwrap_or_default().to_ascii_lowercase();
+                    let is = |word: &str| rel.split_ascii_whitespace().any(|one| one == word);
+                    if is("manifest") {
+                        let manifest = says("href").and_then(|href| base.join(href).ok());
+                        self.manifests.extend(manifest);
+                        continue;
+                    }
+                    let named_as = if is("icon") {
+                        NamedAs::Icon
+                    } else if is("apple-touch-icon") || is("apple-touch-icon-precomposed") {
+                        NamedAs::Touch
+                    } else {
+                        continue;
+                    };
+                    says("href").and_then(at).map(|address| (address, named_as))
+                }
+                "meta" if says("property") == Some("og:image") => {
+                    says("content").and_then(at).map(|address| (address, NamedAs::Sharing))
+                }
+                _ => None,
+            };
+            let Some(key) = named else { continue };
+            icons += usize::from(key.1 == NamedAs::Icon);
+            *times.entry(key.clone()).or_default() += 1;
+            self.want(key, by.clone(), says("sizes").unwrap_or_default());
+        }
+        for (key, times) in times {
+            if let Some(wanted) = self.wanted.get_mut(&key) {
+                wanted.times = wanted.times.max(times);
+            }
+        }
+        icons
+    }
+
+    fn read_manifest(&mut self, address: &Url, bytes: &[u8]) -> Result<(), String> {
+        let text: ManifestText = serde_json::from_slice(bytes)
+            .map_err(|error| format!("{address} is no manifest: {error}"))?;
+        for icon in text.icons {
+            let Ok(src) = address.join(&icon.src) else { continue };
+            let words = || icon.purpose.split_ascii_whitespace();
+            let mut uses: Vec<NamedAs> = words()
+                .filter_map(|word| match word {
+                    "any" => Some(NamedAs::Installed),
+                    "maskable" => Some(NamedAs::Maskable),
+                    "monochrome" => Some(NamedAs::Monochrome),
+                    _ => None,
+                })
+                .collect();
+            if words().next().is_none() {
+                uses.push(NamedAs::Installed);
+            }
+            for named_as in uses {
+                self.want((src.to_string(), named_as), NamedBy::Manifest, &icon.sizes);
+            }
+        }
+        Ok(())
+    }
+
+    fn want(&mut self, key: (String, NamedAs), by: NamedBy, sizes: &str) {
+        let wanted = self.wanted.entry(key).or_insert_with(|| Wanted {
+            named_by: BTreeSet::new(),
+            times: 1,
+            said: BTreeSet::new(),
+        });
+        wanted.named_by.insert(by);
+        let sides = |one: &str| {
+            let (width, height) = one.split_once(['x', 'X'])?;
+            Some((width.parse().ok()?, height.parse().ok()?))
+        };
+        wanted.said.extend(sizes.split_ascii_whitespace().filter_map(sides));
+    }
+
+    /// Where icons are looked for that nobody names.
+    fn well_known(&self, pages: &[Url]) -> Vec<(Url, NamedAs)> {
+        let Some(first) = pages.first() else { return Vec::new() };
+        let is_named = |named_as: NamedAs| self.wanted.keys().any(|(_, one)| *one == named_as);
+        let unnamed = WELL_KNOWN.into_iter().filter(|(_, named_as)| !is_named(*named_as));
+        unnamed.filter_map(|(path, named_as)| Some((first.join(path).ok()?, named_as))).collect()
+    }
+}
+
+/// What came of fetching.
+enum Fetched {
+    /// Its host was not entered.
+    Elsewhere(String),
+    /// Its host does not answer.
+    Silent,
+    /// An answer.
+    Came(IconAnswer, Vec<u8>),
+}
+
+/// Fetches through a gate.
+struct Fetcher {
+    client: reqwest::Client,
+}
+
+impl Fetcher {
+    fn new(gate: &Gate) -> reqwest::Result<Self> {
+        // Where another part of the process has installed one, that stays.
+        let _ = rustls::crypto::ring::default_provider().install_default();
+        let proxy = reqwest::Proxy::all(format!("http://{}", gate.address()))?;
+        let client = reqwest::Client::builder().timeout(PATIENCE).proxy(proxy).build()?;
+        Ok(Self { client })
+    }
+
+    /// A page or manifest, with the address that it came from.
+    async fn text(&self, address: &Url) -> Result<(Url, Vec<u8>), String> {
+        let answer = self.client.get(address.clone()).send().await;
+        let answer = answer.map_err(|_| "the host does not answer".to_owned())?;
+        if !answer.status().is_success() {
+            return Err(format!("the host answers {}", answer.status().as_u16()));
+        }
+        let from = answer.url().clone();
+        let bytes = limited(answer, MOST_TEXT).await.map_err(|_| "it does not come to an end")?;
+        Ok((from, bytes))
+    }
+
+    async fn icon(&self, address: &str, allowed: &BTreeSet<Authority>) -> Fetched {
+        if let Some(inline) = address.get(..5).filter(|s| s.eq_ignore_ascii_case("data:")) {
+            return inline_icon(&address[inline.len()..]);
+        }
+        let Ok(url) = Url::parse(address) else { return Fetched::Silent };
+        match Authority::of(&url) {
+            Some(host) if allowed.contains(&host) => {}
+            Some(host) => return Fetched::Elsewhere(host.to_string()),
+            None => return Fetched::Silent,
+        }
+        let Ok(answer) = self.client.get(url).send().await else { return Fetched::Silent };
+        let status = answer.status().as_u16();
+        let (media_type, kept) = (media_type(answer.headers()), seconds_kept(answer.headers()));
+        let Ok(bytes) = limited(answer, MOST_ICON).await else { return Fetched::Silent };
+        Fetched::Came(IconAnswer { status, media_type, bytes: Bytes::of(&bytes), kept }, bytes)
+    }
+}
+
+/// The body of `answer`.
+///
+/// # Errors
+/// Nothing where it breaks off or is longer than `most`.
+async fn limited(mut answer: reqwest::Response, most: usize) -> Result<Vec<u8>, ()> {
+    let mut bytes = Vec::new();
+    while let Some(part) = answer.chunk().await.map_err(|_| ())? {
+        if bytes.len() + part.len() > most {
+            return Err(());
+        }
+        bytes.extend_from_slice(&part);
+    }
+    Ok(bytes)
+}
+
+fn media_type(headers: &HeaderMap) -> String {
+    let told = headers.get(CONTENT_TYPE).and_then(|told| told.to_str().ok());
+    told.unwrap_or("nothing").to_owned()
+}
+
+/// What a data URL holds, of which `text` stands behind its scheme (RFC 2397).
+fn inline_icon(text: &str) -> Fetched {
+    let Some((head, body)) = text.split_once(',') else { return Fetched::Silent };
+    let (media_type, is_base64) = match head.strip_suffix(";base64") {
+        Some(media_type) => (media_type, true),
+        None => (head, false),
+    };
+    let plain: Vec<u8> = percent_encoding::percent_decode_str(body).collect();
+    let bytes = match is_base64 {
+        true => {
+            let letters: Vec<u8> = plain.into_iter().filter(|b| !b.is_ascii_whitespace()).collect();
+            STANDARD.decode(letters).unwrap_or_default()
+        }
+        false => plain,
+    };
+    let media_type = if media_type.is_empty() { "text/plain" } else { media_type };
+    let media_type = media_type.to_owned();
+    Fetched::Came(
+        IconAnswer { status: 200, media_type, bytes: Bytes::of(&bytes), kept: None },
+        bytes,
+    )
+}
