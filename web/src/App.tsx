@@ -39,6 +39,7 @@ const ArchivesPage = lazy(() =>
   import("./margins/ArchivesPage").then(({ ArchivesPage }) => ({ default: ArchivesPage })),
 );
 const HistoryPage = lazy(() => import("./margins/HistoryPage").then(({ HistoryPage }) => ({ default: HistoryPage })));
+const IconsPage = lazy(() => import("./icons/IconsPage").then(({ IconsPage }) => ({ default: IconsPage })));
 const MarginsPage = lazy(() => import("./margins/MarginsPage").then(({ MarginsPage }) => ({ default: MarginsPage })));
 const PageMarginsPage = lazy(() =>
   import("./margins/PageMarginsPage").then(({ PageMarginsPage }) => ({ default: PageMarginsPage })),
@@ -82,6 +83,7 @@ export function App({ mode, onMode }: { mode: Mode; onMode: (mode: Mode) => void
     else if (goes && event.key === "r") void navigate("/runs");
     else if (goes && event.key === "m") void navigate(lastAddress("/margins"));
     else if (goes && event.key === "p") void navigate("/publish");
+    else if (goes && event.key === "i") void navigate("/icons");
     else if (event.key === "?") setKeysOpen((open) => !open);
     else if (event.key === "a") setArrivalsOpen((open) => !open);
     else if (event.key === "/") {
@@ -146,6 +148,7 @@ export function App({ mode, onMode }: { mode: Mode; onMode: (mode: Mode) => void
           <NavLink to={bench}>Bench</NavLink>
           <NavLink to="/runs">Runs</NavLink>
           <NavLink to="/publish">Publish</NavLink>
+          <NavLink to="/icons">Icons</NavLink>
         </nav>
         <ErrorBoundary at={pathname}>
           <Suspense fallback={<Waiting words="Opening…" />}>
@@ -169,6 +172,7 @@ export function App({ mode, onMode }: { mode: Mode; onMode: (mode: Mode) => void
               <Route path="/runs/:id/against/:other" element={<ComparePage />} />
               <Route path="/publish" element={<PublishPage />} />
               <Route path="/publish/:id" element={<PublicationPage />} />
+              <Route path="/icons" element={<IconsPage />} />
               <Route path="*" element={<Nowhere />} />
             </Routes>
           </Suspense>

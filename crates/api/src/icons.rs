@@ -115,7 +115,7 @@ impl IconsBody {
 
 /// The icons of the site.
 #[utoipa::path(get, path = "/icons", responses((status = 200, body = IconsBody)))]
-pub(super) async fn icons(State(app): State<App>) -> Result<Json<IconsBody>, Problem> {
+pub(super) async fn site_icons(State(app): State<App>) -> Result<Json<IconsBody>, Problem> {
     IconsBody::of(&app).await
 }
 
@@ -148,7 +148,7 @@ pub(super) async fn save_icons(
     (status = 200, body = IconLooks),
     (status = 422, body = Problem, content_type = "application/problem+json"),
 ))]
-pub(super) async fn looks(
+pub(super) async fn icon_looks(
     State(app): State<App>,
     extract::Json(design): extract::Json<IconDesign>,
 ) -> Result<Json<IconLooks>, Problem> {
@@ -160,7 +160,7 @@ pub(super) async fn looks(
     (status = 200, body = IconsBody),
     (status = 422, body = Problem, content_type = "application/problem+json"),
 ))]
-pub(super) async fn make(State(app): State<App>) -> Result<Json<IconsBody>, Problem> {
+pub(super) async fn make_icons(State(app): State<App>) -> Result<Json<IconsBody>, Problem> {
     app.icons.make().await?;
     IconsBody::of(&app).await
 }
@@ -170,7 +170,7 @@ pub(super) async fn make(State(app): State<App>) -> Result<Json<IconsBody>, Prob
     (status = 200, content_type = "image/*"),
     (status = 404, body = Problem, content_type = "application/problem+json"),
 ), params(("name" = String, Path, description = "What the file is called")))]
-pub(super) async fn file(
+pub(super) async fn icon_file(
     State(app): State<App>,
     Path(name): Path<String>,
 ) -> Result<impl IntoResponse, Problem> {
@@ -195,7 +195,7 @@ pub(super) async fn file(
     (status = 200, content_type = "application/zip"),
     (status = 422, body = Problem, content_type = "application/problem+json"),
 ))]
-pub(super) async fn package(State(app): State<App>) -> Result<impl IntoResponse, Problem> {
+pub(super) async fn icon_package(State(app): State<App>) -> Result<impl IntoResponse, Problem> {
     let file = app.icons.package(&app.intake.folder().spool()).await?;
     let mut file = tokio::fs::File::from_std(file);
     tokio::io::AsyncSeekExt::rewind(&mut file).await.map_err(IconsError::Disk)?;
@@ -221,7 +221,7 @@ pub(super) struct CheckAsked {
     (status = 200, body = IconsBody),
     (status = 422, body = Problem, content_type = "application/problem+json"),
 ))]
-pub(super) async fn check(
+pub(super) async fn check_icons(
     State(app): State<App>,
     extract::Json(CheckAsked { address }): extract::Json<CheckAsked>,
 ) -> Result<Json<IconsBody>, Problem> {

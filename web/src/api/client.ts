@@ -114,6 +114,16 @@ export type ByteCap = Schemas["ByteCap"];
 export type Job = Schemas["JobBody"];
 export type Jobs = Schemas["JobsBody"];
 export type Report = Schemas["Report"];
+export type Icons = Schemas["IconsBody"];
+export type IconDesign = Required<Schemas["IconDesign"]>;
+export type IconLooks = Schemas["IconLooks"];
+export type IconLook = Schemas["IconLook"];
+export type IconSetting = Schemas["IconSetting"];
+export type SmallLook = Schemas["SmallLook"];
+export type Legibility = Schemas["Legibility"];
+export type TouchUps = Schemas["TouchUps"];
+export type CheckedIcon = Schemas["CheckedIcon"];
+export type IconReport = Schemas["IconReport"];
 export type Problem = Schemas["Problem"];
 
 /** What the addresses of this site begin with; empty where all sites are shown. */

@@ -3,7 +3,7 @@ import { Link } from "react-router";
 import type { WholePublication } from "../api/client";
 import { useKey } from "../ui/useKey";
 import { useForgetPublication, type Act, type useActOnPublication } from "./usePublications";
-import { nameOf, STATES } from "./words";
+import { changesNothing, nameOf, STATES } from "./words";
 
 interface Props {
   publication: WholePublication;
@@ -30,7 +30,7 @@ export function PublicationBar({ publication, act, onForgotten }: Props) {
   );
   const may = (what: (typeof publication.acts)[number]) => publication.acts.includes(what);
   // Nothing of it would be written.
-  const empty = publication.sums?.places === 0 ? { hindrance: "It changes nothing" } : {};
+  const empty = changesNothing(publication.sums) ? { hindrance: "It changes nothing" } : {};
   const { doubts } = publication;
   useKey((event) => {
     if (event.key === "u" && may("take-back")) act.mutate("take-back");

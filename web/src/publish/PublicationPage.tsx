@@ -50,8 +50,8 @@ export function PublicationPage() {
         {data?.sums && (
           <>
             <span className="part">
-              <b>{count(data.sums.places, "place")}</b> {data.state === "published" ? "changed" : "would change"}:{" "}
-              {sumWords(data.sums)}
+              <b>{data.wish.icons ? "icons" : count(data.sums.places, "place")}</b>{" "}
+              {data.state === "published" ? "changed" : "would change"}: {sumWords(data.sums)}
             </span>
             {data.sums.screens.map((screen) => (
               <span className="part" key={screen.width}>
@@ -150,6 +150,11 @@ function Notes({ publication }: { publication: WholePublication }) {
           </p>
         ),
       )}
+      {publication.wish.icons && state === "published" && (
+        <p className="notice" role="status">
+          <b>On the site:</b> <Link to="/icons?view=served">check what it serves now</Link>
+        </p>
+      )}
       <p className="done-facts soft">
         Prepared {moment(publication.created_at)}
         {publication.asked_by && (
@@ -160,7 +165,7 @@ function Notes({ publication }: { publication: WholePublication }) {
         )}
         {publication.published_at && `; published ${moment(publication.published_at)}`}
         {publication.taken_back_at && `; taken back ${moment(publication.taken_back_at)}`}; files go to{" "}
-        {publication.wish.folder}/
+        {publication.wish.folder ? `${publication.wish.folder}/` : "the root of the site"}
         {report && report.unmeasured.length > 0 && `; ${count(report.unmeasured.length, "page")} could not be measured`}
         {report && report.unused.length > 0 && `; ${count(report.unused.length, "file")} no longer shown, and kept`}
       </p>
@@ -181,7 +186,7 @@ function Changes({ publication }: { publication: WholePublication }) {
           value={view}
           options={[
             { value: "pages", label: `Pages ${pages.length}` },
-            { value: "places", label: `Places ${sums.places}` },
+            ...(publication.wish.icons ? [] : [{ value: "places" as const, label: `Places ${sums.places}` }]),
             { value: "files", label: `Files ${report.files.length}` },
             { value: "left", label: `Left as they are ${sums.left}` },
           ]}

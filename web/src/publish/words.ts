@@ -34,3 +34,7 @@ export function sumWords(sums: PublicationSums) {
   ];
   return parts.filter((part) => part !== false).join(", ") || "nothing changes";
 }
+
+/** Whether a publication that was worked out writes nothing. */
+export const changesNothing = (sums: PublicationSums | null | undefined) =>
+  Boolean(sums) && sums?.places === 0 && sumWords(sums) === "nothing changes";

@@ -11,6 +11,7 @@ const KEYS: [string[], string][] = [
   [["G", "then", "B"], "Go back to the bench"],
   [["G", "then", "R"], "Go to the runs"],
   [["G", "then", "P"], "Go to what is published"],
+  [["G", "then", "I"], "Go to the icons"],
   [["P"], "Bench and runs: what it would change on the site"],
   [["↑", "↓"], "Move in the library"],
   [["Space"], "Select or leave the row; with Shift, all rows up to it"],

@@ -71,7 +71,11 @@ pub(crate) async fn prepare(
         return Err(Problem::invalid(format!("a name has {MOST_NAME} letters at most")));
     }
     let folder = new.folder.as_deref().unwrap_or(USUAL_FOLDER);
-    let folder = files_folder(folder).map_err(Problem::invalid)?;
+    let folder = match new.icons {
+        // They are where pages will look for them.
+        true => app.store.icons().await?.design.prefix.trim_matches('/').to_owned(),
+        false => files_folder(folder).map_err(Problem::invalid)?,
+    };
     publications::folder(&app).await.map_err(Problem::invalid)?;
     let pictures = match (new.pictures, new.run) {
         (Some(_), Some(_)) => return Err(Problem::invalid("choose pictures or a run, not both")),

@@ -51,7 +51,7 @@ pub struct IconsCommand {
 enum What {
     /// Makes every icon file of one master, with the manifest and the lines for pages
     #[command(after_help = MAKE_EXAMPLES)]
-    Make(Make),
+    Make(Box<Make>),
     /// Fetches the icons that pages name, and tells what is wrong and what is missing
     ///
     /// Only the hosts and ports of the given addresses are reached, and those of --allow. Exit code 1 where something is
@@ -139,8 +139,8 @@ impl IconsCommand {
             Ok(false) => ExitCode::FAILURE,
             Err(error) => {
                 match &self.command {
-                    What::Make(Make { json: true, master, .. }) => {
-                        let failed = Failed { source: master, error: error.to_string() };
+                    What::Make(make) if make.json => {
+                        let failed = Failed { source: &make.master, error: error.to_string() };
                         println!("{}", serde_json::to_string(&failed).expect("plain values"));
                     }
                     _ => eprintln!("brisk-margin: {error}"),

@@ -125,9 +125,12 @@ impl Help {
 #[serde(deny_unknown_fields)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct TouchUps {
-    /// By how many px it is moved to the right and down.
+    /// By how many px it is moved to the right.
     #[serde(default)]
-    pub shift: (i8, i8),
+    pub right: i8,
+    /// And down.
+    #[serde(default)]
+    pub down: i8,
     /// Pixels that were set.
     #[serde(default)]
     pub pixels: Vec<Touch>,
@@ -139,7 +142,7 @@ pub struct TouchUps {
 impl TouchUps {
     /// Whether nothing was changed.
     pub fn is_empty(&self) -> bool {
-        self.shift == (0, 0) && self.pixels.is_empty()
+        self.right == 0 && self.down == 0 && self.pixels.is_empty()
     }
 }
 

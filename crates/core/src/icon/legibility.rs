@@ -1,6 +1,7 @@
 //! Legibility: how well a mark can be read when it is small, as a figure from 0 to 100.
 //!
-//! Three parts, each from 0 to 1, as good as the weakest of them lets it be (their geometric mean):
+//! Three parts, each from 0 to 1; all in one is the geometric mean of the weakest of them and of the geometric mean of all:
+//! what is weak is not made up for by what is strong.
 //!
 //! - **contrast** of figure and ground, against what meaningful graphics need (WCAG 2.2, 1.4.11: 3 to 1), on a scale of
 //!   logarithms as the eye has it; twice that, 6 to 1, is all that counts.
@@ -18,7 +19,7 @@ pub const WHOLE_STROKE: f64 = 1.5;
 /// A figure from which a mark is readable, and one below which it is lost: as people told them apart on masters that were drawn
 /// for it (docs/icons.md).
 const READABLE: f64 = 60.0;
-const LOST: f64 = 40.0;
+const LOST: f64 = 35.0;
 
 /// How well a mark can be read at a size.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
@@ -65,7 +66,8 @@ impl Legibility {
             detail.clamp(0.0, 1.0),
             (stroke / WHOLE_STROKE).clamp(0.0, 1.0),
         ];
-        let score = 100.0 * parts.iter().product::<f64>().cbrt();
+        let weakest = parts.into_iter().fold(1.0, f64::min);
+        let score = 100.0 * (weakest * parts.iter().product::<f64>().cbrt()).sqrt();
         let verdict = match score {
             _ if score >= READABLE => Verdict::Readable,
             _ if score >= LOST => Verdict::Borderline,

@@ -1,5 +1,7 @@
 //! Icon files: all that a site gets, each encoded as any other picture.
 
+use std::collections::HashSet;
+
 use brisk_margin_core::choice::QualityTarget;
 use brisk_margin_core::content::ContentClass;
 use brisk_margin_core::edits::values::Ground;
@@ -9,6 +11,7 @@ use brisk_margin_core::geometry::Size;
 use brisk_margin_core::grade::Grade;
 use brisk_margin_core::icon::design::{IconDesign, IconSetting};
 use brisk_margin_core::icon::target::{IN_ICO, IconTarget, MadeIcon};
+use rayon::iter::{IntoParallelIterator, ParallelIterator};
 use thiserror::Error;
 
 use super::composed::{composed, inner, monochrome};
@@ -26,6 +29,9 @@ use crate::codecs::Codecs;
 use crate::encode::EncodeError;
 use crate::metric::{MetricError, QualityMetric};
 use crate::raster::Raster;
+
+/// A drawing has so many colours at most, shades along its edges included.
+const FEW_COLOURS: usize = 4_096;
 
 /// The masters of a site's icons, and what was decided for them.
 pub struct Icons<'a> {
@@ -142,11 +148,9 @@ impl Icons<'_> {
     /// # Errors
     /// [`IconError`].
     pub fn files(&self, codecs: &Codecs, stop: Stop<'_>) -> Result<Vec<IconFile>, IconError> {
-        let mut files = Vec::new();
-        for target in IconTarget::ALL {
-            files.extend(self.file(target, codecs, stop)?);
-        }
-        Ok(files)
+        let made = IconTarget::ALL.into_par_iter().map(|target| self.file(target, codecs, stop));
+        let files: Result<Vec<Option<IconFile>>, IconError> = made.collect();
+        Ok(files?.into_iter().flatten().collect())
     }
 
     /// The file of `target`; nothing of a drawing where the master is none.
@@ -185,15 +189,14 @@ impl Icons<'_> {
             }
             IconTarget::Sharing => {
                 let pixels = self.pixels(target)?;
-                let choosing = Encoder { codecs, stop };
-                let drawn = choosing.file(&pixels, Format::Png, Grade::Fine)?;
-                let photographed = choosing.file(&pixels, Format::Jpeg, Grade::Fine)?;
-                if drawn.len() <= photographed.len() {
-                    png(drawn)
+                let encoder = Encoder { codecs, stop };
+                if has_few_colours(&pixels) {
+                    png(encoder.file(&pixels, Format::Png, Grade::Fine)?)
                 } else {
-                    let made =
-                        MadeIcon { target, file_name: target.file_name().replace(".png", ".jpg") };
-                    IconFile { made, media_type: "image/jpeg", ..png(photographed) }
+                    let file_name = target.file_name().replace(".png", ".jpg");
+                    let bytes = encoder.file(&pixels, Format::Jpeg, Grade::Fine)?;
+                    let made = MadeIcon { target, file_name };
+                    IconFile { made, media_type: "image/jpeg", ..png(bytes) }
                 }
             }
             _ => png(Encoder { codecs, stop }.file(
@@ -203,6 +206,16 @@ impl Icons<'_> {
             )?),
         }))
     }
+}
+
+/// Whether `pixels` are a drawing, which PNG holds in fewer bytes, and not a photograph.
+fn has_few_colours(pixels: &Raster) -> bool {
+    let each = pixels.channels().count();
+    let mut seen = HashSet::new();
+    pixels.data().chunks_exact(each).all(|pixel| {
+        seen.insert(pixel);
+        seen.len() <= FEW_COLOURS
+    })
 }
 
 struct Encoder<'a> {

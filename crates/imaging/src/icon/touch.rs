@@ -16,7 +16,7 @@ pub fn fingerprint(small: &Raster) -> String {
 /// `small`, a square with alpha, moved and with the pixels that were set.
 pub fn touched(small: &Raster, touches: &TouchUps) -> Raster {
     let side = small.size().width as i64;
-    let (dx, dy) = (i64::from(touches.shift.0), i64::from(touches.shift.1));
+    let (dx, dy) = (i64::from(touches.right), i64::from(touches.down));
     let mut made = small.clone();
     for (n, pixel) in made.data_mut().chunks_exact_mut(4).enumerate() {
         let (x, y) = (n as i64 % side - dx, n as i64 / side - dy);
@@ -51,7 +51,8 @@ mod tests {
             Raster::new(Size::new(16, 16), Channels::Rgba, data)
         };
         let touches = TouchUps {
-            shift: (1, 0),
+            right: 1,
+            down: 0,
             pixels: vec![
                 Touch { x: 3, y: 2, colour: Ground::of(Colour([9, 8, 7])) },
                 Touch { x: 4, y: 2, colour: Ground::TRANSPARENT },

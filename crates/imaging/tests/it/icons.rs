@@ -14,7 +14,6 @@ use brisk_margin_imaging::icon::small::small;
 use brisk_margin_imaging::original::Original;
 use brisk_margin_imaging::raster::{Channels, Raster};
 use brisk_margin_imaging::resize::{Region, resize};
-use brisk_margin_testing::pictures::spots;
 
 /// A dome with an open slit, filled: few wide parts.
 pub const DOME: &str = r##"<path d="M40 380a216 216 0 0 1 432 0z" fill="#12304f"/>
@@ -244,7 +243,7 @@ fn what_was_enlarged_is_told_from_what_is_sharp() {
     assert!(!is_enlarged(&master.at(180)) && !is_enlarged(&master.at(512)));
     assert!(is_enlarged(&up(48, 192)) && is_enlarged(&up(64, 180)));
     let blocks = |times: u32| {
-        let small = spots(3, 64, 64);
+        let small = master.at(64).flattened([255; 3]);
         let side = 64 * times;
         let at = |n: u32| ((n / side / times * 64 + n % side / times) * 3) as usize;
         let data = (0..side * side).flat_map(|n| small.data()[at(n)..at(n) + 3].to_vec()).collect();

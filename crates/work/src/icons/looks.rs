@@ -18,8 +18,9 @@ use utoipa::ToSchema;
 
 use super::{IconWork, IconsError, Masters};
 
-/// The longer side that large icons are looked at with, in px.
+/// The longer side that large icons are looked at with, in px, and that of the sharing picture.
 const LOOKED_AT: u32 = 256;
+const SHARING_AT: u32 = 720;
 /// What looking takes: rasters of a few sizes.
 const MEMORY: Bytes = Bytes(64 << 20);
 
@@ -61,13 +62,13 @@ pub struct SmallLook {
     /// The master scaled down, and nothing else.
     pub plain: String,
     /// How well that can be read on light and on dark tabs.
-    pub plain_legibility: [Legibility; 2],
+    pub plain_legibility: OnTabs,
     /// As it will be.
     pub icon: String,
     /// Before what was touched up.
     pub untouched: String,
     /// How well that can be read on light and on dark tabs.
-    pub legibility: [Legibility; 2],
+    pub legibility: OnTabs,
     /// Whether it can be touched up: it is inside `favicon.ico`.
     pub can_be_touched: bool,
     /// What stands for it without touch-ups.
@@ -76,6 +77,21 @@ pub struct SmallLook {
     pub is_touched_before: bool,
     /// A word of warning; nothing where it can be read on both grounds.
     pub warning: Option<&'static str>,
+}
+
+/// How well an icon can be read on tabs.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, ToSchema)]
+pub struct OnTabs {
+    /// On light ones.
+    pub light: Legibility,
+    /// On dark ones.
+    pub dark: Legibility,
+}
+
+impl From<[Legibility; 2]> for OnTabs {
+    fn from([light, dark]: [Legibility; 2]) -> Self {
+        Self { light, dark }
+    }
 }
 
 /// A file as it will look.
@@ -93,7 +109,7 @@ pub struct IconLook {
     pub setting: IconSetting,
     /// Whether that is what is usual.
     pub is_usual: bool,
-    /// A PNG as a data URL, of 256 px at most.
+    /// A PNG as a data URL, of 256 px at most; 720 of the sharing picture.
     pub picture: String,
 }
 
@@ -147,10 +163,10 @@ fn small_look(
     let look = SmallLook {
         size,
         plain: data_url(&version.small.plain)?,
-        plain_legibility: version.small.plain_legibility,
+        plain_legibility: version.small.plain_legibility.into(),
         icon: data_url(&version.touched)?,
         untouched: data_url(&version.whole)?,
-        legibility: version.small.legibility,
+        legibility: version.small.legibility.into(),
         can_be_touched: IN_ICO.contains(&size),
         is_touched_before: touches.is_some_and(|touches| touches.on != own),
         fingerprint: own,
@@ -163,9 +179,9 @@ fn small_look(
 fn warning(legibility: [Legibility; 2]) -> Option<&'static str> {
     let [light, dark] = legibility.map(|one| one.verdict == Verdict::Lost);
     match (light, dark) {
-        (true, true) => Some("lost at this size: use a simpler mark for small sizes"),
-        (true, false) => Some("lost on light tabs: give it a background"),
-        (false, true) => Some("lost on dark tabs: give it a background"),
+        (true, true) => Some("the mark is lost: use a simpler one for small sizes"),
+        (true, false) => Some("the mark is lost on light tabs: give it a background"),
+        (false, true) => Some("the mark is lost on dark tabs: give it a background"),
         (false, false) => None,
     }
 }
@@ -178,7 +194,8 @@ fn icon_look(
 ) -> Result<IconLook, IconError> {
     let pixels = icons.pixels(target)?;
     let size = pixels.size();
-    let factor = f64::from(LOOKED_AT) / f64::from(size.width.max(size.height));
+    let most = if target == IconTarget::Sharing { SHARING_AT } else { LOOKED_AT };
+    let factor = f64::from(most) / f64::from(size.width.max(size.height));
     let shown = match factor < 1.0 {
         true => {
             let side = |length: u32| (f64::from(length) * factor).round() as u32;

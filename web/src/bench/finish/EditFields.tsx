@@ -1,6 +1,7 @@
 import { Button, Checkbox } from "antd";
 import type { Behind, EditEntry, EditKind } from "../../api/client";
-import { Choice, ColourField, FigureField, SpotFields } from "./fields";
+import { Choice, FigureField, SpotFields } from "./fields";
+import { ColourField } from "../../ui/ColourField";
 import { TextFields } from "./TextFields";
 import { numberOf } from "../../api/useEditKinds";
 

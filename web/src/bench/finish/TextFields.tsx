@@ -1,6 +1,7 @@
 import { Input } from "antd";
 import type { Behind, Edit, EditKind } from "../../api/client";
-import { Choice, ColourField, FigureField, LengthField, SpotFields } from "./fields";
+import { Choice, FigureField, LengthField, SpotFields } from "./fields";
+import { ColourField } from "../../ui/ColourField";
 import { numberOf } from "../../api/useEditKinds";
 
 type TextStep = Extract<Edit, { kind: "text" }>;

@@ -1,4 +1,4 @@
-import { Button, Checkbox, Input, InputNumber, Select } from "antd";
+import { InputNumber, Select } from "antd";
 import type { Edit, EditKind, Figure, Length } from "../../api/client";
 import { numberOf } from "../../api/useEditKinds";
 
@@ -150,76 +150,5 @@ export function SpotFields({ kind, edit, at, onAt }: SpotProps) {
         }}
       />
     </>
-  );
-}
-
-interface ColourProps {
-  words: string;
-  edit: string;
-  value: string;
-  /** Whether it can be transparent. */
-  clear?: boolean;
-  picking?: boolean;
-  onPick?: () => void;
-  onColour: (colour: string) => void;
-}
-
-export function ColourField({ words, edit, value, clear = false, picking = false, onPick, onColour }: ColourProps) {
-  const isClear = value === "transparent";
-  return (
-    <span className="part">
-      {words}
-      {!isClear && (
-        <input
-          type="color"
-          aria-label={`${edit}: ${words}`}
-          value={value}
-          onChange={({ target }) => {
-            onColour(target.value);
-          }}
-        />
-      )}
-      {!isClear && <ColourText edit={edit} words={words} value={value} onColour={onColour} key={value} />}
-      {onPick && !isClear && (
-        <Button size="small" aria-pressed={picking} title="Take a colour from the picture" onClick={onPick}>
-          {picking ? "Click the picture…" : "Pick"}
-        </Button>
-      )}
-      {clear && (
-        <Checkbox
-          checked={isClear}
-          onChange={({ target }) => {
-            onColour(target.checked ? "transparent" : "#ffffff");
-          }}
-        >
-          transparent
-        </Checkbox>
-      )}
-    </span>
-  );
-}
-
-function ColourText({
-  edit,
-  words,
-  value,
-  onColour,
-}: {
-  edit: string;
-  words: string;
-  value: string;
-  onColour: (colour: string) => void;
-}) {
-  return (
-    <Input
-      aria-label={`${edit}: ${words} as #rrggbb`}
-      size="small"
-      className="colour-text"
-      defaultValue={value}
-      maxLength={7}
-      onChange={({ target }) => {
-        if (/^#[0-9a-f]{6}$/i.test(target.value)) onColour(target.value.toLowerCase());
-      }}
-    />
   );
 }
