@@ -211,8 +211,12 @@ impl Browser {
         let params = json!({
             "width": width, "height": height, "deviceScaleFactor": density, "mobile": false,
         });
-        let call = ForChromium { cmd: "Emulation.setDeviceMetricsOverride", params };
-        self.client.issue_cmd(call).await.unwrap();
+        self.ask("Emulation.setDeviceMetricsOverride", params).await;
+    }
+
+    /// What the browser's own protocol answers to `cmd`.
+    pub async fn ask(&self, cmd: &'static str, params: Value) -> Value {
+        self.client.issue_cmd(ForChromium { cmd, params }).await.unwrap()
     }
 
     /// Everything that can be read on the page.

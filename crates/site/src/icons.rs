@@ -267,23 +267,31 @@ enum Fetched {
 }
 
 /// Fetches through a gate.
-struct Fetcher {
+struct Fetcher<'a> {
+    gate: &'a Gate,
     client: reqwest::Client,
 }
 
-impl Fetcher {
-    fn new(gate: &Gate) -> reqwest::Result<Self> {
+impl<'a> Fetcher<'a> {
+    fn new(gate: &'a Gate) -> reqwest::Result<Self> {
         // Where another part of the process has installed one, that stays.
         let _ = rustls::crypto::ring::default_provider().install_default();
         let proxy = reqwest::Proxy::all(format!("http://{}", gate.address()))?;
         let client = reqwest::Client::builder().timeout(PATIENCE).proxy(proxy).build()?;
-        Ok(Self { client })
+        Ok(Self { gate, client })
+    }
+
+    /// What the host of `address` answers; nothing where it does not: the gate answers in its place then.
+    async fn asked(&self, address: &Url) -> Option<reqwest::Response> {
+        let answer = self.client.get(address.clone()).send().await.ok()?;
+        let host = Authority::of(answer.url())?;
+        (!self.gate.is_unreachable(&host)).then_some(answer)
     }
 
     /// A page or manifest, with the address that it came from.
     async fn text(&self, address: &Url) -> Result<(Url, Vec<u8>), String> {
-        let answer = self.client.get(address.clone()).send().await;
-        let answer = answer.map_err(|_| "the host does not answer".to_owned())?;
+        let answer = self.asked(address).await;
+        let answer = answer.ok_or_else(|| "the host does not answer".to_owned())?;
         if !answer.status().is_success() {
             return Err(format!("the host answers {}", answer.status().as_u16()));
         }
@@ -302,7 +310,7 @@ impl Fetcher {
             Some(host) => return Fetched::Elsewhere(host.to_string()),
             None => return Fetched::Silent,
         }
-        let Ok(answer) = self.client.get(url).send().await else { return Fetched::Silent };
+        let Some(answer) = self.asked(&url).await else { return Fetched::Silent };
         let status = answer.status().as_u16();
         let (media_type, kept) = (media_type(answer.headers()), seconds_kept(answer.headers()));
         let Ok(bytes) = limited(answer, MOST_ICON).await else { return Fetched::Silent };

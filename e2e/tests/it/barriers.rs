@@ -26,6 +26,8 @@ fn screens(
         ("a run", format!("/runs/{run}"), "tr[data-state=done]"),
         ("results to check", format!("/runs/{run}/check"), "[data-check]"),
         ("two runs", format!("/runs/{run}/against/{other}"), ".run-sum"),
+        ("icons", "/icons".into(), ".empty h2"),
+        ("icons, served", "/icons?view=served".into(), "#served-address"),
         ("publish", "/publish".into(), ".empty h2, [data-testid=ready]"),
         ("picture", format!("/library/{picture}"), ".picture-sheet"),
         ("layouts", "/layouts".into(), ".place, .slots"),

@@ -7,6 +7,8 @@ mod demo_command;
 mod encode;
 mod first_picture;
 mod hidden;
+mod icons;
+mod icons_command;
 mod jobs;
 mod layouts;
 mod library;

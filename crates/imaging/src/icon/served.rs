@@ -19,6 +19,9 @@ const TELLING: u32 = 48;
 /// is about two thirds, of those that were enlarged three or four times about a seventh.
 const BLURRED: f64 = 0.25;
 
+/// Steps between pixels that are smaller are shades, and no edges that could be soft.
+const EDGE: f64 = 0.06;
+
 /// An icon as it is served.
 #[derive(Debug, Clone, PartialEq)]
 pub struct ServedIcon {
@@ -96,14 +99,15 @@ fn lost(raster: &Raster) -> f64 {
         |raster: &Raster| -> Vec<f32> { raster.data().chunks_exact(3).map(lightness).collect() };
     let (before, after) = (lights(&flat), lights(&again));
     let width = size.width as usize;
-    let (mut steps, mut apart) = (0.0, 0.0);
+    let (mut steps, mut apart, mut steepest) = (0.0, 0.0, 0.0_f64);
     for n in width..before.len() {
         if n % width > 0 {
             let step = (before[n] - before[n - 1]).abs() + (before[n] - before[n - width]).abs();
             steps += f64::from(step);
+            steepest = steepest.max(step.into());
             apart += f64::from((before[n] - after[n]).abs());
         }
     }
-    // What is even all over was not enlarged from anything.
-    if steps > 0.0 { apart / steps } else { 1.0 }
+    // What is even all over, or shades alone, was not enlarged from anything.
+    if steepest > EDGE { apart / steps } else { 1.0 }
 }

@@ -14,6 +14,7 @@ use brisk_margin_imaging::icon::small::small;
 use brisk_margin_imaging::original::Original;
 use brisk_margin_imaging::raster::{Channels, Raster};
 use brisk_margin_imaging::resize::{Region, resize};
+use brisk_margin_testing::pictures::gradient;
 
 /// A dome with an open slit, filled: few wide parts.
 pub const DOME: &str = r##"<path d="M40 380a216 216 0 0 1 432 0z" fill="#12304f"/>
@@ -242,6 +243,7 @@ fn what_was_enlarged_is_told_from_what_is_sharp() {
     };
     assert!(!is_enlarged(&master.at(180)) && !is_enlarged(&master.at(512)));
     assert!(is_enlarged(&up(48, 192)) && is_enlarged(&up(64, 180)));
+    assert!(!is_enlarged(&gradient(96, 96)), "shades have no edges that could be soft");
     let blocks = |times: u32| {
         let small = master.at(64).flattened([255; 3]);
         let side = 64 * times;
