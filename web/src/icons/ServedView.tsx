@@ -3,9 +3,10 @@ import { useState } from "react";
 import type { CheckedIcon, IconReport, Icons } from "../api/client";
 import { Bytes } from "../ui/Bytes";
 import { DoneTable } from "../ui/DoneTable";
-import { count, moment, pixels } from "../ui/figures";
+import { count, moment } from "../ui/figures";
 import { ProblemNote } from "../ui/ProblemNote";
 import { WaitingRows } from "../ui/Waiting";
+import { sharedTroubles, sizeWords, type Trouble } from "./servedWords";
 import { useCheckIcons } from "./useIcons";
 
 const NAMED_AS: Record<CheckedIcon["named_as"], string> = {
@@ -62,23 +63,28 @@ export function ServedView({ icons }: { icons: Icons }) {
 
 function Report({ report, isFine }: { report: IconReport; isFine: boolean }) {
   const { icons, lacks, unread, silent, manifest, pages } = report;
-  const many = lacks.length + unread.length + silent.length + icons.reduce((n, icon) => n + icon.troubles.length, 0);
+  const shared = sharedTroubles(icons);
+  const isShared = ({ words }: Trouble) => shared.some((one) => one.words === words);
+  const own = icons.reduce((n, { troubles }) => n + troubles.filter((one) => !isShared(one)).length, 0);
+  const listed = [manifest, report.are_many, silent.length > 0].filter(Boolean).length;
+  const many = own + shared.length + lacks.length + unread.length + listed;
   return (
     <>
       <p data-testid="icon-verdict">
-        {isFine ? (
-          <b>Nothing is wrong, and nothing is missing</b>
-        ) : (
-          <b>{count(many + (manifest ? 1 : 0) + (report.are_many ? 1 : 0), "thing")} to mend</b>
-        )}
-        , on {count(pages.length, "page")}
+        {isFine ? <b>Nothing is wrong, and nothing is missing</b> : <b>{count(many, "thing")} to mend</b>}, on{" "}
+        {count(pages.length, "page")}
       </p>
       <ul className="icon-lacks">
+        {shared.map(({ words, mend }) => (
+          <li key={words}>
+            <b>Each of them:</b> {words} <span className="soft">· {mend}</span>
+          </li>
+        ))}
         {manifest && <li>{manifest}</li>}
         {report.are_many && <li>so many icons are named that nobody can tell which one is shown</li>}
         {lacks.map(({ lack, words }) => (
           <li key={lack}>
-            <b>Missing:</b> {words} <span className="soft">(make files, and publish)</span>
+            <b>Missing:</b> {words} <span className="soft">· make files, and publish</span>
           </li>
         ))}
         {unread.map(({ page, reason }) => (
@@ -88,32 +94,40 @@ function Report({ report, isFine }: { report: IconReport; isFine: boolean }) {
         ))}
         {silent.length > 0 && (
           <li>
-            {count(silent.length, "page")} name no icon, though others do: <bdi>{silent.slice(0, 3).join(", ")}</bdi>
+            {count(silent.length, "page")} without an icon, though others have one:{" "}
+            <bdi>{silent.slice(0, 3).join(", ")}</bdi>
           </li>
         )}
       </ul>
       <DoneTable columns={["As served", "Address", "As", { figures: "Pixels" }, { figures: "Bytes" }, "What to mend"]}>
-        {icons.map((icon) => (
-          <tr key={`${icon.address} ${icon.named_as}`}>
-            <td>
-              {icon.picture ? <img className="as-served" src={icon.picture} alt="" /> : <span className="soft">–</span>}
-            </td>
-            <td>
-              <bdi className="icon-address">{icon.address}</bdi>
-            </td>
-            <td>{NAMED_AS[icon.named_as]}</td>
-            <td className="figure right">{icon.sizes.map(({ width, height }) => pixels(width, height)).join(", ")}</td>
-            <td className="right">{icon.answer && <Bytes of={icon.answer.bytes} />}</td>
-            <td>
-              {icon.troubles.length === 0 && <span className="soft">nothing</span>}
-              {icon.troubles.map(({ kind, words, mend, is_failure }) => (
-                <div key={kind + words}>
-                  {is_failure ? <b>{words}</b> : words} <span className="soft">· {mend}</span>
-                </div>
-              ))}
-            </td>
-          </tr>
-        ))}
+        {icons.map((icon) => {
+          const troubles = icon.troubles.filter((one) => !isShared(one));
+          return (
+            <tr key={`${icon.address} ${icon.named_as}`}>
+              <td>
+                {icon.picture ? (
+                  <img className="as-served" src={icon.picture} alt="" />
+                ) : (
+                  <span className="soft">–</span>
+                )}
+              </td>
+              <td>
+                <bdi className="icon-address">{icon.address}</bdi>
+              </td>
+              <td>{NAMED_AS[icon.named_as]}</td>
+              <td className="figure right">{sizeWords(icon.sizes)}</td>
+              <td className="right">{icon.answer && <Bytes of={icon.answer.bytes} />}</td>
+              <td>
+                {troubles.length === 0 && <span className="soft">nothing</span>}
+                {troubles.map(({ kind, words, mend, is_failure }) => (
+                  <div key={kind + words}>
+                    {is_failure ? <b>{words}</b> : words} <span className="soft">· {mend}</span>
+                  </div>
+                ))}
+              </td>
+            </tr>
+          );
+        })}
       </DoneTable>
     </>
   );

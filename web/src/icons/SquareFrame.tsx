@@ -1,9 +1,8 @@
 import { Button, InputNumber } from "antd";
 import { useRef } from "react";
-import type { IconLooks, Rect } from "../api/client";
+import type { Rect } from "../api/client";
 import { pixels } from "../ui/figures";
-
-type Size = IconLooks["source"];
+import { within, type Size } from "./within";
 
 interface Props {
   /** The address of the whole picture. */
@@ -13,13 +12,6 @@ interface Props {
   /** Whether it is where it would be by itself. */
   isUsual: boolean;
   onSquare: (square: Rect | null) => void;
-}
-
-/** `square` moved and of another side, inside a picture. */
-export function within(source: Size, x: number, y: number, side: number): Rect {
-  const length = Math.round(Math.max(1, Math.min(side, source.width, source.height)));
-  const start = (at: number, room: number) => Math.round(Math.max(0, Math.min(at, room - length)));
-  return { x: start(x, source.width), y: start(y, source.height), width: length, height: length };
 }
 
 /** The square of the master that is shown: dragged, moved by arrow keys, or typed. */

@@ -17,15 +17,15 @@ export function TabRow({ looks, name }: { looks: IconLooks; name: string }) {
             <div className="tab-row" data-ground={ground} key={ground}>
               <span className="tab">
                 <i className="other-icon" />
-                Weather on the fells
+                <span className="tab-words">Weather on the fells</span>
               </span>
               <span className="tab" data-active>
                 <img className="true-size" src={picture} width={16} height={16} alt={`In a tab, on ${ground}`} />
-                {name || "This site"}
+                <span className="tab-words">{name || "This site"}</span>
               </span>
               <span className="tab">
                 <i className="other-icon" data-square />
-                Bus times
+                <span className="tab-words">Bus times</span>
               </span>
             </div>
           ))}

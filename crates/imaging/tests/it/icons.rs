@@ -224,6 +224,13 @@ fn a_master_without_a_mark_is_refused_with_its_reason() {
     let tiny = master(&tiny).unwrap();
     assert_eq!(tiny.source_side(), Some(8));
     assert_eq!(small(&tiny, 16, &[]).helped.size(), Size::new(16, 16));
+    // One that says no size has that of its view box, or none: it is drawn all the same.
+    let unsized_svg =
+        format!("<svg xmlns='http://www.w3.org/2000/svg' viewBox='0 0 512 512'>{DOME}</svg>");
+    assert_eq!(
+        small(&master(unsized_svg.as_bytes()).unwrap(), 16, &[]).plain,
+        small(&master(&svg(DOME)).unwrap(), 16, &[]).plain
+    );
     // Scripts, text and what is elsewhere cost nothing.
     let tricky = svg(&format!(
         "<script>alert(1)</script><image href='http://elsewhere.example/x.png' width='9' height='9'/>\
