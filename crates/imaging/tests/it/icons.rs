@@ -1,16 +1,19 @@
 //! Icons: masters that are drawn for it, small versions, and the files that are made.
 
+use brisk_margin_core::encoding::Encoding;
 use brisk_margin_core::geometry::{Rect, Size};
 use brisk_margin_core::icon::design::{Help, IconDesign, IconSetting, TouchUps};
 use brisk_margin_core::icon::legibility::Verdict;
 use brisk_margin_core::icon::target::{IN_ICO, IconTarget, SAFE_RADIUS};
 use brisk_margin_imaging::choosing::never;
+use brisk_margin_imaging::codec::extras::Extras;
 use brisk_margin_imaging::codecs::Codecs;
 use brisk_margin_imaging::icon::file::Icons;
 use brisk_margin_imaging::icon::ico::entries;
 use brisk_margin_imaging::icon::master::{Master, MasterError};
 use brisk_margin_imaging::icon::served::{is_enlarged, served};
 use brisk_margin_imaging::icon::small::small;
+use brisk_margin_imaging::motion::{Frame, Motion};
 use brisk_margin_imaging::original::Original;
 use brisk_margin_imaging::raster::{Channels, Raster};
 use brisk_margin_imaging::resize::{Region, resize};
@@ -239,6 +242,20 @@ fn a_master_without_a_mark_is_refused_with_its_reason() {
     let master = master(&tricky).unwrap();
     let text = &master.drawing().unwrap().text;
     assert!(!text.contains("script") && !text.contains("elsewhere"), "{text}");
+}
+
+#[test]
+fn of_a_picture_that_moves_the_first_frame_is_the_master() {
+    let codecs = Codecs::in_process();
+    let frame = |shade: u8| {
+        let colour = |n: u32| if n % 64 < 20 { [shade, 0, 0] } else { [255; 3] };
+        let data = (0..64 * 64).flat_map(colour).collect();
+        Frame { raster: Raster::new(Size::new(64, 64), Channels::Rgb, data), millis: 100 }
+    };
+    let motion = Motion { frames: vec![frame(200), frame(0)], loops: 0 };
+    let file = codecs.encode_motion(&motion, Encoding::Gif, &Extras::default()).unwrap();
+    let icon = master(&file).unwrap().at(64);
+    assert_eq!(icon.data()[..3], [200, 0, 0]);
 }
 
 #[test]

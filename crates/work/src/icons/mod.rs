@@ -2,11 +2,11 @@
 //!
 //! - [`looks`]: how they look at every size before anything is made.
 //! - [`checking`]: what those that a site serves come to.
-//! - `publishing`: how they get to the site's folder, and into the heads of its pages.
+//!
+//! [`publications`](crate::publications) bring them to the site's folder, and into the heads of its pages.
 
 pub mod checking;
 pub mod looks;
-pub(crate) mod publishing;
 
 use std::sync::Arc;
 

@@ -7,10 +7,13 @@
 //! - `library`: which files the places of the site are to offer.
 //! - `looks`: whether places are seen as they were.
 //! - [`preparing`]: what that would change; [`differences`]: line by line.
+//! - `icons`: the same of a site's icons; `keeping`: bytes are stored before that.
 //! - [`filming`]: how a page comes before and after.
 
 pub mod differences;
 pub(crate) mod filming;
+mod icons;
+mod keeping;
 mod library;
 mod looks;
 pub mod preparing;

@@ -13,16 +13,16 @@ use brisk_margin_site::rewriting::head::with_icons;
 use brisk_margin_site::source::page::PageSource;
 use brisk_margin_store::publications::{Prepared, Publication};
 
-use super::texts;
-use crate::publications::PublicationError;
-use crate::publications::preparing::Keeping;
+use super::PublicationError;
+use super::keeping::Keeping;
+use crate::icons::texts;
 use crate::sites::SiteServices;
 
 /// Works out what publishing the icons that were made changes.
 ///
 /// # Errors
 /// [`PublicationError`].
-pub(crate) async fn prepared(
+pub(super) async fn prepared(
     site: &SiteServices,
     folder: &SiteFolder,
     publication: &Publication,
