@@ -19,7 +19,7 @@ use serde::Deserialize;
 use tempfile::TempDir;
 use uuid::Uuid;
 
-use super::preparing::Keeping;
+use super::keeping::Keeping;
 use super::{PublicationError, change, folder};
 use crate::jobs::{JobFailure, JobInHand};
 use crate::measuring::file_reader;

@@ -4,15 +4,10 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use brisk_margin_core::publication::look::Look;
 use brisk_margin_core::publication::report::{
-    BothWays, ChangedPage, FileChange, PageShots, PageTrouble, PageWeight, PlaceChange, PlaceLeft,
-    PublicationReport,
+    ChangedPage, FileChange, PageTrouble, PageWeight, PlaceChange, PlaceLeft, PublicationReport,
 };
-use brisk_margin_core::units::Bytes;
 use brisk_margin_site::page::Shot;
-use brisk_margin_site::publishing::folder::SiteFolder;
-use brisk_margin_site::publishing::site_change::{NewFile, SiteChange};
 use brisk_margin_store::publications::{Prepared, Publication, PublicationEnding};
-use brisk_margin_store::{BlobHash, Store, StoreError};
 use serde::{Deserialize, Serialize};
 use tokio::sync::mpsc;
 use uuid::Uuid;
