@@ -13,10 +13,19 @@ use brisk_margin_core::format::Format;
 use brisk_margin_core::geometry::Size;
 use brisk_margin_core::source_format::SourceFormat;
 
+/// The longest text that is unpacked: a few kilobytes may hold gigabytes, and no description is so long.
+const MOST_TEXT: usize = 4 << 20;
+
 type Reader<'a> = png::Reader<Cursor<&'a [u8]>>;
 
+/// Reads pixels; texts are left packed, and out.
 fn reader(data: &[u8]) -> Result<Reader<'_>, CodecError> {
+    reader_with(data, false)
+}
+
+fn reader_with(data: &[u8], texts: bool) -> Result<Reader<'_>, CodecError> {
     let mut decoder = Decoder::new(Cursor::new(data));
+    decoder.set_ignore_text_chunk(!texts);
     decoder.set_transformations(Transformations::normalize_to_color8());
     decoder.read_info().map_err(failure)
 }
@@ -25,9 +34,14 @@ fn reader(data: &[u8]) -> Result<Reader<'_>, CodecError> {
 pub fn header(data: &[u8]) -> Result<Header, CodecError> {
     guarded(
         || {
-            let reader = reader(data)?;
+            let reader = reader_with(data, true)?;
             let info = reader.info();
             let packet = info.utf8_text.iter().find(|text| text.keyword == "XML:com.adobe.xmp");
+            let packet = packet.and_then(|packet| {
+                let mut packet = packet.clone();
+                packet.decompress_text_with_limit(MOST_TEXT).ok()?;
+                packet.get_text().ok()
+            });
             Ok(Header {
                 frames: info.animation_control.map_or(1, |control| control.num_frames.max(1)),
                 // A declared sRGB wins over a profile beside it (PNG, 11.3.2).
@@ -37,7 +51,7 @@ pub fn header(data: &[u8]) -> Result<Header, CodecError> {
                 },
                 blocks: Blocks {
                     exif: info.exif_metadata.as_deref().map(<[u8]>::to_vec),
-                    xmp: packet.and_then(|text| text.get_text().ok()).map(String::into_bytes),
+                    xmp: packet.map(String::into_bytes),
                     iptc: None,
                 },
                 ..Header::plain(
@@ -178,4 +192,36 @@ fn failure(error: DecodingError) -> CodecError {
 
 fn damaged(detail: impl ToString) -> CodecError {
     CodecError::Damaged { format: SourceFormat::Png, detail: detail.to_string() }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use png::text_metadata::ITXtChunk;
+
+    /// A picture with a packed text of so many bytes.
+    fn described(length: usize) -> Vec<u8> {
+        let mut info = png::Info::with_size(2, 2);
+        info.color_type = ColorType::Grayscale;
+        let mut text = ITXtChunk::new("XML:com.adobe.xmp", " ".repeat(length));
+        text.compressed = true;
+        info.utf8_text.push(text);
+        let mut file = Vec::new();
+        let mut writer = png::Encoder::with_info(&mut file, info).unwrap().write_header().unwrap();
+        writer.write_image_data(&[0; 4]).unwrap();
+        writer.finish().unwrap();
+        file
+    }
+
+    #[test]
+    fn a_text_that_unpacks_without_end_is_left_out_and_the_picture_taken() {
+        let short = described(3_000);
+        assert_eq!(header(&short).unwrap().blocks.xmp.unwrap().len(), 3_000);
+        let bomb = described(64 << 20);
+        assert!(bomb.len() < 1 << 20, "{} bytes", bomb.len());
+        let told = header(&bomb).unwrap();
+        assert_eq!((told.size, told.blocks.xmp), (Size::new(2, 2), None));
+        verify(&bomb).unwrap();
+        assert_eq!(decode(&bomb).unwrap().size(), Size::new(2, 2));
+    }
 }
