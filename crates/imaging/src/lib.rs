@@ -21,6 +21,7 @@ mod chroma;
 pub mod codec;
 pub mod codecs;
 pub mod colour;
+mod contrast;
 pub mod drawing;
 pub mod edited;
 pub mod encode;

@@ -12,7 +12,9 @@ use crate::framing::{self, FocalPoint};
 use crate::geometry::{Rect, Size};
 
 /// The most of a side that may be margin, in percent, on each side.
-const MOST_MARGIN: u8 = 40;
+pub const MOST_MARGIN: u8 = 40;
+/// The largest radius of corners, in percent of a side.
+pub const MOST_CORNER: u8 = 50;
 /// Characters of a name at most, and of the line on a sharing picture.
 const MOST_NAME: usize = 60;
 const MOST_LINE: usize = 120;
@@ -176,7 +178,7 @@ pub enum DesignError {
         most: usize,
     },
     /// A margin or corner that leaves nothing.
-    #[error("margins are up to 40 % of a side, corners up to 50 %")]
+    #[error("margins are up to {MOST_MARGIN} % of a side, corners up to {MOST_CORNER} %")]
     Margin,
     /// A square that is none, or lies outside.
     #[error("the part of the master has to be a square inside its {0} px")]
@@ -230,7 +232,7 @@ impl IconDesign {
                 return Err(DesignError::Long { what, most });
             }
         }
-        let is_wide = |one: &IconSetting| one.margin > MOST_MARGIN || one.corner > 50;
+        let is_wide = |one: &IconSetting| one.margin > MOST_MARGIN || one.corner > MOST_CORNER;
         if self.settings.values().any(is_wide) {
             return Err(DesignError::Margin);
         }

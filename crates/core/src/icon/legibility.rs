@@ -16,10 +16,10 @@ use serde::{Deserialize, Serialize};
 const FULL_CONTRAST: f64 = 6.0;
 /// Pixels that a stroke takes to be seen wherever it falls on the grid.
 pub const WHOLE_STROKE: f64 = 1.5;
-/// A figure from which a mark is readable, and one below which it is lost: as people told them apart on masters that were drawn
-/// for it (docs/icons.md).
-const READABLE: f64 = 60.0;
-const LOST: f64 = 35.0;
+/// From this figure on a mark is readable: set on masters that were drawn to be so, or not (docs/icons.md).
+pub const READABLE: f64 = 60.0;
+/// Below this one it is lost.
+pub const LOST: f64 = 35.0;
 
 /// How well a mark can be read at a size.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]

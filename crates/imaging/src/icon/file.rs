@@ -1,7 +1,5 @@
 //! Icon files: all that a site gets, each encoded as any other picture.
 
-use std::collections::HashSet;
-
 use brisk_margin_core::choice::QualityTarget;
 use brisk_margin_core::content::ContentClass;
 use brisk_margin_core::edits::values::Ground;
@@ -22,6 +20,7 @@ use super::sharing::sharing;
 use super::small::{Small, small};
 use super::touch::touched;
 use super::with_alpha;
+use crate::analysis::content_class;
 use crate::choosing::{ChoiceError, Choosing, Stop};
 use crate::codec::CodecError;
 use crate::codec::extras::Extras;
@@ -29,9 +28,6 @@ use crate::codecs::Codecs;
 use crate::encode::EncodeError;
 use crate::metric::{MetricError, QualityMetric};
 use crate::raster::Raster;
-
-/// A drawing has so many colours at most, shades along its edges included.
-const FEW_COLOURS: usize = 4_096;
 
 /// The masters of a site's icons, and what was decided for them.
 pub struct Icons<'a> {
@@ -43,7 +39,12 @@ pub struct Icons<'a> {
     pub small: Option<&'a Master>,
     /// The drawing that a dark theme shows instead.
     pub dark: Option<&'a Master>,
+    /// How good files must be.
+    pub want: QualityTarget,
 }
+
+/// Icons are looked at as closely as nothing else on a page.
+pub const USUAL: QualityTarget = QualityTarget::Grade(Grade::Fine);
 
 /// A small size.
 #[derive(Debug, Clone, PartialEq)]
@@ -189,51 +190,36 @@ impl Icons<'_> {
             }
             IconTarget::Sharing => {
                 let pixels = self.pixels(target)?;
-                let encoder = Encoder { codecs, stop };
-                if has_few_colours(&pixels) {
-                    png(encoder.file(&pixels, Format::Png, Grade::Fine)?)
-                } else {
+                let may_lose = self.want != QualityTarget::Lossless;
+                if may_lose && content_class(&pixels) == ContentClass::Photograph {
                     let file_name = target.file_name().replace(".png", ".jpg");
-                    let bytes = encoder.file(&pixels, Format::Jpeg, Grade::Fine)?;
+                    let bytes = self.encoded(&pixels, Format::Jpeg, codecs, stop)?;
                     let made = MadeIcon { target, file_name };
                     IconFile { made, media_type: "image/jpeg", ..png(bytes) }
+                } else {
+                    png(self.encoded(&pixels, Format::Png, codecs, stop)?)
                 }
             }
-            _ => png(Encoder { codecs, stop }.file(
-                &self.pixels(target)?,
-                Format::Png,
-                Grade::Fine,
-            )?),
+            _ => png(self.encoded(&self.pixels(target)?, Format::Png, codecs, stop)?),
         }))
     }
-}
 
-/// Whether `pixels` are a drawing, which PNG holds in fewer bytes, and not a photograph.
-fn has_few_colours(pixels: &Raster) -> bool {
-    let each = pixels.channels().count();
-    let mut seen = HashSet::new();
-    pixels.data().chunks_exact(each).all(|pixel| {
-        seen.insert(pixel);
-        seen.len() <= FEW_COLOURS
-    })
-}
-
-struct Encoder<'a> {
-    codecs: &'a Codecs,
-    stop: Stop<'a>,
-}
-
-impl Encoder<'_> {
-    fn file(&self, pixels: &Raster, format: Format, grade: Grade) -> Result<Vec<u8>, IconError> {
-        let metric = QualityMetric::new(pixels.clone())?;
+    /// `pixels` as any other picture that has to be so good.
+    fn encoded(
+        &self,
+        pixels: &Raster,
+        format: Format,
+        codecs: &Codecs,
+        stop: Stop<'_>,
+    ) -> Result<Vec<u8>, IconError> {
         let choosing = Choosing {
-            codecs: self.codecs,
-            metric: &metric,
+            codecs,
+            metric: &QualityMetric::new(pixels.clone())?,
             moving: None,
-            class: ContentClass::Drawing,
+            class: content_class(pixels),
             extras: &Extras::default(),
-            stop: self.stop,
+            stop,
         };
-        Ok(choosing.choose(format, QualityTarget::Grade(grade), None)?.trial.bytes)
+        Ok(choosing.choose(format, self.want, None)?.trial.bytes)
     }
 }

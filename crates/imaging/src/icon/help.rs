@@ -203,3 +203,88 @@ pub(super) fn sharpen(small: &Raster) -> Raster {
     }
     sharp
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::raster::Channels;
+    use brisk_margin_core::geometry::Size;
+    use proptest::prelude::*;
+
+    const INK: [u8; 4] = [20, 40, 80, 255];
+    const PAPER: [u8; 4] = [240, 240, 240, 255];
+
+    fn drawn(side: u32, colour: impl Fn(u32, u32) -> [u8; 4]) -> Raster {
+        let data = (0..side * side).flat_map(|n| colour(n % side, n / side)).collect();
+        Raster::new(Size::new(side, side), Channels::Rgba, data)
+    }
+
+    /// A bar from `left`, so many px wide, on paper.
+    fn bar(left: u32, width: u32) -> Raster {
+        drawn(128, |x, _| if (left..left + width).contains(&x) { INK } else { PAPER })
+    }
+
+    fn width_of_ink(raster: &Raster) -> usize {
+        raster.data()[..raster.stride()].chunks_exact(4).filter(|pixel| pixel[0] < 128).count()
+    }
+
+    #[test]
+    fn a_thin_stroke_becomes_a_whole_pixel_and_a_half_of_the_small_version() {
+        let thin = bar(60, 4);
+        let thick = thicken(&thin, &Figure::of(&thin), 8);
+        // Half a pixel of 16 at first; 1.5 px of 8 are 12, less what a disc cannot reach.
+        assert_eq!(width_of_ink(&thin), 4);
+        assert!((11..=12).contains(&width_of_ink(&thick)), "{}", width_of_ink(&thick));
+        let wide = bar(40, 48);
+        let thicker = thicken(&wide, &Figure::of(&wide), 8);
+        assert!(width_of_ink(&thicker) <= 48 + 4, "wide ones stay about as they are");
+    }
+
+    #[test]
+    fn snapping_moves_an_edge_onto_the_grid_and_no_further() {
+        for left in 40..56 {
+            let mark = bar(left, 24);
+            let snapped = snap(&mark, &Figure::of(&mark), 8);
+            let row = snapped.data()[..snapped.stride()].chunks_exact(4);
+            let at = row.take_while(|pixel| pixel[0] > 128).count();
+            assert_eq!(at % 8, 0, "from {left}");
+            assert!(at.abs_diff(left as usize) <= 4, "from {left} to {at}");
+        }
+    }
+
+    #[test]
+    fn contrast_moves_figure_and_ground_apart_on_both_sides() {
+        let grey = drawn(32, |x, _| {
+            if (10..16).contains(&x) { [100, 100, 100, 255] } else { [150, 150, 150, 255] }
+        });
+        let raised = raise_contrast(&grey, &Figure::of(&grey));
+        let at = |x: usize| raised.data()[x * 4];
+        assert!(at(12) < 95 && at(2) > 155, "{} {}", at(12), at(2));
+    }
+
+    #[test]
+    fn sharpening_leaves_what_is_even_alone() {
+        let even = drawn(16, |_, _| INK);
+        assert_eq!(sharpen(&even), even);
+        let edge = drawn(16, |x, _| if x < 8 { [90, 90, 90, 255] } else { [160, 160, 160, 255] });
+        let sharp = sharpen(&edge);
+        assert!(sharp.data()[7 * 4] < 90 && sharp.data()[8 * 4] > 160);
+        let clear = drawn(16, |x, _| if x < 8 { INK } else { [0; 4] });
+        assert_eq!(sharpen(&clear).data()[12 * 4 + 3], 0, "what is clear stays so");
+    }
+
+    proptest! {
+        #[test]
+        fn few_colours_are_few_and_transparency_stays(data in prop::collection::vec(any::<u8>(), 4 * 256)) {
+            let mark = Raster::new(Size::new(16, 16), Channels::Rgba, data);
+            let few = in_few_colours(&mark);
+            let seen: std::collections::BTreeSet<&[u8]> =
+                few.data().chunks_exact(4).map(|pixel| &pixel[..3]).collect();
+            prop_assert!(seen.len() <= COLOURS, "{}", seen.len());
+            let alphas = |raster: &Raster| -> Vec<u8> {
+                raster.data().chunks_exact(4).map(|pixel| pixel[3]).collect()
+            };
+            prop_assert_eq!(alphas(&few), alphas(&mark));
+        }
+    }
+}

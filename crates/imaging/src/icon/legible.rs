@@ -4,6 +4,7 @@
 use brisk_margin_core::icon::legibility::Legibility;
 
 use super::figure::{Figure, FigureGround, lightness};
+use crate::contrast::{contrast, luminance};
 use crate::raster::Raster;
 
 /// Grounds of tabs on light and dark themes.
@@ -18,48 +19,34 @@ pub fn legibility(small: &Raster, full: &Raster, stroked: &Figure, ground: [u8; 
     let figure = Figure::of(full);
     let weights = shrunk(figure.weights(), small.size().width as usize, times as usize);
     let shown = small.flattened(ground);
-    let contrast = match figure.ground() {
+    let seen = match figure.ground() {
         FigureGround::Clear => against(&shown, &weights, ground),
         _ => within(&shown, &weights),
     };
     let full = full.flattened(ground);
-    Legibility::new(contrast, detail(&shown, &full, times as usize), stroked.stroke() / times)
+    Legibility::new(seen, detail(&shown, &full, times as usize), stroked.stroke() / times)
 }
 
 /// The contrast of a mark, which is `weights` of `shown`, and its ground in one colour.
 fn against(shown: &Raster, weights: &[f32], ground: [u8; 3]) -> f64 {
     let own = mean(shown, weights, |weight| weight * weight);
-    ratio(own, luminance(&ground))
+    contrast(own, luminance(ground))
 }
 
 /// The contrast of a mark and what is around it in the picture.
 fn within(shown: &Raster, weights: &[f32]) -> f64 {
     let own = mean(shown, weights, |weight| weight * weight);
     let around = mean(shown, weights, |weight| (1.0 - weight) * (1.0 - weight));
-    ratio(own, around)
+    contrast(own, around)
 }
 
 fn mean(shown: &Raster, weights: &[f32], weigh: impl Fn(f32) -> f32) -> f64 {
-    let pixels = shown.data().chunks_exact(3).zip(weights);
-    let (sum, all) = pixels.fold((0.0, 0.0), |(sum, all), (pixel, weight)| {
-        let weight = f64::from(weigh(*weight));
+    let (pixels, _) = shown.data().as_chunks::<3>();
+    let (sum, all) = pixels.iter().zip(weights).fold((0.0, 0.0), |(sum, all), (&pixel, &own)| {
+        let weight = f64::from(weigh(own));
         (sum + weight * luminance(pixel), all + weight)
     });
     if all > 0.0 { sum / all } else { 0.0 }
-}
-
-/// Contrast of two luminances (WCAG 2.2).
-fn ratio(one: f64, other: f64) -> f64 {
-    (one.max(other) + 0.05) / (one.min(other) + 0.05)
-}
-
-/// Relative luminance (WCAG 2.2).
-fn luminance(pixel: &[u8]) -> f64 {
-    let light = |value: u8| {
-        let shade = f64::from(value) / 255.0;
-        if shade <= 0.04045 { shade / 12.92 } else { ((shade + 0.055) / 1.055).powf(2.4) }
-    };
-    0.2126 * light(pixel[0]) + 0.7152 * light(pixel[1]) + 0.0722 * light(pixel[2])
 }
 
 /// `values` of a square at a `times`th of its size, `side` across.
@@ -128,4 +115,59 @@ fn correlation(a: &[f32], b: &[f32]) -> f64 {
     }
     let all = (own_a * own_b).sqrt();
     if all > 0.0 { both / all } else { 0.0 }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::raster::Channels;
+    use brisk_margin_core::geometry::Size;
+
+    fn drawn(side: u32, colour: impl Fn(u32, u32) -> [u8; 4]) -> Raster {
+        let data = (0..side * side).flat_map(|n| colour(n % side, n / side)).collect();
+        Raster::new(Size::new(side, side), Channels::Rgba, data)
+    }
+
+    /// A bar of 4 px at 16, drawn 8 times as large, in `ink` on nothing.
+    fn full(ink: [u8; 3]) -> Raster {
+        let [r, g, b] = ink;
+        drawn(128, |x, _| if (48..80).contains(&x) { [r, g, b, 255] } else { [0; 4] })
+    }
+
+    fn small(colour: impl Fn(u32, u32) -> [u8; 4]) -> Legibility {
+        let mark = full([0; 3]);
+        legibility(&drawn(16, colour), &mark, &Figure::of(&mark), [255; 3])
+    }
+
+    #[test]
+    fn what_is_as_it_was_keeps_all_of_its_detail_and_its_contrast() {
+        let same = small(|x, _| if (6..10).contains(&x) { [0, 0, 0, 255] } else { [0; 4] });
+        assert!((same.contrast - 21.0).abs() < 0.01, "{same:?}");
+        // The corners of so short a bar are thinner than the bar.
+        assert!(same.detail > 0.999 && (2.0..=4.0).contains(&same.stroke), "{same:?}");
+    }
+
+    #[test]
+    fn blurred_lost_and_made_up_detail_counts_less() {
+        let blurred = small(|x, _| match x {
+            6..10 => [0, 0, 0, 150],
+            5 | 10 => [0, 0, 0, 60],
+            _ => [0; 4],
+        });
+        let elsewhere = small(|x, _| if (0..4).contains(&x) { [0, 0, 0, 255] } else { [0; 4] });
+        let gone = small(|_, _| [0; 4]);
+        assert!((0.3..0.8).contains(&blurred.detail), "{blurred:?}");
+        assert!(elsewhere.detail < 0.1, "{elsewhere:?}");
+        assert_eq!(gone.detail, 0.0);
+        assert!((gone.contrast - 1.0).abs() < 0.01, "{gone:?}");
+    }
+
+    #[test]
+    fn a_mark_of_the_colour_of_its_tab_is_lost_on_that_and_readable_on_the_other() {
+        use brisk_margin_core::icon::legibility::Verdict;
+        let mark = full([44, 44, 44]);
+        let shown = drawn(16, |x, _| if (6..10).contains(&x) { [44, 44, 44, 255] } else { [0; 4] });
+        let on = TABS.map(|tab| legibility(&shown, &mark, &Figure::of(&mark), tab).verdict);
+        assert_eq!(on, [Verdict::Readable, Verdict::Lost]);
+    }
 }

@@ -3,6 +3,7 @@
 use brisk_margin_core::fitting::Fitting;
 use brisk_margin_core::geometry::{Rect, Size};
 use brisk_margin_core::source_format::SourceFormat;
+use brisk_margin_core::units::Bytes;
 use thiserror::Error;
 
 use super::figure::Figure;
@@ -112,6 +113,12 @@ impl Master {
     /// Its mark, told from its ground.
     pub const fn figure(&self) -> &Figure {
         &self.figure
+    }
+
+    /// The memory that it takes: its pixels, and how much of each belongs to its mark.
+    pub fn memory(&self) -> Bytes {
+        let drawing = self.drawing.as_ref().map_or(0, |drawing| drawing.text.len() as u64);
+        Bytes(self.pixels.size().pixels() * 8 + drawing)
     }
 
     /// Its pixels, a square with alpha.

@@ -37,25 +37,20 @@ pub struct ServedIcon {
 
 /// Reads `file`; nothing where it is no picture that is read here.
 pub fn served(codecs: &Codecs, file: &[u8]) -> Option<ServedIcon> {
-    if let Some(entries) = entries(file) {
-        let image = image::load_from_memory_with_format(file, image::ImageFormat::Ico).ok()?;
-        let rgba = image.to_rgba8();
-        let size = Size::new(rgba.width(), rgba.height());
-        let raster = Raster::new(size, crate::raster::Channels::Rgba, rgba.into_raw());
-        return Some(ServedIcon {
-            media_type: "image/x-icon".to_owned(),
-            sizes: entries.iter().map(|entry| entry.size).collect(),
-            is_enlarged: false,
-            raster,
-        });
-    }
     let original = Original::open(codecs, file).ok()?;
     let facts = original.facts();
     let raster = preview(&original, LOOKED_AT).ok()?;
+    // Of an ICO the largest picture is the original; what it holds besides is listed.
+    let inside = entries(file).unwrap_or_default();
+    let sizes = match inside.is_empty() {
+        true => vec![facts.size],
+        false => inside.iter().map(|entry| entry.size).collect(),
+    };
+    let is_asked = !matches!(facts.format, SourceFormat::Svg | SourceFormat::Ico);
     Some(ServedIcon {
         media_type: facts.format.media_type().to_owned(),
-        sizes: vec![facts.size],
-        is_enlarged: facts.format != SourceFormat::Svg && is_enlarged(&raster),
+        sizes,
+        is_enlarged: is_asked && is_enlarged(&raster),
         raster,
     })
 }

@@ -1,16 +1,13 @@
 //! Touch-ups: what was changed by hand on a small version, laid on whatever that has become.
 
+use brisk_margin_core::cache_key::CacheKey;
 use brisk_margin_core::icon::design::TouchUps;
 
 use crate::raster::Raster;
 
 /// What stands for `small`: other pixels have another one.
-pub fn fingerprint(small: &Raster) -> String {
-    // FNV-1a of 64 bits.
-    let hash = small.data().iter().fold(0xcbf2_9ce4_8422_2325_u64, |hash, &byte| {
-        (hash ^ u64::from(byte)).wrapping_mul(0x0100_0000_01b3)
-    });
-    format!("{hash:016x}")
+pub fn fingerprint(small: &Raster) -> CacheKey {
+    CacheKey::of(&(small.size(), small.data()))
 }
 
 /// `small`, a square with alpha, moved and with the pixels that were set.
@@ -57,9 +54,9 @@ mod tests {
                 Touch { x: 3, y: 2, colour: Ground::of(Colour([9, 8, 7])) },
                 Touch { x: 4, y: 2, colour: Ground::TRANSPARENT },
             ],
-            on: fingerprint(&of(1)),
+            on: fingerprint(&of(1)).into(),
         };
-        assert_ne!(fingerprint(&of(2)), touches.on, "another version is told");
+        assert_ne!(fingerprint(&of(2)).as_str(), touches.on, "another version is told");
         for shade in [1, 2] {
             let made = touched(&of(shade), &touches);
             let at = |x: usize, y: usize| &made.data()[(y * 16 + x) * 4..][..4];

@@ -1,6 +1,8 @@
 //! Icons: masters that are drawn for it, small versions, and the files that are made.
 
+use brisk_margin_core::choice::QualityTarget;
 use brisk_margin_core::encoding::Encoding;
+use brisk_margin_core::format::Format;
 use brisk_margin_core::geometry::{Rect, Size};
 use brisk_margin_core::icon::design::{Help, IconDesign, IconSetting, TouchUps};
 use brisk_margin_core::icon::legibility::Verdict;
@@ -8,7 +10,7 @@ use brisk_margin_core::icon::target::{IN_ICO, IconTarget, SAFE_RADIUS};
 use brisk_margin_imaging::choosing::never;
 use brisk_margin_imaging::codec::extras::Extras;
 use brisk_margin_imaging::codecs::Codecs;
-use brisk_margin_imaging::icon::file::Icons;
+use brisk_margin_imaging::icon::file::{Icons, USUAL};
 use brisk_margin_imaging::icon::ico::entries;
 use brisk_margin_imaging::icon::master::{Master, MasterError};
 use brisk_margin_imaging::icon::served::{is_enlarged, served};
@@ -50,7 +52,7 @@ fn master(file: &[u8]) -> Result<Master, MasterError> {
 }
 
 fn icons<'a>(design: &'a IconDesign, master: &'a Master) -> Icons<'a> {
-    Icons { design, master, small: None, dark: None }
+    Icons { design, master, small: None, dark: None, want: USUAL }
 }
 
 #[test]
@@ -117,6 +119,50 @@ fn every_file_has_its_pixels_by_another_reader_and_an_ico_each_of_its_sizes() {
     assert_eq!(same, files, "same master, same bytes");
 }
 
+#[test]
+fn what_may_lose_nothing_is_the_same_pixel_for_pixel() {
+    let photograph = gradient(600, 600);
+    let file = brisk_margin_testing::pictures::encoded(&photograph, Format::Png, 80);
+    let master = master(&file).unwrap();
+    let design = IconDesign::default();
+    let codecs = Codecs::in_process();
+    let icons = Icons { want: QualityTarget::Lossless, ..icons(&design, &master) };
+    for target in [IconTarget::Small, IconTarget::Maskable, IconTarget::Monochrome] {
+        let made = icons.file(target, &codecs, &never).unwrap().unwrap();
+        let shown = codecs.decode(Format::Png, &made.bytes).unwrap();
+        assert_eq!(shown, icons.pixels(target).unwrap().without_idle_alpha(), "{target:?}");
+    }
+}
+
+#[test]
+fn a_long_name_and_line_stay_on_the_sharing_picture() {
+    let master = master(&svg(DOME)).unwrap();
+    let design = IconDesign {
+        name: "The public night-sky park and observatory of the upper valley"
+            .chars()
+            .take(60)
+            .collect(),
+        line: "Longest lines of words are set smaller until they have room beside the mark, "
+            .repeat(2)
+            .chars()
+            .take(120)
+            .collect(),
+        ..IconDesign::default()
+    };
+    let icon = icons(&design, &master).pixels(IconTarget::Sharing).unwrap();
+    let each = icon.channels().count();
+    let ink = icon.data().chunks_exact(each).enumerate().filter(|(_, pixel)| pixel[0] < 200);
+    let (mut right, mut count) = (0, 0);
+    for (n, _) in ink {
+        let (x, y) = (n % 1_200, n / 1_200);
+        assert!((10..620).contains(&y), "at {x}, {y}");
+        right = right.max(x);
+        count += usize::from(x > 500);
+    }
+    assert!(right <= 1_200 - 85, "{right}");
+    assert!(count > 5_000, "both texts are there: {count}");
+}
+
 /// How far from the centre something dark is, as a share of the side.
 fn reach(icon: &Raster) -> f64 {
     let side = icon.size().width as usize;
@@ -165,7 +211,7 @@ fn touch_ups_stay_on_the_icon_when_the_master_changes() {
         let inside = entries(&file.bytes).unwrap();
         let pixels = |n: usize| {
             let entry: brisk_margin_imaging::icon::ico::Entry<'_> = inside[n];
-            codecs.decode(brisk_margin_core::format::Format::Png, entry.bytes).unwrap()
+            codecs.decode(Format::Png, entry.bytes).unwrap()
         };
         let small = pixels(0);
         assert_eq!(small.data()[(3 * 16 + 2) * small.channels().count()..][..3], [200, 0, 100]);
@@ -222,7 +268,7 @@ fn a_master_without_a_mark_is_refused_with_its_reason() {
     let tiny = {
         let data = (0..64).flat_map(|n| if n % 9 == 0 { [0, 0, 0] } else { [255; 3] }).collect();
         let raster = Raster::new(Size::new(8, 8), Channels::Rgb, data);
-        brisk_margin_testing::pictures::encoded(&raster, brisk_margin_core::format::Format::Png, 80)
+        brisk_margin_testing::pictures::encoded(&raster, Format::Png, 80)
     };
     let tiny = master(&tiny).unwrap();
     assert_eq!(tiny.source_side(), Some(8));

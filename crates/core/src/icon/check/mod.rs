@@ -110,6 +110,8 @@ pub struct CheckedIcon {
     /// What was found.
     #[serde(flatten)]
     pub found: IconFound,
+    /// What it is named as, in words.
+    pub words: String,
     /// What is wrong with it.
     pub troubles: Vec<ToldTrouble>,
     /// How it looks: a PNG as a data URL; nothing where it is no picture.
@@ -120,7 +122,7 @@ impl CheckedIcon {
     /// `found`, judged.
     pub fn new(found: IconFound, picture: Option<String>) -> Self {
         let troubles = troubles(&found).into_iter().map(ToldTrouble::from).collect();
-        Self { found, troubles, picture }
+        Self { words: found.named_as.words().to_owned(), found, troubles, picture }
     }
 }
 
