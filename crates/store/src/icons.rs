@@ -110,14 +110,12 @@ impl Store {
         design: &IconDesign,
         version: u32,
     ) -> Result<(), StoreError> {
-        let sql = match version {
-            0 => "INSERT INTO icon_design (design) VALUES ($1) ON CONFLICT DO NOTHING",
-            _ => "UPDATE icon_design SET design = $1, version = version + 1 WHERE version = $2",
-        };
-        let values = match version {
-            0 => vec![json(design).into()],
-            _ => vec![json(design).into(), (version as i32).into()],
-        };
+        let sql = "INSERT INTO icon_design (design, version)
+             SELECT $1, 1 WHERE $2 = 0 OR EXISTS (SELECT FROM icon_design)
+             ON CONFLICT (id) DO UPDATE SET design = excluded.design,
+                 version = icon_design.version + 1
+             WHERE icon_design.version = $2";
+        let values = [json(design).into(), (version as i32).into()];
         let done = self.db.execute_raw(self.statement(sql, values)).await?;
         match done.rows_affected() {
             0 => Err(StoreError::SavedMeanwhile),
@@ -134,11 +132,16 @@ impl Store {
         design: &IconDesign,
         files: Vec<(StoredIcon, Vec<u8>)>,
     ) -> Result<(), StoreError> {
-        // Nobody deletes bytes until the rows speak of them.
+        let files: Vec<(StoredIcon, bytes::Bytes)> =
+            files.into_iter().map(|(file, bytes)| (file, bytes.into())).collect();
+        // Written and synced before the transaction, and once more where a sweep came between.
+        for (_, bytes) in &files {
+            self.blobs().put(bytes.clone()).await?;
+        }
         let transaction = self.holding_bytes().await?;
         transaction.execute_raw(self.statement("DELETE FROM icon_files", [])).await?;
         for (file, bytes) in files {
-            self.blobs().put(bytes.into()).await?;
+            self.blobs.put_again(&file.hash, bytes).await?;
             let target = json(&file.made.target).as_str().unwrap_or_default().to_owned();
             let insert = self.statement(
                 "INSERT INTO icon_files (target, file_name, media_type, width, height, bytes, hash)
@@ -167,7 +170,7 @@ impl Store {
     /// Those of the database.
     pub async fn keep_icon_report(&self, report: &IconReport) -> Result<(), StoreError> {
         let sql = "INSERT INTO icon_design (design, report, checked_at, version)
-                 VALUES ($1, $2, now(), 1)
+                 VALUES ($1, $2, now(), 0)
              ON CONFLICT (id) DO UPDATE SET report = excluded.report, checked_at = now()";
         let values = [json(&IconDesign::default()).into(), json(report).into()];
         self.db.execute_raw(self.statement(sql, values)).await?;
