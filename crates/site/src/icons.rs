@@ -8,9 +8,11 @@ use base64::engine::general_purpose::STANDARD;
 use brisk_margin_core::geometry::Size;
 use brisk_margin_core::icon::check::{IconAnswer, IconFound, NamedAs, NamedBy, UnreadPage};
 use brisk_margin_core::units::Bytes;
+use futures::{StreamExt, stream};
 use headers::HeaderMap;
 use reqwest::header::CONTENT_TYPE;
 use serde::Deserialize;
+use serde_json::{Map, Value};
 use url::Url;
 
 use crate::gate::Authority;
@@ -18,8 +20,10 @@ use crate::gate::{Gate, Rules};
 use crate::publishing::host_check::seconds_kept;
 use crate::source::page::PageSource;
 
-/// How long an answer may take, and all of them.
+/// How long an answer may take.
 const PATIENCE: Duration = Duration::from_secs(10);
+/// How many pages or icons are fetched at once.
+const AT_ONCE: usize = 8;
 /// The largest page or manifest that is read, and the largest icon.
 const MOST_TEXT: usize = 4 << 20;
 const MOST_ICON: usize = 8 << 20;
@@ -64,8 +68,10 @@ pub async fn named_icons(pages: &[Url], rules: Rules) -> std::io::Result<NamedIc
     let fetcher = Fetcher::new(&gate).map_err(std::io::Error::other)?;
     let mut found = NamedIcons::default();
     let mut finding = Finding { wanted: BTreeMap::new(), manifests: BTreeSet::new() };
-    for page in pages {
-        match fetcher.text(page).await {
+    let asked: Vec<_> = pages.iter().map(|page| fetcher.text(page)).collect();
+    let texts: Vec<_> = stream::iter(asked).buffered(AT_ONCE).collect().await;
+    for (page, text) in pages.iter().zip(texts) {
+        match text {
             Ok((address, bytes)) => {
                 if finding.read_page(&address, &bytes) == 0 {
                     found.silent.push(page.to_string());
@@ -85,10 +91,9 @@ pub async fn named_icons(pages: &[Url], rules: Rules) -> std::io::Result<NamedIc
         }
     }
     let guesses = finding.well_known(pages);
-    for ((address, named_as), wanted) in finding.wanted.into_iter().take(MOST_ICONS) {
-        let fetched = fetcher.icon(&address, &allowed).await;
-        found.icons.push(told(&address, named_as, wanted, fetched));
-    }
+    let wanted = finding.wanted.into_iter().take(MOST_ICONS);
+    let asked: Vec<_> = wanted.map(|(key, wanted)| fetcher.wanted(key, wanted, &allowed)).collect();
+    found.icons = stream::iter(asked).buffered(AT_ONCE).collect().await;
     for (address, named_as) in guesses {
         // Nobody named it: what is not there is not missed.
         let fetched = fetcher.icon(address.as_str(), &allowed).await;
@@ -210,8 +215,10 @@ impl Finding {
     }
 
     fn read_manifest(&mut self, address: &Url, bytes: &[u8]) -> Result<(), String> {
-        let text: ManifestText = serde_json::from_slice(bytes)
-            .map_err(|error| format!("{address} is no manifest: {error}"))?;
+        let told = |error: serde_json::Error| format!("{address} is no manifest: {error}");
+        // A list in place of an object would be read by its order.
+        let object: Map<String, Value> = serde_json::from_slice(bytes).map_err(told)?;
+        let text: ManifestText = serde_json::from_value(object.into()).map_err(told)?;
         for icon in text.icons {
             let Ok(src) = address.join(&icon.src) else { continue };
             let words = || icon.purpose.split_ascii_whitespace();
@@ -300,6 +307,15 @@ impl<'a> Fetcher<'a> {
         Ok((from, bytes))
     }
 
+    async fn wanted(
+        &self,
+        (address, named_as): (String, NamedAs),
+        wanted: Wanted,
+        allowed: &BTreeSet<Authority>,
+    ) -> (IconFound, Vec<u8>) {
+        told(&address, named_as, wanted, self.icon(&address, allowed).await)
+    }
+
     async fn icon(&self, address: &str, allowed: &BTreeSet<Authority>) -> Fetched {
         if let Some(inline) = address.get(..5).filter(|s| s.eq_ignore_ascii_case("data:")) {
             return inline_icon(&address[inline.len()..]);
@@ -359,4 +375,79 @@ fn inline_icon(text: &str) -> Fetched {
         IconAnswer { status: 200, media_type, bytes: Bytes::of(&bytes), kept: None },
         bytes,
     )
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    const HERE: &str = "https://tarnlight.example/walks/index.html";
+
+    fn read(page: &str) -> (Finding, usize) {
+        let mut finding = Finding { wanted: BTreeMap::new(), manifests: BTreeSet::new() };
+        let icons = finding.read_page(&Url::parse(HERE).unwrap(), page.as_bytes());
+        (finding, icons)
+    }
+
+    fn addresses(finding: &Finding) -> Vec<(&str, NamedAs)> {
+        finding.wanted.keys().map(|(address, named_as)| (address.as_str(), *named_as)).collect()
+    }
+
+    #[test]
+    fn icons_are_found_by_what_a_page_calls_them_and_from_its_base() {
+        let (finding, icons) = read(
+            "<base href=/img/><link rel='SHORTCUT icon' href=a.ico sizes='16x16 32X32'>
+             <link rel=apple-touch-icon-precomposed href=t.png><link rel=stylesheet href=s.css>
+             <link rel=manifest href=m.json><link rel=icon><!-- <link rel=icon href=no.png> -->
+             <meta property=og:image content=/p.jpg><meta property=og:title content=x>",
+        );
+        assert_eq!(icons, 1);
+        let expected = [
+            ("https://tarnlight.example/img/a.ico", NamedAs::Icon),
+            ("https://tarnlight.example/img/t.png", NamedAs::Touch),
+            ("https://tarnlight.example/p.jpg", NamedAs::Sharing),
+        ];
+        assert_eq!(addresses(&finding), expected);
+        let said = &finding.wanted.values().next().unwrap().said;
+        assert_eq!(said, &BTreeSet::from([(16, 16), (32, 32)]));
+        let manifests: Vec<&str> = finding.manifests.iter().map(Url::as_str).collect();
+        assert_eq!(manifests, ["https://tarnlight.example/img/m.json"]);
+        assert_eq!(finding.well_known(&[Url::parse(HERE).unwrap()]), []);
+    }
+
+    #[test]
+    fn a_manifest_icon_stands_for_each_of_its_purposes() {
+        let (mut finding, _) = read("");
+        let address = Url::parse("https://tarnlight.example/app/m.json").unwrap();
+        let text = br#"{"icons": [{"src": "a.png", "sizes": "192x192", "purpose": "any maskable"},
+            {"src": "/b.png"}, {"src": "c.png", "purpose": "monochrome unheard-of"}]}"#;
+        finding.read_manifest(&address, text).unwrap();
+        let expected = [
+            ("https://tarnlight.example/app/a.png", NamedAs::Installed),
+            ("https://tarnlight.example/app/a.png", NamedAs::Maskable),
+            ("https://tarnlight.example/app/c.png", NamedAs::Monochrome),
+            ("https://tarnlight.example/b.png", NamedAs::Installed),
+        ];
+        assert_eq!(addresses(&finding), expected);
+        for broken in ["", "[]", "{\"icons\": 3}", "{\"icons\": [{}]}"] {
+            assert!(finding.read_manifest(&address, broken.as_bytes()).is_err(), "{broken}");
+        }
+        let guesses = finding.well_known(&[Url::parse(HERE).unwrap()]);
+        let paths: Vec<&str> = guesses.iter().map(|(address, _)| address.path()).collect();
+        assert_eq!(paths, ["/favicon.ico", "/apple-touch-icon.png"], "no page names any");
+    }
+
+    #[test]
+    fn a_data_url_is_read_as_it_is_written() {
+        let of = |text: &str| match inline_icon(text) {
+            Fetched::Came(answer, bytes) => Some((answer.media_type, bytes)),
+            _ => None,
+        };
+        let svg = Some(("image/svg+xml".to_owned(), b"<svg a='#1'/>".to_vec()));
+        assert_eq!(of("image/svg+xml,%3Csvg a='%231'/>"), svg);
+        let png = Some(("image/png".to_owned(), b"\x89PNG".to_vec()));
+        assert_eq!(of("image/png;base64,iVBO Rw%3D%3D"), png);
+        assert_eq!(of(",x"), Some(("text/plain".to_owned(), b"x".to_vec())));
+        assert_eq!(of("image/png;base64"), None);
+    }
 }
