@@ -1,9 +1,6 @@
 //! Icons of the site: what is decided for them, how they look, their files, and what those that are served come to.
 
-use std::collections::BTreeSet;
-
 use axum::Json;
-use axum::body::Body;
 use axum::extract::State;
 use axum::http::{StatusCode, header};
 use axum::response::IntoResponse;
@@ -14,15 +11,15 @@ use brisk_margin_core::icon::target::IconTarget;
 use brisk_margin_core::units::Bytes;
 use brisk_margin_store::icons::SiteIcons;
 use brisk_margin_work::icons::looks::IconLooks;
-use brisk_margin_work::icons::{IconTexts, IconsError, texts};
+use brisk_margin_work::icons::{IconsError, texts};
 use chrono::{DateTime, Utc};
 use serde::{Deserialize, Serialize};
-use tokio::io::AsyncReadExt;
 use url::Url;
 use utoipa::ToSchema;
 
 use super::Problem;
 use super::extract::{self, Path};
+use super::packages;
 use crate::state::App;
 
 /// Pages whose icons are checked at most.
@@ -81,8 +78,8 @@ struct CheckedBody {
 
 impl IconsBody {
     fn new(icons: SiteIcons, address: Option<&Url>) -> Self {
-        let IconTexts { manifest, lines } = texts(&icons, address)
-            .unwrap_or_else(|| IconTexts { manifest: String::new(), lines: Vec::new() });
+        let (manifest, lines) =
+            texts(&icons, address).map(|texts| (texts.manifest, texts.lines)).unwrap_or_default();
         let SiteIcons { design, version, files, made, checked } = icons;
         let made = made.map(|(by, at)| MadeBody {
             at,
@@ -197,14 +194,8 @@ pub(super) async fn icon_file(
 ))]
 pub(super) async fn icon_package(State(app): State<App>) -> Result<impl IntoResponse, Problem> {
     let file = app.icons.package(&app.intake.folder().spool()).await?;
-    let mut file = tokio::fs::File::from_std(file);
-    tokio::io::AsyncSeekExt::rewind(&mut file).await.map_err(IconsError::Disk)?;
-    let mut bytes = Vec::new();
-    file.read_to_end(&mut bytes).await.map_err(IconsError::Disk)?;
-    let name = format!("attachment; filename=\"{}-icons.zip\"", app.site.slug);
-    let headers =
-        [(header::CONTENT_TYPE, "application/zip".to_owned()), (header::CONTENT_DISPOSITION, name)];
-    Ok((headers, Body::from(bytes)))
+    let name = format!("{}-icons.zip", app.site.slug);
+    Ok(packages::sent(file, &name).await.map_err(IconsError::Disk)?)
 }
 
 /// What is checked.
@@ -228,10 +219,8 @@ pub(super) async fn check_icons(
     let asked = match address {
         Some(address) => vec![address],
         None => {
-            let pages = app.store.pages().await?;
-            let mut addresses: BTreeSet<String> = BTreeSet::new();
-            addresses.extend(pages.into_iter().map(|page| page.address));
-            addresses.into_iter().take(MOST_PAGES).collect()
+            let pages = app.store.pages().await?.into_iter();
+            pages.map(|page| page.address).take(MOST_PAGES).collect()
         }
     };
     if asked.is_empty() {

@@ -1,5 +1,8 @@
 //! Packages: what was made, as a zip archive for sites that are published elsewhere.
 
+use std::fs::File;
+use std::io;
+
 use axum::body::Body;
 use axum::extract::State;
 use axum::http::{StatusCode, header};
@@ -41,20 +44,27 @@ pub(super) async fn make_package(
 ) -> Result<impl IntoResponse, Problem> {
     let ids = which.at_most(&app, MOST).await?;
     let file = package(&app.maker, &app.intake.folder().spool(), &ids).await?;
+    Ok(sent(file, &format!("{}-pictures.zip", app.site.slug)).await.map_err(PackageError::Disk)?)
+}
+
+/// The archive in `file`, part by part, to be saved as `name`.
+///
+/// # Errors
+/// Those of the disk.
+pub(super) async fn sent(file: File, name: &str) -> io::Result<impl IntoResponse + use<>> {
     let mut file = tokio::fs::File::from_std(file);
-    let length = file.seek(std::io::SeekFrom::End(0)).await.map_err(PackageError::Disk)?;
-    file.rewind().await.map_err(PackageError::Disk)?;
+    let length = file.seek(std::io::SeekFrom::End(0)).await?;
+    file.rewind().await?;
     let parts = stream::try_unfold(file, |mut file| async move {
         let mut part = vec![0; CHUNK];
         let read = file.read(&mut part).await?;
         part.truncate(read);
-        Ok::<_, std::io::Error>((read > 0).then(|| (Bytes::from(part), file)))
+        Ok::<_, io::Error>((read > 0).then(|| (Bytes::from(part), file)))
     });
-    let name = format!("attachment; filename=\"{}-pictures.zip\"", app.site.slug);
     let headers = [
         (header::CONTENT_TYPE, "application/zip".to_owned()),
         (header::CONTENT_LENGTH, length.to_string()),
-        (header::CONTENT_DISPOSITION, name),
+        (header::CONTENT_DISPOSITION, format!("attachment; filename=\"{name}\"")),
     ];
     Ok((headers, Body::from_stream(parts)))
 }

@@ -8,6 +8,7 @@ use brisk_margin_core::publication::state::{
     PublicationAct, PublicationState, PublicationWish, USUAL_FOLDER, files_folder,
 };
 use brisk_margin_store::publications::{PublicationEnding, publication_key};
+use brisk_margin_work::icons::IconsError;
 use brisk_margin_work::publications;
 use serde::Deserialize;
 use utoipa::{IntoParams, ToSchema};
@@ -73,7 +74,10 @@ pub(crate) async fn prepare(
     let folder = new.folder.as_deref().unwrap_or(USUAL_FOLDER);
     let folder = match new.icons {
         // They are where pages will look for them.
-        true => app.store.icons().await?.design.prefix.trim_matches('/').to_owned(),
+        true => {
+            let (design, _) = app.store.icons().await?.made.ok_or(IconsError::NothingMade)?;
+            design.prefix.trim_matches('/').to_owned()
+        }
         false => files_folder(folder).map_err(Problem::invalid)?,
     };
     publications::folder(&app).await.map_err(Problem::invalid)?;

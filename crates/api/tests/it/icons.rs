@@ -153,3 +153,49 @@ async fn what_was_made_of_another_design_is_told_and_a_small_master_is_no_fault(
     assert_eq!(silent.status, StatusCode::UNPROCESSABLE_ENTITY);
     assert!(silent.text().contains("no page of the site is known yet"), "{}", silent.text());
 }
+
+#[tokio::test]
+async fn a_check_is_no_save_and_a_publication_needs_files() {
+    let api = Api::start().await;
+    let silent = json!({"address": "http://127.0.0.1:9/"});
+    let checked = api.post("/api/icons/check", &silent).await.json();
+    assert_eq!(checked["checked"]["is_fine"], false, "{checked}");
+    assert_eq!(checked["checked"]["report"]["unread"][0]["reason"], "the host does not answer");
+    assert_eq!(checked["version"], 0, "nobody saved anything");
+    let saved = saved(&api, json!({"name": "Tarn"}), 0).await;
+    assert_eq!((&saved["version"], &saved["checked"]["is_fine"]), (&json!(1), &json!(false)));
+    for address in ["visit.html", "ftp://tarnlight.example/"] {
+        let wrong = api.post("/api/icons/check", &json!({"address": address})).await;
+        assert_eq!(wrong.status, StatusCode::UNPROCESSABLE_ENTITY, "{address}");
+    }
+
+    let folder = tempfile::tempdir().unwrap();
+    api.patch("/api/site", &json!({"folder": folder.path().to_str().unwrap()})).await;
+    let early = api.post("/api/publications", &json!({"icons": true})).await;
+    assert_eq!(early.status, StatusCode::UNPROCESSABLE_ENTITY, "{}", early.text());
+    assert!(early.text().contains("no icon files were made yet"), "{}", early.text());
+}
+
+#[tokio::test]
+async fn files_go_where_the_design_says_that_they_were_made_by() {
+    let api = Api::start().await;
+    let folder = tempfile::tempdir().unwrap();
+    let page = "<html><head><title>Walks</title></head><p>x</p></html>";
+    fs::write(folder.path().join("walks.html"), page).unwrap();
+    let settings = json!({"folder": folder.path().to_str().unwrap(), "address": "http://127.0.0.1:9/walks.html"});
+    api.patch("/api/site", &settings).await;
+    let mark = api.taken("mark.svg", MARK.as_bytes()).await;
+    saved(&api, json!({"master": mark, "prefix": "/img/icons/"}), 0).await;
+    api.post("/api/icons/files", &json!({})).await;
+    saved(&api, json!({"master": mark, "prefix": "/elsewhere/"}), 1).await;
+    let begun = api.post("/api/publications", &json!({"icons": true})).await.json();
+    assert_eq!(begun["wish"]["folder"], "img/icons", "{begun}");
+    api.work().await;
+    let id = begun["id"].as_str().unwrap();
+    api.post(&format!("/api/publications/{id}/publish"), &json!({})).await;
+    api.work().await;
+    let page = fs::read_to_string(folder.path().join("walks.html")).unwrap();
+    let picture = "content=\"http://127.0.0.1:9/img/icons/sharing-1200x630.png\"";
+    assert!(page.contains(picture) && !page.contains("elsewhere"), "{page}");
+    assert!(folder.path().join("img/icons/site.webmanifest").exists());
+}

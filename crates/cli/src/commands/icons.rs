@@ -10,15 +10,17 @@ use brisk_margin_core::icon::design::{IconDesign, usual_square};
 use brisk_margin_core::icon::manifest::{MANIFEST, manifest};
 use brisk_margin_core::icon::snippet::snippet;
 use brisk_margin_core::icon::target::{IconTarget, MadeIcon, too_large_for};
+use brisk_margin_core::units::Bytes;
 use brisk_margin_imaging::choosing::never;
 use brisk_margin_imaging::codecs::Codecs;
-use brisk_margin_imaging::icon::file::{IconFile, Icons};
+use brisk_margin_imaging::icon::file::{IconFile, Icons, USUAL};
 use brisk_margin_imaging::icon::master::Master;
 use brisk_margin_imaging::original::Original;
 use brisk_margin_site::gate::Authority;
 use brisk_margin_site::plan::Plan;
 use brisk_margin_work::icons::checking::check_icons;
 use brisk_margin_work::measuring;
+use brisk_margin_work::work_pool::WorkPool;
 use clap::{Args, Subcommand};
 use serde::Serialize;
 use url::Url;
@@ -29,6 +31,9 @@ use crate::home::{Failure, own_codecs};
 
 /// What the lines for the heads of pages are called.
 const HEAD: &str = "head.html";
+
+/// Memory for icons that are looked at.
+const MEMORY: Bytes = Bytes::mb(1_000);
 
 const MAKE_EXAMPLES: &str = "\
 Examples:
@@ -175,8 +180,13 @@ impl Make {
                 eprintln!("brisk-margin: {side} px are too few for {names}: they are blurred");
             }
         }
-        let icons =
-            Icons { design: &design, master: &master, small: small.as_ref(), dark: dark.as_ref() };
+        let icons = Icons {
+            design: &design,
+            master: &master,
+            small: small.as_ref(),
+            dark: dark.as_ref(),
+            want: USUAL,
+        };
         let files = icons.files(&codecs, &never)?;
         let made: Vec<MadeIcon> = files.iter().map(|file| file.made.clone()).collect();
         let site = self.site.as_ref().map(|site| site.origin().ascii_serialization());
@@ -225,7 +235,8 @@ impl Check {
             rules.allowed.extend(Plan::for_page(page.as_str(), reader.clone())?.rules.allowed);
         }
         rules.allowed.extend(self.allow.iter().filter_map(Authority::of));
-        let report = check_icons(&self.pages, rules, own_codecs()).await?;
+        let pool = WorkPool::new(1, MEMORY, own_codecs());
+        let report = check_icons(&self.pages, rules, &pool).await?;
         if self.json {
             println!("{}", serde_json::to_string(&report)?);
         } else {
@@ -236,9 +247,9 @@ impl Check {
 }
 
 fn tell(report: &IconReport) {
-    for CheckedIcon { found, troubles, .. } in &report.icons {
+    for CheckedIcon { found, words, troubles, .. } in &report.icons {
         let sizes: Vec<String> = found.sizes.iter().map(ToString::to_string).collect();
-        println!("{}  {}  {}", found.address, found.named_as.words(), sizes.join(", "));
+        println!("{}  {words}  {}", found.address, sizes.join(", "));
         for trouble in troubles {
             println!("    {}; {}", trouble.words, trouble.mend);
         }

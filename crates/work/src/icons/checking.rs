@@ -2,36 +2,43 @@
 
 use brisk_margin_core::geometry::Size;
 use brisk_margin_core::icon::check::{CheckedIcon, IconFound, IconReport, NamedAs};
+use brisk_margin_core::units::Bytes;
 use brisk_margin_imaging::codecs::Codecs;
 use brisk_margin_imaging::icon::served::served;
+use brisk_margin_imaging::original::shown_size;
 use brisk_margin_imaging::raster::Raster;
 use brisk_margin_imaging::resize::{Region, resize};
 use brisk_margin_site::gate::Rules;
 use brisk_margin_site::icons::named_icons;
-use tokio::task::spawn_blocking;
 use url::Url;
 
 use super::looks::data_url;
+use crate::work_pool::{WorkFailed, WorkPool};
 
+/// What reading takes for each pixel, in bytes, whatever the format.
+const MEMORY_A_PIXEL: u64 = 12;
 /// The longer side that served icons are shown with, in px.
 const SHOWN: u32 = 96;
 
-/// Fetches the icons that `pages` name, reaching what `rules` allow, and judges them; `codecs` read them.
+/// Fetches the icons that `pages` name, reaching what `rules` allow, and judges them; they are read in `pool`.
 ///
 /// # Errors
-/// Where the way out to the hosts cannot be opened, or a worker broke down.
+/// Where the way out to the hosts cannot be opened.
 pub async fn check_icons(
     pages: &[Url],
     rules: Rules,
-    codecs: Codecs,
+    pool: &WorkPool,
 ) -> std::io::Result<IconReport> {
     let found = named_icons(pages, rules).await?;
-    let icons = found.icons;
-    let judging = spawn_blocking(move || {
-        let judged = icons.into_iter().map(|(found, bytes)| judged(&codecs, found, &bytes));
-        Vec::from_iter(judged)
-    });
-    let icons = judging.await.map_err(std::io::Error::other)?;
+    let mut icons = Vec::new();
+    for (icon, bytes) in found.icons {
+        let pixels = shown_size(pool.codecs(), &bytes).map_or(0, |size| size.pixels());
+        let room = pool.admit(Bytes(bytes.len() as u64 + pixels * MEMORY_A_PIXEL)).await;
+        let named = icon.clone();
+        let judging = pool.run(room, move |codecs| judged(codecs, icon, &bytes)).await;
+        // One that breaks its reader is no picture; the others are told.
+        icons.push(judging.unwrap_or_else(|WorkFailed| CheckedIcon::new(named, None)));
+    }
     let manifest = match found.manifest {
         None => Ok(false),
         Some(Ok(())) => Ok(true),

@@ -1,8 +1,10 @@
 //! Looks: how icons look at every size, before anything is made or saved.
 
+use base64::Engine;
+use base64::engine::general_purpose::STANDARD;
 use brisk_margin_core::geometry::{Rect, Size};
-use brisk_margin_core::icon::design::{Help, IconDesign, IconSetting};
-use brisk_margin_core::icon::legibility::{Legibility, Verdict};
+use brisk_margin_core::icon::design::{Help, IconDesign, IconSetting, MOST_CORNER, MOST_MARGIN};
+use brisk_margin_core::icon::legibility::{LOST, Legibility, READABLE, Verdict};
 use brisk_margin_core::icon::target::{IN_ICO, IconTarget, SMALL, too_large_for};
 use brisk_margin_core::source_format::SourceFormat;
 use brisk_margin_core::units::Bytes;
@@ -12,7 +14,6 @@ use brisk_margin_imaging::icon::file::{IconError, Icons};
 use brisk_margin_imaging::icon::touch::fingerprint;
 use brisk_margin_imaging::raster::Raster;
 use brisk_margin_imaging::resize::{Region, resize};
-use percent_encoding::{NON_ALPHANUMERIC, percent_encode};
 use serde::Serialize;
 use utoipa::ToSchema;
 
@@ -39,6 +40,26 @@ pub struct IconLooks {
     pub small: Vec<SmallLook>,
     /// All files.
     pub files: Vec<IconLook>,
+    /// What the figures on the screen are held against.
+    pub limits: IconLimits,
+}
+
+/// What the figures of icons are held against.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, ToSchema)]
+pub struct IconLimits {
+    /// From this legibility on a mark is readable.
+    pub readable: f64,
+    /// Below this it is lost.
+    pub lost: f64,
+    /// The most of a side that may be margin on each side, in percent.
+    pub margin: u8,
+    /// The largest radius of corners, in percent of a side.
+    pub corner: u8,
+}
+
+impl IconLimits {
+    const ALL: Self =
+        Self { readable: READABLE, lost: LOST, margin: MOST_MARGIN, corner: MOST_CORNER };
 }
 
 /// A help that is proposed.
@@ -149,6 +170,7 @@ fn looks(masters: &Masters, design: &IconDesign) -> Result<IconLooks, IconError>
         helps: proposed.collect(),
         small,
         files: files?,
+        limits: IconLimits::ALL,
     })
 }
 
@@ -168,8 +190,8 @@ fn small_look(
         untouched: data_url(&version.whole)?,
         legibility: version.small.legibility.into(),
         can_be_touched: IN_ICO.contains(&size),
-        is_touched_before: touches.is_some_and(|touches| touches.on != own),
-        fingerprint: own,
+        is_touched_before: touches.is_some_and(|touches| touches.on != own.as_str()),
+        fingerprint: own.into(),
         warning: warning(version.small.legibility),
     };
     Ok((look, version.small.helps))
@@ -241,5 +263,5 @@ fn notes(masters: &Masters) -> Vec<String> {
 /// A PNG of `raster` as a data URL.
 pub(super) fn data_url(raster: &Raster) -> Result<String, IconError> {
     let file = encode_fast(raster)?;
-    Ok(format!("data:image/png,{}", percent_encode(&file, NON_ALPHANUMERIC)))
+    Ok(format!("data:image/png;base64,{}", STANDARD.encode(file)))
 }

@@ -9,16 +9,18 @@ pub mod checking;
 pub mod looks;
 
 use std::sync::Arc;
+use std::time::Duration;
 
+use brisk_margin_core::choice::QualityTarget;
 use brisk_margin_core::geometry::Rect;
 use brisk_margin_core::icon::design::{DesignError, IconDesign, usual_square};
 use brisk_margin_core::icon::manifest::{MANIFEST, manifest};
 use brisk_margin_core::icon::snippet::snippet;
-use brisk_margin_core::icon::target::MadeIcon;
+use brisk_margin_core::icon::target::{IconTarget, MadeIcon};
 use brisk_margin_core::units::Bytes;
 use brisk_margin_imaging::choosing::never;
 use brisk_margin_imaging::codecs::Codecs;
-use brisk_margin_imaging::icon::file::{IconError, IconFile, Icons};
+use brisk_margin_imaging::icon::file::{IconError, IconFile, Icons, USUAL};
 use brisk_margin_imaging::icon::master::{Master, MasterError};
 use brisk_margin_imaging::original::Original;
 use brisk_margin_site::archive::Packing;
@@ -33,8 +35,9 @@ use crate::making::rendering::with_original;
 use crate::making::{MakeError, Maker};
 use crate::work_pool::WorkFailed;
 
-/// Masters that are kept ready: those of a few sites.
-const READY: u64 = 12;
+/// Bytes of masters that are kept ready, of all sites together, and how long after they were last asked for.
+const READY: u64 = 64 << 20;
+const READY_FOR: Duration = Duration::from_secs(600);
 /// What making all files takes besides decoding the master: a few rasters of a megapixel, and what measures them.
 const MEMORY: Bytes = Bytes(200 << 20);
 
@@ -91,35 +94,46 @@ pub struct Masters {
     master: Arc<Master>,
     small: Option<Arc<Master>>,
     dark: Option<Arc<Master>>,
+    /// How good files must be.
+    want: QualityTarget,
 }
 
 impl Masters {
     fn icons<'a>(&'a self, design: &'a IconDesign) -> Icons<'a> {
         Icons {
+            want: self.want,
             design,
             master: &self.master,
             small: self.small.as_deref(),
             dark: self.dark.as_deref(),
         }
     }
+}
 
-    /// The picture that all are made of.
-    pub fn master(&self) -> &Master {
-        &self.master
+/// Masters that may be asked for again, by the hashes of their originals and their squares. Clones share them.
+#[derive(Clone)]
+pub(crate) struct ReadyMasters(moka::future::Cache<(String, [u32; 3]), Arc<Master>>);
+
+impl Default for ReadyMasters {
+    fn default() -> Self {
+        let weight = |_: &(String, [u32; 3]), master: &Arc<Master>| {
+            u32::try_from(master.memory().get()).unwrap_or(u32::MAX)
+        };
+        let kept = moka::future::Cache::builder().max_capacity(READY).weigher(weight);
+        Self(kept.time_to_idle(READY_FOR).build())
     }
 }
 
-/// The icons of a site. Clones share masters that were read.
+/// The icons of a site.
 #[derive(Clone)]
 pub struct IconWork {
     maker: Maker,
-    ready: moka::future::Cache<(String, [u32; 3]), Arc<Master>>,
 }
 
 impl IconWork {
     /// Icons of the site that `maker` makes files for.
-    pub fn new(maker: Maker) -> Self {
-        Self { maker, ready: moka::future::Cache::new(READY) }
+    pub const fn new(maker: Maker) -> Self {
+        Self { maker }
     }
 
     /// Reads the masters of `design`.
@@ -138,7 +152,12 @@ impl IconWork {
         if dark.as_ref().is_some_and(|dark| dark.drawing().and(master.drawing()).is_none()) {
             return Err(IconsError::NoDrawing);
         }
-        Ok(Masters { picture, square, master, small, dark })
+        // A promise that nothing is lost holds for icons, too.
+        let want = match self.maker.store.decision(id, None).await?.want.value {
+            QualityTarget::Lossless => QualityTarget::Lossless,
+            _ => USUAL,
+        };
+        Ok(Masters { picture, square, master, small, dark, want })
     }
 
     async fn other(
@@ -160,12 +179,13 @@ impl IconWork {
 
     async fn master(&self, picture: &Picture, square: Rect) -> Result<Arc<Master>, IconsError> {
         let key = (picture.hash.as_str().to_owned(), [square.x, square.y, square.width]);
-        if let Some(ready) = self.ready.get(&key).await {
+        let ready = &self.maker.ready_masters.0;
+        if let Some(ready) = ready.get(&key).await {
             return Ok(ready);
         }
         let read = move |original: &Original<'_>| Ok(Master::read(original, square));
         let master = Arc::new(with_original(&self.maker, picture, Bytes(32 << 20), read).await??);
-        self.ready.insert(key, Arc::clone(&master)).await;
+        ready.insert(key, Arc::clone(&master)).await;
         Ok(master)
     }
 
@@ -227,6 +247,8 @@ pub struct IconTexts {
     pub manifest: String,
     /// The lines for the heads of pages.
     pub lines: Vec<String>,
+    /// Whether they name a sharing picture.
+    pub name_picture: bool,
 }
 
 /// The texts that go with the files of `icons`, on a site at `address`; nothing where none were made.
@@ -237,5 +259,7 @@ pub fn texts(icons: &SiteIcons, address: Option<&Url>) -> Option<IconTexts> {
     Some(IconTexts {
         manifest: manifest(design, &made),
         lines: snippet(design, &made, origin.as_deref()),
+        name_picture: origin.is_some()
+            && made.iter().any(|icon| icon.target == IconTarget::Sharing),
     })
 }

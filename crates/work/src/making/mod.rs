@@ -19,6 +19,7 @@ use std::sync::{Arc, Mutex};
 use brisk_margin_core::units::Bytes;
 use brisk_margin_store::Store;
 
+use crate::icons::ReadyMasters;
 use crate::work_pool::WorkPool;
 use pyramids::PreviewPyramids;
 use references::References;
@@ -34,6 +35,7 @@ pub struct Maker {
     pub pool: WorkPool,
     pyramids: PreviewPyramids,
     references: References,
+    pub(crate) ready_masters: ReadyMasters,
     /// Seconds of one core that a file took of the last sample that was made for a forecast: what is
     /// sampled again is there already, and tells no time.
     sampled_pace: Arc<Mutex<Option<f64>>>,
@@ -55,7 +57,8 @@ impl Maker {
     pub fn new(store: Store, pool: WorkPool) -> Self {
         let references = References::new(Bytes(pool.memory().get() / 4));
         let sampled_pace = Arc::default();
-        Self { store, pool, pyramids: PreviewPyramids::default(), references, sampled_pace }
+        let (pyramids, ready_masters) = Default::default();
+        Self { store, pool, pyramids, references, ready_masters, sampled_pace }
     }
 
     /// Notes the pace of a sample where it has one, and tells the last one.

@@ -291,7 +291,7 @@ impl Measuring {
             rules.allowed.extend(self.plan(address, &site)?.rules.allowed);
             pages.extend(Url::parse(address).ok());
         }
-        Ok(check_icons(&pages, rules, self.pool.codecs().clone()).await?)
+        Ok(check_icons(&pages, rules, &self.pool).await?)
     }
 
     /// Measures what a job says, from where an earlier attempt had come to.

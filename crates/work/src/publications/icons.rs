@@ -3,7 +3,6 @@
 use std::collections::BTreeMap;
 
 use brisk_margin_core::icon::manifest::MANIFEST;
-use brisk_margin_core::icon::target::IconTarget;
 use brisk_margin_core::publication::StepKind;
 use brisk_margin_core::publication::report::{ChangedPage, PlaceLeft, PublicationReport};
 use brisk_margin_site::archive;
@@ -11,6 +10,7 @@ use brisk_margin_site::publishing::folder::{SiteFolder, hash_of};
 use brisk_margin_site::publishing::site_change::NewFile;
 use brisk_margin_site::rewriting::head::with_icons;
 use brisk_margin_site::source::page::PageSource;
+use brisk_margin_store::StoreError;
 use brisk_margin_store::publications::{Prepared, Publication};
 
 use super::PublicationError;
@@ -35,19 +35,12 @@ pub(super) async fn prepared(
     let below = design.prefix.trim_start_matches('/').to_owned();
     let mut new = Vec::new();
     for file in &icons.files {
-        let bytes = site
-            .store
-            .blobs()
-            .get(&file.hash)
-            .await
-            .map_err(brisk_margin_store::StoreError::from)?;
+        let bytes = site.store.blobs().get(&file.hash).await.map_err(StoreError::from)?;
         new.push((format!("{below}{}", file.made.file_name), bytes.to_vec()));
     }
     new.push((format!("{below}{MANIFEST}"), texts.manifest.into_bytes()));
-    let has_picture = icons.files.iter().any(|file| file.made.target == IconTarget::Sharing)
-        && texts.lines.iter().any(|line| line.contains("og:image"));
     let written = {
-        let (folder, lines) = (folder.clone(), texts.lines);
+        let (folder, lines, has_picture) = (folder.clone(), texts.lines, texts.name_picture);
         tokio::task::spawn_blocking(move || written(&folder, new, &lines, has_picture)).await??
     };
     let keeping = Keeping { store: &site.store, publication: publication.id };

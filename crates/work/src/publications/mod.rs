@@ -235,7 +235,9 @@ async fn asked_of_host(
         Some(path) => asked(&address, &path).await,
         None => None,
     };
-    Ok((left_formats(&answers), host_notes(&answers, drawing.as_ref())))
+    // Icons are there in one format each: a host that sends one wrongly is told of where they are checked.
+    let left = if wish.icons { Vec::new() } else { left_formats(&answers) };
+    Ok((left, host_notes(&answers, drawing.as_ref())))
 }
 
 /// The path of a drawing of the site that is worth compressing; nothing where it has none.
