@@ -20,6 +20,7 @@ export function FilesView({ design, looks, icons, onEdit }: Props) {
         <IconFile
           key={look.target}
           look={look}
+          limits={looks.limits}
           hasSimpler={Boolean(design.small)}
           made={icons.made?.files.find(({ target }) => target === look.target)}
           onSetting={(setting) => {
@@ -36,13 +37,14 @@ export function FilesView({ design, looks, icons, onEdit }: Props) {
 
 interface FileProps {
   look: IconLook;
+  limits: IconLooks["limits"];
   hasSimpler: boolean;
   made: NonNullable<Icons["made"]>["files"][number] | undefined;
   /** Nothing for what is usual. */
   onSetting: (setting: IconSetting | undefined) => void;
 }
 
-function IconFile({ look, hasSimpler, made, onSetting }: FileProps) {
+function IconFile({ look, limits, hasSimpler, made, onSetting }: FileProps) {
   const { setting, file_name, size, words, target } = look;
   const set = (part: Partial<IconSetting>) => {
     onSetting({ ...setting, ...part });
@@ -76,7 +78,7 @@ function IconFile({ look, hasSimpler, made, onSetting }: FileProps) {
             <Percent
               label="Margin"
               of={file_name}
-              most={40}
+              most={limits.margin}
               value={setting.margin}
               onValue={(margin) => {
                 set({ margin });
@@ -85,7 +87,7 @@ function IconFile({ look, hasSimpler, made, onSetting }: FileProps) {
             <Percent
               label="Corners"
               of={file_name}
-              most={50}
+              most={limits.corner}
               value={setting.corner}
               onValue={(corner) => {
                 set({ corner });

@@ -20,7 +20,7 @@ export function MasterColumn({ design, looks, onEdit }: Props) {
   return (
     <aside className="icons-master" aria-label="Master">
       <div className="part">
-        <span id="icon-master">Master</span>
+        <span>Master</span>
         <PictureSelect
           label="Master"
           value={design.master}
@@ -101,11 +101,10 @@ export function MasterColumn({ design, looks, onEdit }: Props) {
           onEdit({ background });
         }}
       />
-      <TextField
-        id="icon-prefix"
-        words="Files are at"
-        value={design.prefix}
-        onText={(prefix) => {
+      <PrefixField
+        key={design.prefix}
+        prefix={design.prefix}
+        onPrefix={(prefix) => {
           onEdit({ prefix });
         }}
       />
@@ -130,6 +129,28 @@ function TextField({ id, words, value, onText }: TextProps) {
         onChange={({ target }) => {
           onText(target.value);
         }}
+      />
+    </div>
+  );
+}
+
+/** Where the files are: it holds once it is left or confirmed, since half of it means nothing. */
+function PrefixField({ prefix, onPrefix }: { prefix: string; onPrefix: (prefix: string) => void }) {
+  const [typed, setTyped] = useState(prefix);
+  const keep = () => {
+    if (typed !== prefix) onPrefix(typed);
+  };
+  return (
+    <div className="part">
+      <label htmlFor="icon-prefix">Files are at</label>
+      <Input
+        id="icon-prefix"
+        value={typed}
+        onChange={({ target }) => {
+          setTyped(target.value);
+        }}
+        onBlur={keep}
+        onPressEnter={keep}
       />
     </div>
   );

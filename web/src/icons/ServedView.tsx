@@ -1,6 +1,6 @@
 import { Button, Input } from "antd";
 import { useState } from "react";
-import type { CheckedIcon, IconReport, Icons } from "../api/client";
+import type { IconReport, Icons } from "../api/client";
 import { Bytes } from "../ui/Bytes";
 import { DoneTable } from "../ui/DoneTable";
 import { count, moment } from "../ui/figures";
@@ -8,15 +8,6 @@ import { ProblemNote } from "../ui/ProblemNote";
 import { WaitingRows } from "../ui/Waiting";
 import { sharedTroubles, sizeWords, type Trouble } from "./servedWords";
 import { useCheckIcons } from "./useIcons";
-
-const NAMED_AS: Record<CheckedIcon["named_as"], string> = {
-  icon: "icon",
-  touch: "home screen",
-  installed: "manifest",
-  maskable: "maskable",
-  monochrome: "monochrome",
-  sharing: "sharing picture",
-};
 
 /** What the site serves now, each with what is wrong and how to mend it. */
 export function ServedView({ icons }: { icons: Icons }) {
@@ -114,7 +105,7 @@ function Report({ report, isFine }: { report: IconReport; isFine: boolean }) {
               <td>
                 <bdi className="icon-address">{icon.address}</bdi>
               </td>
-              <td>{NAMED_AS[icon.named_as]}</td>
+              <td>{icon.words}</td>
               <td className="figure right">{sizeWords(icon.sizes)}</td>
               <td className="right">{icon.answer && <Bytes of={icon.answer.bytes} />}</td>
               <td>

@@ -56,8 +56,8 @@ export function SmallView({ design, looks, onEdit }: Props) {
         />
       )}
       <p className="soft">
-        Legible from 0 to 100: contrast of mark and ground, detail kept of the master, and the width of thin parts. 60
-        and more is readable, below 35 it is lost.
+        Legible from 0 to 100: contrast of mark and ground, detail kept of the master, and the width of thin parts.{" "}
+        {looks.limits.readable} and more is readable, below {looks.limits.lost} it is lost.
       </p>
     </div>
   );

@@ -4,6 +4,9 @@ import type { Rect } from "../api/client";
 import { pixels } from "../ui/figures";
 import { within, type Size } from "./within";
 
+/** The stage is no higher, in px, however tall the picture is. */
+const MOST_HEIGHT = 200;
+
 interface Props {
   /** The address of the whole picture. */
   picture: string;
@@ -18,13 +21,18 @@ interface Props {
 export function SquareFrame({ picture, source, square, isUsual, onSquare }: Props) {
   const stage = useRef<HTMLDivElement>(null);
   const grabbed = useRef<{ x: number; y: number; square: Rect }>(undefined);
+  const aspect = source.width / source.height;
   const share = (length: number, of: number) => `${(100 * length) / of}%`;
   const move = (x: number, y: number, side = square.width) => {
     onSquare(within(source, x, y, side));
   };
   return (
     <div className="square-frame">
-      <div className="square-stage" ref={stage} style={{ aspectRatio: source.width / source.height }}>
+      <div
+        className="square-stage"
+        ref={stage}
+        style={{ aspectRatio: aspect, width: `min(100%, ${MOST_HEIGHT * aspect}px)` }}
+      >
         <img src={picture} alt="The master, whole" draggable={false} />
         {/* A slider of two directions has no role of its own; its keys are told. */}
         {/* eslint-disable-next-line jsx-a11y/no-noninteractive-element-interactions */}

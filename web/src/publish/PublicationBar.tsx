@@ -30,7 +30,7 @@ export function PublicationBar({ publication, act, onForgotten }: Props) {
   );
   const may = (what: (typeof publication.acts)[number]) => publication.acts.includes(what);
   // Nothing of it would be written.
-  const empty = changesNothing(publication.sums) ? { hindrance: "It changes nothing" } : {};
+  const empty = publication.sums && changesNothing(publication.sums) ? { hindrance: "It changes nothing" } : {};
   const { doubts } = publication;
   useKey((event) => {
     if (event.key === "u" && may("take-back")) act.mutate("take-back");

@@ -36,5 +36,5 @@ export function sumWords(sums: PublicationSums) {
 }
 
 /** Whether a publication that was worked out writes nothing. */
-export const changesNothing = (sums: PublicationSums | null | undefined) =>
-  Boolean(sums) && sums?.places === 0 && sumWords(sums) === "nothing changes";
+export const changesNothing = ({ pages, styles, added, replaced }: PublicationSums) =>
+  pages + styles + added + replaced === 0;

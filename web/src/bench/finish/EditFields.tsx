@@ -1,9 +1,9 @@
 import { Button, Checkbox } from "antd";
 import type { Behind, EditEntry, EditKind } from "../../api/client";
 import { Choice, FigureField, SpotFields } from "./fields";
-import { ColourField } from "../../ui/ColourField";
 import { TextFields } from "./TextFields";
 import { numberOf } from "../../api/useEditKinds";
+import { ColourField } from "../../ui/ColourField";
 
 /** Numbers and lengths that stand beside something else than the plain ones. */
 export const OWN_FIELDS: Partial<Record<EditEntry["kind"], string[]>> = {

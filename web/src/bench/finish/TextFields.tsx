@@ -1,8 +1,8 @@
 import { Input } from "antd";
 import type { Behind, Edit, EditKind } from "../../api/client";
 import { Choice, FigureField, LengthField, SpotFields } from "./fields";
-import { ColourField } from "../../ui/ColourField";
 import { numberOf } from "../../api/useEditKinds";
+import { ColourField } from "../../ui/ColourField";
 
 type TextStep = Extract<Edit, { kind: "text" }>;
 
