@@ -197,6 +197,19 @@ impl Application {
         drop(self.process);
     }
 
+    /// The number of its process.
+    pub fn pid(&self) -> u32 {
+        self.process.0.id()
+    }
+
+    /// Tells it to end, and waits until it did.
+    ///
+    /// # Panics
+    /// Where it does not end well.
+    pub fn terminate(self) {
+        self.process.terminate();
+    }
+
     /// Starts the run that is wished for and waits until it has ended; tells its id.
     pub async fn run_to_its_end(&self, wish: &serde_json::Value) -> String {
         let id = self.post("/api/runs", wish).await["id"].as_str().expect("it has one").to_owned();

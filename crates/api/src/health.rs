@@ -21,6 +21,8 @@ pub(super) struct Health {
     status: &'static str,
     /// The program's version.
     version: &'static str,
+    /// What of the protection against hostile files does not hold here, in words.
+    weakness: Option<String>,
 }
 
 /// Answers once database and blob store do.
@@ -33,7 +35,9 @@ pub(super) async fn health(State(sites): State<Sites>) -> Result<Json<Health>, P
         let title = "The application cannot work now";
         Problem::new(StatusCode::SERVICE_UNAVAILABLE, "unavailable", title, error)
     })?;
-    Ok(Json(Health { status: "ok", version: env!("CARGO_PKG_VERSION") }))
+    let codecs = sites.pool().codecs().clone();
+    let weakness = tokio::task::spawn_blocking(move || codecs.weakness()).await.ok().flatten();
+    Ok(Json(Health { status: "ok", version: env!("CARGO_PKG_VERSION"), weakness }))
 }
 
 /// What is taken at most.

@@ -20,7 +20,7 @@ pub async fn run(addresses: Vec<String>, site: bool) -> Result<(), Failure> {
     );
     println!("---|---|---|---|---|---");
     for address in addresses {
-        let plan = Plan::for_page(&address, file_reader(own_codecs()))?;
+        let plan = Plan::for_page(&address, file_reader(own_codecs()?))?;
         let measurer = Measurer::start(plan.clone()).await?;
         let start = Instant::now();
         let page = measurer.page(&address).await?;
@@ -45,7 +45,7 @@ pub async fn run(addresses: Vec<String>, site: bool) -> Result<(), Failure> {
 
 async fn whole_site(address: &str) -> Result<(), Failure> {
     let start = Instant::now();
-    let plan = Plan::for_page(address, file_reader(own_codecs()))?;
+    let plan = Plan::for_page(address, file_reader(own_codecs()?))?;
     let measurer = Measurer::start(plan).await?;
     let (pages, mut done) = mpsc::channel::<PageDone>(2);
     let keeping = async {

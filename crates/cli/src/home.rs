@@ -2,9 +2,10 @@
 
 use std::collections::BTreeSet;
 use std::path::PathBuf;
+use std::sync::{Arc, OnceLock};
 use std::time::Duration;
 
-use brisk_margin_codec_pool::Processes;
+use brisk_margin_codec_pool::{Limits, Processes, Unconfined};
 use brisk_margin_core::units::Bytes;
 use brisk_margin_imaging::codecs::Codecs;
 use brisk_margin_store::{BlobAddress, Blobs, Installation};
@@ -66,7 +67,7 @@ impl Home {
         let blobs = self.blobs.clone().unwrap_or_else(|| BlobAddress::Folder(folder.blobs()));
         let installation = Installation::open(&self.database, Blobs::open(&blobs)?).await?;
         let workers = std::thread::available_parallelism().map_or(2, usize::from);
-        let pool = WorkPool::new(workers, Bytes::mb(self.memory), own_codecs());
+        let pool = WorkPool::new(workers, Bytes::mb(self.memory), own_codecs()?);
         Ok(Sites::new(installation, pool, folder, own_ports))
     }
 
@@ -87,15 +88,28 @@ impl Home {
 /// This program while it runs, also where another version took its place meanwhile (proc(5), `/proc/pid/exe`).
 const RUNNING: &str = "/proc/self/exe";
 
-/// Codecs in processes of this program, which must answer to `codec`.
-pub fn own_codecs() -> Codecs {
+/// Whether codec processes work where the system refuses to confine them: said once, for all of this process.
+static UNCONFINED: OnceLock<Unconfined> = OnceLock::new();
+
+/// Lets codec processes work where the system refuses to confine them.
+pub(crate) fn allow_unconfined() {
+    let _ = UNCONFINED.set(Unconfined::Allowed);
+}
+
+/// Codecs in confined processes of this program, which must answer to `codec`.
+///
+/// # Errors
+/// Where the system refuses to confine them, and nobody allowed that.
+pub fn own_codecs() -> Result<Codecs, Failure> {
     let running = PathBuf::from(RUNNING);
-    let program = if running.exists() { Ok(running) } else { std::env::current_exe() };
-    program.map_or_else(
-        |error| {
-            tracing::error!("codecs run in this process: {error}");
-            Codecs::in_process()
-        },
-        |program| Processes::codecs(&program),
-    )
+    let program = if running.exists() { running } else { std::env::current_exe()? };
+    let unconfined = UNCONFINED.get().copied().unwrap_or_default();
+    let processes = Processes::new(&program, Limits::default(), unconfined);
+    let confinement = processes.confinement().map_err(|error| {
+        format!("{error}; --allow-unconfined works all the same, with less protection against hostile files")
+    })?;
+    if !confinement.is_whole() {
+        tracing::warn!("{confinement}");
+    }
+    Ok(Codecs::remote(Arc::new(processes)))
 }

@@ -1,11 +1,12 @@
-//! Codec processes: C code meets untrusted bytes in processes of its own.
+//! Codec processes: untrusted bytes are parsed in confined processes of their own.
 //!
-//! Each is a program that calls [`child::run`], kept warm by [`Processes`], with a limit on memory
-//! and on time for each job. A crash, a runaway or a hunger for memory costs the picture that
-//! caused it.
+//! Each is a program that calls [`child::run`], gives up what [`confinement`] names, and is kept warm
+//! by [`Processes`], with a limit on memory and on time for each job. A crash, a runaway, a hunger
+//! for memory or an attack costs the picture that caused it.
 
 pub mod child;
+pub mod confinement;
 mod processes;
 mod wire;
 
-pub use processes::{Limits, PATIENCE, Processes};
+pub use processes::{Limits, PATIENCE, Processes, Unconfined};

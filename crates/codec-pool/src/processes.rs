@@ -2,26 +2,34 @@
 
 use std::collections::HashMap;
 use std::io::{self, BufReader, Read, Write};
+use std::os::fd::AsFd;
 use std::os::unix::process::CommandExt;
 use std::path::{Path, PathBuf};
 use std::process::{Child, ChildStdin, ChildStdout, Command, Stdio};
+use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
 use std::thread;
 use std::time::{Duration, Instant};
 
 use brisk_margin_core::units::Bytes;
-use brisk_margin_imaging::codec::error::CodecFailure;
-use brisk_margin_imaging::codecs::{Codecs, RemoteCodec};
+use brisk_margin_imaging::codec::error::{CodecError, CodecFailure};
+use brisk_margin_imaging::codecs::RemoteCodec;
 use brisk_margin_imaging::job::{Answer, Job, Reply};
-use rustix::process::{Pid, Resource, Rlimit, Signal, kill_process, prlimit};
+use brisk_margin_imaging::lossless::LosslessError;
+use brisk_margin_imaging::original::PictureError;
+use rustix::pipe::fcntl_setpipe_size;
+use rustix::process::{Pid, Signal, kill_process};
+
+use crate::confinement::Confinement;
+use crate::wire::Allowance;
 
 /// What a job may take.
 #[derive(Debug, Clone, Copy)]
 pub struct Limits {
     /// Memory besides the estimate, for what every job takes.
     pub memory: Bytes,
-    /// Processor time besides what grows with the estimate. By the clock, a job may take
-    /// [`PATIENCE`] times as long: a busy machine costs no picture.
+    /// Processor time besides what grows with the estimate, a third of it where no file is made. By the
+    /// clock, a job may take [`PATIENCE`] times as long: a busy machine costs no picture.
     pub time: Duration,
     /// Time for each megabyte of the estimate.
     pub time_per_megabyte: Duration,
@@ -44,30 +52,47 @@ pub const PATIENCE: u32 = 8;
 /// jobs, not of what processes hold.
 const KEPT: u64 = 192 << 20;
 
+/// Whether processes do their jobs where the system refuses to confine them.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub enum Unconfined {
+    /// They do not.
+    #[default]
+    Refused,
+    /// Somebody said that they shall.
+    Allowed,
+}
+
 /// Processes that run jobs, as many as are asked for at once.
 pub struct Processes {
     program: PathBuf,
     limits: Limits,
+    unconfined: Unconfined,
     idle: Mutex<Vec<Process>>,
     watch: Arc<Watch>,
 }
 
 impl Processes {
     /// Processes of `program`, started when they are first needed.
-    pub fn new(program: &Path, limits: Limits) -> Self {
+    pub fn new(program: &Path, limits: Limits, unconfined: Unconfined) -> Self {
         let watch = Arc::new(Watch::default());
         let watching = Arc::downgrade(&watch);
         thread::spawn(move || {
-            while let Some(watch) = watching.upgrade() {
-                watch.end_what_is_late();
+            while let Some(watch) = watching.upgrade().filter(|watch| !watch.has_ended()) {
+                watch.look();
             }
         });
-        Self { program: program.to_owned(), limits, idle: Mutex::default(), watch }
+        Self { program: program.to_owned(), limits, unconfined, idle: Mutex::default(), watch }
     }
 
-    /// Codecs whose C code runs in processes of `program`, with the usual limits.
-    pub fn codecs(program: &Path) -> Codecs {
-        Codecs::remote(Arc::new(Self::new(program, Limits::default())))
+    /// How processes are confined here, by one that is started.
+    ///
+    /// # Errors
+    /// [`CodecFailure::NotStarted`], also where they are not, and nobody allowed that.
+    pub fn confinement(&self) -> Result<Confinement, CodecFailure> {
+        let process = self.take()?;
+        let confinement = process.confinement;
+        locked(&self.idle).push(process);
+        Ok(confinement)
     }
 
     /// The ids of the processes that wait for work.
@@ -83,7 +108,18 @@ impl Processes {
                 return Ok(process);
             }
         }
-        Process::start(&self.program).map_err(|error| CodecFailure::NotStarted(error.to_string()))
+        let failed = |words: String| CodecFailure::NotStarted(words);
+        let process = Process::start(&self.program).map_err(|error| failed(error.to_string()))?;
+        match process.confinement.is_whole() || self.unconfined == Unconfined::Allowed {
+            true => Ok(process),
+            false => Err(failed(process.confinement.to_string())),
+        }
+    }
+}
+
+impl Drop for Processes {
+    fn drop(&mut self) {
+        self.watch.end_all();
     }
 }
 
@@ -93,40 +129,63 @@ fn locked<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
 
 impl RemoteCodec for Processes {
     fn run(&self, job: &Job, parts: &[&[u8]], memory: Bytes) -> Result<Answer, CodecFailure> {
+        let ended = || CodecFailure::NotStarted("the application ends".to_owned());
         let mut process = self.take()?;
         let limit = Bytes(memory.get() + self.limits.memory.get());
-        process.allow(limit);
         let megabytes = (memory.get() >> 20) as u32;
-        let time = self.limits.time + self.limits.time_per_megabyte * megabytes;
-        let late = self.watch.from_now(&process, time);
-        let answer = process.exchange(job, parts);
-        let was_late = late.done();
+        // What is only read is done soon, or never.
+        let base = if job.makes_a_file() { self.limits.time } else { self.limits.time / 3 };
+        let time = base + self.limits.time_per_megabyte * megabytes;
+        let allowance = process.allowance(limit, time);
+        let late = self.watch.from_now(&process, time, allowance.memory).ok_or_else(ended)?;
+        let answer = process.exchange(job, allowance, parts);
+        let fault = late.done();
         match answer {
             Ok(answer) if wants_memory(&answer) => Err(CodecFailure::Memory(limit)),
             Ok(answer) => {
                 // One that answered in its last moment was ended all the same.
-                if !was_late && process.holds() < KEPT {
+                if fault.is_none() && process.holds() < KEPT {
                     locked(&self.idle).push(process);
                 }
                 Ok(answer)
             }
             Err(_) => {
                 let words = process.end();
-                Err(match was_late {
-                    true => CodecFailure::Time(time.as_secs()),
-                    false if words.contains("memory allocation") => CodecFailure::Memory(limit),
-                    false => CodecFailure::Crashed,
+                Err(match fault {
+                    _ if self.watch.has_ended() => ended(),
+                    Some(Fault::Late) => CodecFailure::Time(time.as_secs()),
+                    Some(Fault::Greedy) => CodecFailure::Memory(limit),
+                    None if words.contains("memory allocation") => CodecFailure::Memory(limit),
+                    None => CodecFailure::Crashed,
                 })
             }
+        }
+    }
+
+    fn end(&self) {
+        self.watch.end_all();
+    }
+
+    fn weakness(&self) -> Option<String> {
+        match self.confinement() {
+            Ok(confinement) if confinement.is_whole() => None,
+            Ok(confinement) => Some(confinement.to_string()),
+            Err(error) => Some(error.to_string()),
         }
     }
 }
 
 /// Libraries tell in words that they got no memory.
 fn wants_memory(answer: &Answer) -> bool {
-    match &answer.reply {
-        Reply::Damaged(_, words) | Reply::Failed(_, words) => {
-            let words = words.to_lowercase();
+    let error = match &answer.reply {
+        Reply::Refused(error) => error,
+        Reply::NotTaken(PictureError::Codec(error)) => error,
+        Reply::NotCopied(LosslessError::Codec(error)) => error,
+        _ => return false,
+    };
+    match error {
+        CodecError::Damaged { detail, .. } | CodecError::Encode { detail, .. } => {
+            let words = detail.to_lowercase();
             words.contains("out of memory")
                 || words.contains("out_of_memory")
                 || words.contains("insufficient memory")
@@ -140,6 +199,7 @@ struct Process {
     child: Child,
     input: ChildStdin,
     output: BufReader<ChildStdout>,
+    confinement: Confinement,
 }
 
 impl Process {
@@ -158,22 +218,27 @@ impl Process {
             .spawn()?;
         let missing = || io::Error::other("a pipe is missing");
         let input = child.stdin.take().ok_or_else(missing)?;
+        let pixels = child.stdout.as_ref().ok_or_else(missing)?;
+        // Pixels go through; with the usual size, processes would wait for each other all the time.
+        for pipe in [input.as_fd(), pixels.as_fd()] {
+            let _ = fcntl_setpipe_size(pipe, 1 << 20);
+        }
         let mut output = BufReader::new(child.stdout.take().ok_or_else(missing)?);
         // What it holds is only known once it has begun.
-        crate::wire::read_greeting(&mut output)?;
-        Ok(Self { child, input, output })
+        let confinement = crate::wire::read_greeting(&mut output)?;
+        Ok(Self { child, input, output, confinement })
     }
 
     fn pid(&self) -> Pid {
         Pid::from_child(&self.child)
     }
 
-    /// Lets it take `memory` beyond what it holds now.
-    fn allow(&self, memory: Bytes) {
-        let now = self.pages(0) * PAGE;
-        let most = Some(now + memory.get());
-        // Where the limit cannot be set the process still has its limit of time.
-        let _ = prlimit(Some(self.pid()), Resource::As, Rlimit { current: most, maximum: None });
+    /// `memory` beyond what it holds now, and so much processor time beyond what it took.
+    fn allowance(&self, memory: Bytes, time: Duration) -> Allowance {
+        // Whole seconds, and some more: it is ended by the clock first, but where nobody watches any
+        // more, since the server was killed, it ends by itself.
+        let seconds = (self.took() + time).as_secs() + 3;
+        Allowance { memory: self.pages(0) * PAGE + memory.get(), seconds }
     }
 
     /// The processor time that it took since it was started.
@@ -186,15 +251,12 @@ impl Process {
         self.pages(1) * PAGE
     }
 
-    /// A field of its memory figures (proc(5), statm).
     fn pages(&self, field: usize) -> u64 {
-        let text = std::fs::read_to_string(format!("/proc/{}/statm", self.child.id()));
-        let text = text.unwrap_or_default();
-        text.split(' ').nth(field).and_then(|pages| pages.parse().ok()).unwrap_or(0)
+        pages(self.pid(), field)
     }
 
-    fn exchange(&mut self, job: &Job, parts: &[&[u8]]) -> io::Result<Answer> {
-        crate::wire::send_job(&mut self.input, job, parts)?;
+    fn exchange(&mut self, job: &Job, allowance: Allowance, parts: &[&[u8]]) -> io::Result<Answer> {
+        crate::wire::send_job(&mut self.input, job, allowance, parts)?;
         self.input.flush()?;
         crate::wire::read_answer(&mut self.output)
     }
@@ -221,11 +283,19 @@ impl Drop for Process {
 
 const PAGE: u64 = 4_096;
 
-/// Ends processes that are late.
+/// A field of the memory figures of `pid` (proc(5), statm).
+fn pages(pid: Pid, field: usize) -> u64 {
+    let text = std::fs::read_to_string(format!("/proc/{}/statm", pid.as_raw_nonzero()));
+    let text = text.unwrap_or_default();
+    text.split(' ').nth(field).and_then(|pages| pages.parse().ok()).unwrap_or(0)
+}
+
+/// Ends processes that are late or greedy.
 #[derive(Default)]
 struct Watch {
     jobs: Mutex<HashMap<u64, Watched>>,
     changed: Condvar,
+    has_ended: AtomicBool,
 }
 
 struct Watched {
@@ -233,17 +303,28 @@ struct Watched {
     /// The processor time that it may have taken in all, and the end by the clock.
     most: Duration,
     end: Instant,
-    /// When it is looked at next.
-    until: Instant,
-    is_late: bool,
+    /// The bytes that it may hold.
+    memory: u64,
+    /// Why it was ended.
+    fault: Option<Fault>,
+}
+
+/// Why a process was ended.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Fault {
+    /// Its time was over.
+    Late,
+    /// It held more than it said to itself that it may.
+    Greedy,
 }
 
 impl Watched {
-    /// Whether its time is over at `now`; if not, it is looked at again once it can be.
-    fn is_over(&mut self, now: Instant) -> bool {
-        let left = self.most.saturating_sub(processor_time(self.pid));
-        self.until = self.end.min(now + left);
-        self.until <= now
+    /// What is wrong with it at `now`.
+    fn looked_at(&self, now: Instant) -> Option<Fault> {
+        if self.end <= now || processor_time(self.pid) >= self.most {
+            return Some(Fault::Late);
+        }
+        (pages(self.pid, 1) * PAGE > self.memory).then_some(Fault::Greedy)
     }
 }
 
@@ -260,38 +341,62 @@ fn processor_time(pid: Pid) -> Duration {
 }
 
 impl Watch {
-    fn from_now(self: &Arc<Self>, process: &Process, time: Duration) -> Late {
+    /// Watches `process` for `time`; nothing where no more work is begun.
+    fn from_now(self: &Arc<Self>, process: &Process, time: Duration, memory: u64) -> Option<Late> {
         let now = Instant::now();
         let watched = Watched {
             pid: process.pid(),
             most: process.took() + time,
             end: now + time * PATIENCE,
-            until: now + time,
-            is_late: false,
+            memory,
+            fault: None,
         };
         let mut jobs = locked(&self.jobs);
+        if self.has_ended() {
+            return None;
+        }
         let number = jobs.keys().max().map_or(0, |last| last + 1);
         jobs.insert(number, watched);
         self.changed.notify_all();
-        Late { watch: Arc::clone(self), number }
+        Some(Late { watch: Arc::clone(self), number })
     }
 
-    /// Waits for the next one to be late, a second at most, and ends it.
-    fn end_what_is_late(&self) {
-        const LONGEST: Duration = Duration::from_secs(1);
-        let mut jobs = locked(&self.jobs);
-        let now = Instant::now();
-        for job in jobs.values_mut().filter(|job| !job.is_late && job.until <= now) {
-            if !job.is_over(now) {
-                continue;
-            }
-            job.is_late = true;
-            // Not reaped before its job is done, so that the number is still its own.
+    fn has_ended(&self) -> bool {
+        self.has_ended.load(Ordering::Relaxed)
+    }
+
+    /// Ends every process at work, and lets none begin.
+    fn end_all(&self) {
+        let jobs = locked(&self.jobs);
+        self.has_ended.store(true, Ordering::Relaxed);
+        for job in jobs.values() {
             let _ = kill_process(job.pid, Signal::KILL);
         }
-        let next = jobs.values().filter(|job| !job.is_late).map(|job| job.until).min();
-        let wait = next.map_or(LONGEST, |next| next.duration_since(now)).min(LONGEST);
-        drop(self.changed.wait_timeout(jobs, wait));
+        self.changed.notify_all();
+    }
+
+    /// Looks at every process at work, and ends those that are late or greedy; then waits for the next
+    /// look, or for work.
+    fn look(&self) {
+        /// So much later than it should a process is ended at most.
+        const PAUSE: Duration = Duration::from_millis(100);
+        let mut jobs = locked(&self.jobs);
+        let now = Instant::now();
+        for job in jobs.values_mut().filter(|job| job.fault.is_none()) {
+            job.fault = job.looked_at(now);
+            if job.fault.is_some() {
+                // Not reaped before its job is done, so that the number is still its own.
+                let _ = kill_process(job.pid, Signal::KILL);
+            }
+        }
+        match jobs.is_empty() {
+            true if self.has_ended() => {}
+            true => drop(self.changed.wait(jobs)),
+            false => {
+                drop(jobs);
+                thread::sleep(PAUSE);
+            }
+        }
     }
 }
 
@@ -302,8 +407,8 @@ struct Late {
 }
 
 impl Late {
-    /// Ends the watch, and tells whether the process was late.
-    fn done(self) -> bool {
-        locked(&self.watch.jobs).remove(&self.number).is_some_and(|job| job.is_late)
+    /// Ends the watch, and tells why the process was ended, where it was.
+    fn done(self) -> Option<Fault> {
+        locked(&self.watch.jobs).remove(&self.number).and_then(|job| job.fault)
     }
 }

@@ -6,18 +6,31 @@ use brisk_margin_imaging::job::{Answer, Job, Reply};
 use serde::de::DeserializeOwned;
 use serde::{Deserialize, Serialize};
 
+use crate::confinement::Confinement;
+
 /// Headers are short; a longer one is rubbish.
 const LONGEST_HEADER: usize = 64 << 20;
+
+/// What a process may hold and take in all while it does a job.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+pub(crate) struct Allowance {
+    /// Bytes of memory.
+    pub memory: u64,
+    /// Seconds of processor time since it was started.
+    pub seconds: u64,
+}
 
 #[derive(Serialize)]
 struct JobHeader<'a> {
     job: &'a Job,
+    allowance: Allowance,
     parts: Vec<usize>,
 }
 
 #[derive(Deserialize)]
 struct OwnedJobHeader {
     job: Job,
+    allowance: Allowance,
     parts: Vec<usize>,
 }
 
@@ -27,31 +40,46 @@ struct AnswerHeader {
     length: usize,
 }
 
-/// What a process says first.
+/// What a process says first, before it tells how it is confined.
 const GREETING: [u8; 4] = *b"here";
 
-pub(crate) fn send_greeting(to: &mut impl Write) -> io::Result<()> {
+pub(crate) fn send_greeting(to: &mut impl Write, confinement: Confinement) -> io::Result<()> {
     to.write_all(&GREETING)?;
+    to.write_all(&[confinement.to_byte()])?;
     to.flush()
 }
 
-pub(crate) fn read_greeting(from: &mut impl Read) -> io::Result<()> {
-    let mut greeting = [0; 4];
+pub(crate) fn read_greeting(from: &mut impl Read) -> io::Result<Confinement> {
+    let mut greeting = [0; 5];
     from.read_exact(&mut greeting)?;
-    if greeting == GREETING { Ok(()) } else { Err(io::Error::other("it is no codec process")) }
+    match greeting.split_last() {
+        Some((&refused, words)) if words == GREETING => Ok(Confinement::from_byte(refused)),
+        _ => Err(io::Error::other("it is no codec process")),
+    }
 }
 
-pub(crate) fn send_job(to: &mut impl Write, job: &Job, parts: &[&[u8]]) -> io::Result<()> {
-    send_header(to, &JobHeader { job, parts: parts.iter().map(|part| part.len()).collect() })?;
+pub(crate) fn send_job(
+    to: &mut impl Write,
+    job: &Job,
+    allowance: Allowance,
+    parts: &[&[u8]],
+) -> io::Result<()> {
+    let lengths = parts.iter().map(|part| part.len()).collect();
+    send_header(to, &JobHeader { job, allowance, parts: lengths })?;
     parts.iter().try_for_each(|part| to.write_all(part))
 }
 
-/// The next job and its parts; nothing where no more come.
-pub(crate) fn read_job(from: &mut impl Read) -> io::Result<Option<(Job, Vec<Vec<u8>>)>> {
+/// The next job and its parts, which are read once `allow` has set what they may take; nothing where
+/// no more come.
+pub(crate) fn read_job(
+    from: &mut impl Read,
+    allow: impl FnOnce(Allowance),
+) -> io::Result<Option<(Job, Vec<Vec<u8>>)>> {
     let header: OwnedJobHeader = match read_header(from) {
         Err(error) if error.kind() == io::ErrorKind::UnexpectedEof => return Ok(None),
         header => header?,
     };
+    allow(header.allowance);
     let parts = header.parts.iter().map(|&length| read_bytes(from, length));
     Ok(Some((header.job, parts.collect::<io::Result<_>>()?)))
 }
@@ -100,11 +128,15 @@ mod tests {
     #[test]
     fn jobs_and_answers_come_as_they_went() {
         let mut pipe = Vec::new();
-        send_job(&mut pipe, &Job::ReadAvif, &[b"one", b"", b"three"]).unwrap();
+        let sent = Allowance { memory: 7, seconds: 3 };
+        send_job(&mut pipe, &Job::Open, sent, &[b"one", b"", b"three"]).unwrap();
         let mut from = pipe.as_slice();
-        let (job, parts) = read_job(&mut from).unwrap().unwrap();
-        assert_eq!((job, parts), (Job::ReadAvif, vec![b"one".to_vec(), vec![], b"three".to_vec()]));
-        assert!(read_job(&mut from).unwrap().is_none());
+        let mut allowed = None;
+        let allow = |allowance| allowed = Some(allowance);
+        let (job, parts) = read_job(&mut from, allow).unwrap().unwrap();
+        assert_eq!(allowed, Some(sent));
+        assert_eq!((job, parts), (Job::Open, vec![b"one".to_vec(), vec![], b"three".to_vec()]));
+        assert!(read_job(&mut from, |_| ()).unwrap().is_none());
 
         let answer = Answer { reply: Reply::File, bytes: vec![7; 300] };
         let mut pipe = Vec::new();

@@ -99,7 +99,7 @@ impl std::fmt::Display for SourceFormat {
 }
 
 /// A picture format that is recognised but not read.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 pub enum UnreadFormat {
     /// HEIF with HEVC pictures, as telephones write it.
     Heic,

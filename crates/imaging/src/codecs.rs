@@ -1,26 +1,27 @@
-//! Where C code runs: in this process, or in processes of its own that a [`RemoteCodec`] keeps.
+//! Where codecs run: in this process, or in processes of their own that a [`RemoteCodec`] keeps.
 //!
-//! Untrusted bytes and C libraries meet only in [`Job`]s. A program that handles other people's
+//! Untrusted bytes are read in [`Job`]s only. A program that handles other people's
 //! files hands in a [`RemoteCodec`], whose processes answer with [`job::perform`].
 
 use std::sync::Arc;
 
 use brisk_margin_core::encoding::Encoding;
-use brisk_margin_core::geometry::Size;
-use brisk_margin_core::orientation::Orientation;
+use brisk_margin_core::facts::PictureFacts;
+use brisk_margin_core::geometry::{Rect, Size};
 use brisk_margin_core::source_format::SourceFormat;
 use brisk_margin_core::units::Bytes;
 
 use crate::chroma::Chroma;
-use crate::codec::avif::AvifHeader;
+use crate::codec::CodecError;
 use crate::codec::error::CodecFailure;
 use crate::codec::extras::Extras;
 use crate::codec::jpeg::DctScale;
-use crate::codec::{CodecError, animation, jpeg, simple};
-use crate::colour::Inks;
 use crate::job::{self, Answer, Carries, Job, Reply, Shape};
+use crate::lossless::LosslessError;
 use crate::motion::{Frame, Motion};
-use crate::raster::{Channels, Raster};
+use crate::original::PictureError;
+use crate::raster::Raster;
+use crate::reading::{self, Opened};
 
 /// Does jobs in another process.
 pub trait RemoteCodec: Send + Sync {
@@ -29,6 +30,12 @@ pub trait RemoteCodec: Send + Sync {
     /// # Errors
     /// [`CodecFailure`] where there is none, for whatever reason.
     fn run(&self, job: &Job, parts: &[&[u8]], memory: Bytes) -> Result<Answer, CodecFailure>;
+
+    /// Ends what it does, and begins nothing more: whoever waits gets a [`CodecFailure`].
+    fn end(&self);
+
+    /// What of its protection does not hold, in words; nothing where all of it does.
+    fn weakness(&self) -> Option<String>;
 }
 
 /// The way to the codecs. Clones lead the same way.
@@ -67,6 +74,22 @@ impl Codecs {
         Self(Some(remote))
     }
 
+    /// Ends what is done elsewhere, for a process that ends; nothing is done there afterwards.
+    pub fn end(&self) {
+        if let Some(remote) = &self.0 {
+            remote.end();
+        }
+    }
+
+    /// What of the protection against hostile files does not hold, in words; nothing where all of it
+    /// does.
+    pub fn weakness(&self) -> Option<String> {
+        match &self.0 {
+            Some(remote) => remote.weakness(),
+            None => Some("files are read in the process that serves".to_owned()),
+        }
+    }
+
     fn run(&self, job: &Job, parts: &[&[u8]], memory: Bytes) -> Result<Answer, CodecError> {
         match &self.0 {
             Some(remote) => Ok(remote.run(job, parts, memory)?),
@@ -74,99 +97,106 @@ impl Codecs {
         }
     }
 
-    /// The pixels of a JPEG at `scale`; print colours are mixed by `inks`.
+    /// What `file` says before its pixels.
+    ///
+    /// # Errors
+    /// [`PictureError`].
+    pub(crate) fn open(&self, file: &[u8]) -> Result<Opened, PictureError> {
+        reading::format_of(file)?;
+        let Answer { reply, bytes } = self.run(&Job::Open, &[file], reading_memory(file))?;
+        match reply {
+            Reply::Opened(opened, has_icc) if opened.is_sound() => {
+                Ok(Opened { icc: has_icc.then_some(bytes), ..*opened })
+            }
+            Reply::NotTaken(error) => Err(error),
+            reply => Err(refused(reply).into()),
+        }
+    }
+
+    /// The pixels of `file` as a browser shows them, turned as its metadata say; nothing is told of
+    /// what is no picture.
+    pub fn shown_size(&self, file: &[u8]) -> Option<Size> {
+        match self.run(&Job::ShowSize, &[file], reading_memory(file)).ok()?.reply {
+            Reply::Shown(size) => size.filter(|size| size.width > 0 && size.height > 0),
+            _ => None,
+        }
+    }
+
+    /// Whether every byte of `file` can be read.
+    ///
+    /// # Errors
+    /// [`CodecError::Truncated`], [`CodecError::Damaged`] or [`CodecError::CodecFailure`].
+    pub(crate) fn verify(&self, facts: &PictureFacts, file: &[u8]) -> Result<(), CodecError> {
+        let memory = match facts.format {
+            SourceFormat::Svg => drawing_memory(file, Size::new(64, 64)),
+            _ => decoding_memory(facts, file),
+        };
+        match self.run(&Job::Verify(facts.format), &[file], memory)?.reply {
+            Reply::Whole => Ok(()),
+            reply => Err(refused(reply)),
+        }
+    }
+
+    /// The pixels of `file` as stored, a JPEG's at `scale`; print colours are mixed by `icc`.
     ///
     /// # Errors
     /// [`CodecError::Truncated`] where the file ends before the last row is complete, else
     /// [`CodecError::Damaged`] or [`CodecError::CodecFailure`].
-    pub fn decode_jpeg(
+    pub(crate) fn pixels(
         &self,
+        facts: &PictureFacts,
         file: &[u8],
         scale: DctScale,
-        inks: &Inks,
+        icc: Option<&[u8]>,
     ) -> Result<Raster, CodecError> {
-        // Three samples a pixel as decoded, and two bytes for each of up to four coefficients.
-        let memory = Bytes(jpeg::pixel_count(file) * 12 + file.len() as u64 * 2);
-        let Answer { reply, bytes } = self.run(&Job::DecodeJpeg(scale), &[file], memory)?;
-        match reply {
-            Reply::Pixels(shape) if fits(shape, &bytes) => {
-                Ok(Raster::new(shape.size(), shape.channels(), bytes))
-            }
-            Reply::Inks(shape) if fits(shape, &bytes) => {
-                Ok(Raster::new(shape.size(), Channels::Rgb, inks.mix(&bytes)))
-            }
-            reply => Err(refused(reply)),
-        }
+        let job = Job::Decode { format: facts.format, scale, icc: icc.is_some() };
+        let parts: Vec<&[u8]> = [file].into_iter().chain(icc).collect();
+        let memory = match facts.format {
+            SourceFormat::Svg => drawing_memory(file, facts.size),
+            _ => decoding_memory(facts, file),
+        };
+        raster(self.run(&job, &parts, memory)?)
     }
 
-    /// A JPEG with the same coefficients as `file`; see [`jpeg_copy::copy`].
+    /// The part `crop` of the drawing `file`, in pixels of its own size, at the size `output`.
     ///
     /// # Errors
-    /// [`CodecError::Damaged`] where the file cannot be read to its end.
-    pub fn copy_jpeg(
+    /// [`CodecError::Damaged`] or [`CodecError::CodecFailure`].
+    pub fn draw(&self, file: &[u8], crop: Rect, output: Size) -> Result<Raster, CodecError> {
+        let drawn = self.run(&Job::Draw { crop, output }, &[file], drawing_memory(file, output))?;
+        raster(drawn).and_then(|raster| match raster.size() == output {
+            true => Ok(raster),
+            false => Err(CodecFailure::Crashed.into()),
+        })
+    }
+
+    /// The drawing `file` as it is served; see [`minified`](crate::drawing::minified).
+    ///
+    /// # Errors
+    /// [`CodecError::Damaged`] or [`CodecError::CodecFailure`].
+    pub(crate) fn minified(&self, file: &[u8]) -> Result<String, CodecError> {
+        const LOOKED_AT: Size = Size::new(1_024, 1_024);
+        let text = made(self.run(&Job::Minify, &[file], drawing_memory(file, LOOKED_AT))?)?;
+        String::from_utf8(text).map_err(|_| CodecFailure::Crashed.into())
+    }
+
+    /// A copy of `file` without loss; see [`copy`](crate::lossless::copy).
+    ///
+    /// # Errors
+    /// [`LosslessError`].
+    pub(crate) fn copy(
         &self,
+        facts: &PictureFacts,
         file: &[u8],
-        orientation: Orientation,
-        extras: &Extras,
-    ) -> Result<Vec<u8>, CodecError> {
-        let (carries, blocks) = carried(extras);
-        let job = Job::CopyJpeg { orientation: orientation.to_exif(), carries };
-        let parts: Vec<&[u8]> = [file].into_iter().chain(blocks).collect();
-        let memory = Bytes(jpeg::pixel_count(file) * 12 + file.len() as u64 * 4);
-        made(self.run(&job, &parts, memory)?)
-    }
-
-    /// What stands before the pixels of an AVIF.
-    ///
-    /// # Errors
-    /// [`CodecError::Truncated`], [`CodecError::Damaged`] or [`CodecError::CodecFailure`].
-    pub fn read_avif(&self, file: &[u8]) -> Result<AvifHeader, CodecError> {
-        match self.run(&Job::ReadAvif, &[file], Bytes(file.len() as u64 * 4))?.reply {
-            Reply::Avif(told) => Ok(*told),
-            reply => Err(refused(reply)),
-        }
-    }
-
-    /// The pixels of the first picture of an AVIF.
-    ///
-    /// # Errors
-    /// [`CodecError::Truncated`], [`CodecError::Damaged`] or [`CodecError::CodecFailure`].
-    pub fn decode_avif(&self, file: &[u8]) -> Result<Raster, CodecError> {
-        let size = self.read_avif(file)?.header.size;
-        // Planes of up to 16 bits in the decoder's frames, and the result.
-        let memory = Bytes(size.pixels() * 30 + file.len() as u64 * 2);
-        let Answer { reply, bytes } = self.run(&Job::DecodeAvif, &[file], memory)?;
-        match reply {
-            Reply::Pixels(shape) if fits(shape, &bytes) => {
-                Ok(Raster::new(shape.size(), shape.channels(), bytes))
-            }
-            reply => Err(refused(reply)),
-        }
-    }
-
-    /// The frames of a WebP whose canvas is of `size`, each as it is shown: `count` at most.
-    ///
-    /// # Errors
-    /// [`CodecError::Truncated`], [`CodecError::Damaged`] or [`CodecError::CodecFailure`].
-    fn decode_webp_motion(
-        &self,
-        file: &[u8],
-        size: Size,
-        count: u32,
-    ) -> Result<Vec<Frame>, CodecError> {
-        // Each frame as it goes out, and the two that the decoder works on.
-        let memory = Bytes(size.pixels() * 4 * (2 * u64::from(count) + 4) + file.len() as u64 * 2);
-        let Answer { reply, bytes } = self.run(&Job::DecodeWebpMotion(count), &[file], memory)?;
-        match reply {
-            Reply::Frames(shape, millis) if shape.size() == size => {
-                let each = shape.size().pixels() as usize * shape.channels().count();
-                if each == 0 || bytes.len() != each * millis.len() {
-                    return Err(CodecFailure::Crashed.into());
-                }
-                let frame = |(pixels, millis)| Frame { raster: shape.raster(pixels), millis };
-                Ok(bytes.chunks_exact(each).zip(millis).map(frame).collect())
-            }
-            reply => Err(refused(reply)),
+        xmp: Option<&[u8]>,
+    ) -> Result<Vec<u8>, LosslessError> {
+        let parts: Vec<&[u8]> = [file].into_iter().chain(xmp).collect();
+        // Both are decoded to be compared, and one is encoded.
+        let memory = Bytes(decoding_memory(facts, file).get() * 2 + facts.size.pixels() * 40);
+        let answer = self.run(&Job::Copy { xmp: xmp.is_some() }, &parts, memory)?;
+        match answer.reply {
+            Reply::NotCopied(error) => Err(error),
+            _ => Ok(made(answer)?),
         }
     }
 
@@ -211,27 +241,64 @@ impl Codecs {
         made(self.run(&job, &parts, Bytes(pixels * 16 + (64 << 20)))?)
     }
 
-    /// The frames of `data`, a file of `source`, each as it is shown, and how often they are.
+    /// The frames of `file`, each as it is shown, and how often they are.
     ///
     /// # Errors
     /// [`CodecError::Unsupported`] for formats whose frames are not read, else those of decoding.
-    pub fn decode_motion(&self, source: SourceFormat, data: &[u8]) -> Result<Motion, CodecError> {
-        match source {
-            SourceFormat::Gif => animation::decode_gif(data),
-            // By the library that browsers use: where a frame lies on another, its pixels come out
-            // exactly.
-            SourceFormat::Webp => {
-                let size = simple::header(source, data)?.size;
-                let frames = self.decode_webp_motion(data, size, animation::webp_frames(data))?;
-                let bare = |Frame { raster, millis }| Frame {
-                    raster: raster.without_idle_alpha(),
+    pub(crate) fn frames(&self, facts: &PictureFacts, file: &[u8]) -> Result<Motion, CodecError> {
+        // Each frame as it goes out, and the two that the decoder works on.
+        let frames = 2 * u64::from(facts.frames) + 4;
+        let memory = Bytes(facts.size.pixels() * 4 * frames + file.len() as u64 * 2);
+        let job = Job::DecodeMotion(facts.format, facts.frames);
+        let Answer { reply, bytes } = self.run(&job, &[file], memory)?;
+        match reply {
+            Reply::Frames(shape, millis, loops) if shape.size() == facts.size => {
+                let each = shape.size().pixels() as usize * shape.channels().count();
+                if millis.is_empty() || bytes.len() != each * millis.len() {
+                    return Err(CodecFailure::Crashed.into());
+                }
+                let frame = |(pixels, millis)| Frame {
+                    raster: shape.raster(pixels).without_idle_alpha(),
                     millis,
                 };
-                let frames = frames.into_iter().map(bare).collect();
-                Ok(Motion { frames, loops: animation::webp_loops(data) })
+                Ok(Motion {
+                    frames: bytes.chunks_exact(each).zip(millis).map(frame).collect(),
+                    loops,
+                })
             }
-            format => Err(CodecError::Unsupported { format, flavour: "frames in a rare form" }),
+            reply => Err(refused(reply)),
         }
+    }
+
+    /// The frames of `file`, which is of `format`, each as it is shown.
+    ///
+    /// # Errors
+    /// Those of reading and decoding it.
+    pub fn decode_motion(&self, format: SourceFormat, file: &[u8]) -> Result<Motion, CodecError> {
+        self.frames(&self.made_facts(format, file)?, file)
+    }
+
+    /// The facts of `file`, which was made in `format`.
+    pub(crate) fn made_facts(
+        &self,
+        format: SourceFormat,
+        file: &[u8],
+    ) -> Result<PictureFacts, CodecError> {
+        match self.open(file) {
+            Ok(opened) if opened.facts.format == format => Ok(opened.facts),
+            Err(PictureError::Codec(error)) => Err(error),
+            _ => Err(CodecError::Damaged { format, detail: "it is something else".to_owned() }),
+        }
+    }
+}
+
+fn raster(answer: Answer) -> Result<Raster, CodecError> {
+    let Answer { reply, bytes } = answer;
+    match reply {
+        Reply::Pixels(shape) if fits(shape, &bytes) => {
+            Ok(Raster::new(shape.size(), shape.channels(), bytes))
+        }
+        reply => Err(refused(reply)),
     }
 }
 
@@ -239,18 +306,37 @@ impl Codecs {
 /// that do not fit their words, come from a process that went wrong.
 fn refused(reply: Reply) -> CodecError {
     match reply {
-        Reply::Truncated(source) => CodecError::Truncated(source),
-        Reply::Damaged(format, detail) => CodecError::Damaged { format, detail },
-        Reply::Failed(format, detail) => CodecError::Encode { format, detail },
-        Reply::File | Reply::Pixels(_) | Reply::Inks(_) | Reply::Frames(..) | Reply::Avif(_) => {
-            CodecFailure::Crashed.into()
-        }
+        Reply::Refused(error) => error,
+        _ => CodecFailure::Crashed.into(),
     }
 }
 
 /// A child's word is not taken for the length of what it sends.
 fn fits(shape: Shape, bytes: &[u8]) -> bool {
     shape.size().pixels() * shape.channels().count() as u64 == bytes.len() as u64
+}
+
+/// What reading the header of `file` may take: a drawing becomes a tree of its elements.
+fn reading_memory(file: &[u8]) -> Bytes {
+    Bytes(file.len() as u64 * 60 + (64 << 20))
+}
+
+/// What decoding `file` may take, as the libraries do it.
+fn decoding_memory(facts: &PictureFacts, file: &[u8]) -> Bytes {
+    let each = match facts.format {
+        // Three samples a pixel as decoded, and two bytes for each of up to four coefficients.
+        SourceFormat::Jpeg => 12,
+        // Planes of up to 16 bits in the decoder's frames, and the result.
+        SourceFormat::Avif => 30,
+        _ => 20,
+    };
+    Bytes(facts.size.pixels() * each + file.len() as u64 * 2 + (16 << 20))
+}
+
+/// What drawing `file` at `output` may take: its tree, its pixels twice, and four groups within each
+/// other that are laid on as a whole.
+fn drawing_memory(file: &[u8], output: Size) -> Bytes {
+    Bytes(reading_memory(file).get() + output.pixels() * 4 * 6 + (64 << 20))
 }
 
 /// What encoding so many pixels may take at most: guesses with room, not measured yet.

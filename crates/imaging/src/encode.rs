@@ -5,11 +5,11 @@ use brisk_margin_core::format::{Format, SideTooLong};
 use brisk_margin_core::source_format::SourceFormat;
 use thiserror::Error;
 
+use crate::codec::CodecError;
 use crate::codec::extras::Extras;
 use crate::codec::jpeg::DctScale;
-use crate::codec::{CodecError, png, simple};
 use crate::codecs::Codecs;
-use crate::colour::{Inks, Profile};
+use crate::colour::Profile;
 use crate::raster::Raster;
 
 impl Codecs {
@@ -37,19 +37,20 @@ impl Codecs {
         Ok(self.encode_pixels(raster, encoding, extras)?)
     }
 
-    /// The pixels of `file`, which was made in `format`.
+    /// The pixels of `file`, which was made in `format`, the first ones where it moves.
     ///
     /// # Errors
-    /// Those of decoding it.
+    /// Those of reading and decoding it.
     pub fn decode(&self, format: Format, file: &[u8]) -> Result<Raster, CodecError> {
-        match format {
-            Format::Jpeg => self.decode_jpeg(file, DctScale::FULL, &Inks::default()),
-            Format::Webp => simple::decode(SourceFormat::Webp, file),
-            Format::Avif => self.decode_avif(file),
-            Format::Png => png::decode(file),
-            Format::Gif => simple::decode(SourceFormat::Gif, file),
-        }
-        .map(Raster::without_idle_alpha)
+        let source = match format {
+            Format::Jpeg => SourceFormat::Jpeg,
+            Format::Webp => SourceFormat::Webp,
+            Format::Avif => SourceFormat::Avif,
+            Format::Png => SourceFormat::Png,
+            Format::Gif => SourceFormat::Gif,
+        };
+        let facts = self.made_facts(source, file)?;
+        Ok(self.pixels(&facts, file, DctScale::FULL, None)?.without_idle_alpha())
     }
 }
 

@@ -1,40 +1,58 @@
-//! Jobs for codecs: what C code is asked to do with untrusted bytes, as plain values that can be
-//! sent to another process, and how one is done.
+//! Jobs for codecs: what is done with untrusted bytes, as plain values that can be sent to another
+//! process, and how one is done.
 
 use brisk_margin_core::encoding::Encoding;
 use brisk_margin_core::format::Format;
-use brisk_margin_core::geometry::Size;
-use brisk_margin_core::orientation::Orientation;
+use brisk_margin_core::geometry::{Rect, Size};
 use brisk_margin_core::source_format::SourceFormat;
 use serde::{Deserialize, Serialize};
 
 use crate::chroma::Chroma;
-use crate::codec::avif::AvifHeader;
 use crate::codec::extras::Extras;
-use crate::codec::jpeg::{DctScale, Pixels};
-use crate::codec::{CodecError, avif, gif, jpeg, jpeg_copy, png, webp, webp_motion};
+use crate::codec::jpeg::DctScale;
+use crate::codec::{CodecError, avif, gif, jpeg, png, svg, webp, webp_motion};
+use crate::drawing::minified;
+use crate::lossless::{self, LosslessError};
 use crate::motion::{Frame, Motion};
+use crate::original::PictureError;
 use crate::palette::Reduced;
 use crate::raster::{Channels, Raster};
+use crate::reading::{self, Opened};
 
 /// What is asked for; the bytes that it is about go beside it.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub enum Job {
-    /// The pixels of a JPEG at a scale.
-    DecodeJpeg(DctScale),
-    /// A JPEG with the same coefficients.
-    CopyJpeg {
-        /// The tag's value of its turn.
-        orientation: u8,
-        /// What it carries.
-        carries: Carries,
+    /// What a file says before its pixels.
+    Open,
+    /// The size that a browser would show a file at.
+    ShowSize,
+    /// Whether a file is whole.
+    Verify(SourceFormat),
+    /// The pixels of a file as stored, a JPEG's at a scale.
+    Decode {
+        /// Its format.
+        format: SourceFormat,
+        /// At which scale.
+        scale: DctScale,
+        /// Whether its colour profile stands beside it.
+        icc: bool,
     },
-    /// What stands before the pixels of an AVIF.
-    ReadAvif,
-    /// The pixels of an AVIF.
-    DecodeAvif,
-    /// The frames of a WebP, so many at most.
-    DecodeWebpMotion(u32),
+    /// The frames of a file, so many at most.
+    DecodeMotion(SourceFormat, u32),
+    /// A part of a drawing.
+    Draw {
+        /// The part, in pixels of its own size.
+        crop: Rect,
+        /// The size it is drawn at.
+        output: Size,
+    },
+    /// A drawing in fewer bytes.
+    Minify,
+    /// A copy of a file without loss, with an XMP packet where one stands beside it.
+    Copy {
+        /// Whether one does.
+        xmp: bool,
+    },
     /// A file.
     Encode {
         /// The pixels' shape.
@@ -57,6 +75,13 @@ pub enum Job {
         /// What it carries.
         carries: Carries,
     },
+}
+
+impl Job {
+    /// Whether a file is made, and trying makes it smaller.
+    pub const fn makes_a_file(&self) -> bool {
+        matches!(self, Self::Copy { .. } | Self::Encode { .. } | Self::EncodeMotion { .. })
+    }
 }
 
 /// Which blocks follow the pixels, in this order.
@@ -115,18 +140,21 @@ pub enum Reply {
     File,
     /// Pixels.
     Pixels(Shape),
-    /// Pixels in four inks.
-    Inks(Shape),
-    /// The pixels of frames of one shape, each with its time in milliseconds.
-    Frames(Shape, Vec<u16>),
-    /// What an AVIF's header says.
-    Avif(Box<AvifHeader>),
-    /// The file ends too early.
-    Truncated(SourceFormat),
-    /// The file is damaged.
-    Damaged(SourceFormat, String),
-    /// No file could be made.
-    Failed(Format, String),
+    /// The pixels of frames of one shape, each with its time in milliseconds, and how often they
+    /// are shown.
+    Frames(Shape, Vec<u16>, u16),
+    /// What a file says before its pixels; the bytes are its colour profile, where it has one.
+    Opened(Box<Opened>, bool),
+    /// At which size a file would be shown; nothing where it is no picture.
+    Shown(Option<Size>),
+    /// Nothing is wrong.
+    Whole,
+    /// The file is not taken.
+    NotTaken(PictureError),
+    /// There is no copy.
+    NotCopied(LosslessError),
+    /// The codec did not do it.
+    Refused(CodecError),
 }
 
 impl Answer {
@@ -138,14 +166,17 @@ impl Answer {
         Self { reply: Reply::File, bytes }
     }
 
-    fn frames(frames: Vec<Frame>) -> Self {
-        let Some(first) = frames.first() else {
-            return Self::words(Reply::Truncated(SourceFormat::Webp));
-        };
-        let shape = Shape::of(&first.raster);
+    fn frames(Motion { frames, loops }: Motion) -> Self {
+        let shape = Shape::of(&frames[0].raster);
         let millis = frames.iter().map(|frame| frame.millis).collect();
         let bytes = frames.into_iter().flat_map(|frame| frame.raster.into_data()).collect();
-        Self { reply: Reply::Frames(shape, millis), bytes }
+        Self { reply: Reply::Frames(shape, millis, loops), bytes }
+    }
+
+    fn opened(mut opened: Opened) -> Self {
+        let icc = opened.icc.take();
+        let reply = Reply::Opened(Box::new(opened), icc.is_some());
+        Self { reply, bytes: icc.unwrap_or_default() }
     }
 
     fn pixels(raster: Raster) -> Self {
@@ -155,17 +186,7 @@ impl Answer {
 
 impl From<CodecError> for Answer {
     fn from(error: CodecError) -> Self {
-        Self::words(match error {
-            CodecError::Truncated(source) => Reply::Truncated(source),
-            CodecError::Damaged { format, detail } => Reply::Damaged(format, detail),
-            CodecError::Encode { format, detail } => Reply::Failed(format, detail),
-            CodecError::Unsupported { format, flavour } => {
-                Reply::Damaged(format, flavour.to_owned())
-            }
-            CodecError::CodecFailure(broken) => {
-                Reply::Damaged(SourceFormat::Jpeg, broken.to_string())
-            }
-        })
+        Self::words(Reply::Refused(error))
     }
 }
 
@@ -176,23 +197,26 @@ pub fn perform(job: &Job, parts: &[&[u8]]) -> Answer {
         icc: carries.icc.then(|| part(from).to_vec()),
         xmp: carries.xmp.then(|| part(from + usize::from(carries.icc)).to_vec()),
     };
+    let file = part(0);
     let answer = match job {
-        Job::DecodeJpeg(scale) => jpeg::pixels(part(0), *scale).map(|pixels| match pixels {
-            Pixels::Rgb(raster) => Answer::pixels(raster),
-            Pixels::Inks(size, inks) => {
-                let shape = Shape { width: size.width, height: size.height, has_alpha: true };
-                Answer { reply: Reply::Inks(shape), bytes: inks }
-            }
-        }),
-        Job::CopyJpeg { orientation, carries } => {
-            let turn = Orientation::from_exif((*orientation).into());
-            jpeg_copy::copy(part(0), turn, &carried(carries, 1)).map(Answer::file)
+        Job::Open => {
+            return reading::open(file)
+                .map_or_else(|error| Answer::words(Reply::NotTaken(error)), Answer::opened);
         }
-        Job::ReadAvif => {
-            avif::header(part(0)).map(|told| Answer::words(Reply::Avif(Box::new(told))))
+        Job::ShowSize => Ok(Answer::words(Reply::Shown(reading::shown_size(file)))),
+        Job::Verify(format) => reading::verify(*format, file).map(|()| Answer::words(Reply::Whole)),
+        Job::Decode { format, scale, icc } => {
+            reading::pixels(*format, file, *scale, icc.then(|| part(1))).map(Answer::pixels)
         }
-        Job::DecodeAvif => avif::decode(part(0)).map(Answer::pixels),
-        Job::DecodeWebpMotion(most) => webp_motion::decode(part(0), *most).map(Answer::frames),
+        Job::DecodeMotion(format, most) => {
+            reading::motion(*format, file, *most).map(Answer::frames)
+        }
+        Job::Draw { crop, output } => svg::draw(file, *crop, *output).map(Answer::pixels),
+        Job::Minify => minified(file).map(|text| Answer::file(text.into_bytes())),
+        Job::Copy { xmp } => {
+            return lossless::copied(file, xmp.then(|| part(1).to_vec()))
+                .map_or_else(|error| Answer::words(Reply::NotCopied(error)), Answer::file);
+        }
         Job::Encode { shape, encoding, chroma, carries } => {
             encoded(&shape.raster(part(0)), *encoding, *chroma, &carried(carries, 1))
                 .map(Answer::file)

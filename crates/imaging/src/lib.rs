@@ -35,6 +35,7 @@ pub mod motion;
 pub mod original;
 pub mod palette;
 pub mod raster;
+pub mod reading;
 pub mod reference;
 pub mod render;
 pub mod resize;

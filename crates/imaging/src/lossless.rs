@@ -1,21 +1,22 @@
 //! Lossless copies of untouched originals: the same picture in a smaller file.
 //!
 //! A JPEG keeps its coefficients, its profile and, since blocks cannot always be turned, the tag of
-//! its turn; a PNG keeps its pixels, its depth and its profile; a WebP keeps all but its metadata,
-//! and so does an AVIF that has none. What is not identical when it is decoded is thrown away.
+//! its turn; a PNG keeps its pixels, its depth and its profile; a WebP keeps what is shown and
+//! nothing else, and an AVIF that holds nothing else stays as it is. What is not identical when it is decoded is thrown away.
 
-use thiserror::Error;
-
-use crate::codec::extras;
-use crate::codec::extras::Extras;
-use crate::codec::{Blocks, CodecError, jpeg, png, simple};
-use crate::colour::Inks;
-use crate::original::Original;
 use brisk_margin_core::orientation::Orientation;
 use brisk_margin_core::source_format::SourceFormat;
+use serde::{Deserialize, Serialize};
+use thiserror::Error;
+
+use crate::codec::extras::{self, Extras};
+use crate::codec::jpeg::DctScale;
+use crate::codec::{CodecError, avif_boxes, jpeg_copy, png};
+use crate::original::{Original, PictureError};
+use crate::reading::{self, Opened};
 
 /// Why there is no lossless copy.
-#[derive(Debug, Clone, PartialEq, Error)]
+#[derive(Debug, Clone, PartialEq, Error, Serialize, Deserialize)]
 pub enum LosslessError {
     /// The codec failed.
     #[error(transparent)]
@@ -35,39 +36,32 @@ pub enum LosslessError {
 ///
 /// # Errors
 /// [`LosslessError`].
-pub fn copy(picture: &Original<'_>, xmp: Option<Vec<u8>>) -> Result<Vec<u8>, LosslessError> {
-    let extras = Extras { icc: picture.icc().map(<[u8]>::to_vec), xmp };
-    let (codecs, original) = (picture.codecs, picture.bytes);
-    let copy = match picture.facts().format {
-        SourceFormat::Jpeg => {
-            let copy = codecs.copy_jpeg(original, picture.orientation, &extras)?;
-            let read = |file| codecs.decode_jpeg(file, jpeg::DctScale::FULL, &Inks::default());
-            if read(original)? != read(&copy)? {
-                return Err(LosslessError::NotTheSame);
-            }
-            copy
-        }
-        SourceFormat::Png => {
-            let copy = png::refiltered(original, extras.xmp)?;
-            if png::decode(original)? != png::decode(&copy)? {
-                return Err(LosslessError::NotTheSame);
-            }
-            copy
-        }
+pub fn copy(picture: &Original<'_>, xmp: Option<&[u8]>) -> Result<Vec<u8>, LosslessError> {
+    picture.codecs.copy(picture.facts(), picture.bytes, xmp)
+}
+
+/// As [`copy`], of the bytes of `file`, here and now.
+pub(crate) fn copied(file: &[u8], xmp: Option<Vec<u8>>) -> Result<Vec<u8>, LosslessError> {
+    let opened = reading::open(file).map_err(|error| match error {
+        PictureError::Codec(error) => LosslessError::Codec(error),
+        _ => LosslessError::NotTheSame,
+    })?;
+    let Opened { facts, stored, orientation, icc, .. } = opened;
+    let copy = match facts.format {
+        SourceFormat::Jpeg => jpeg_copy::copy(file, orientation, &Extras { icc, xmp })?,
+        SourceFormat::Png => png::refiltered(file, xmp)?,
         // Without its metadata a turned one would lie on its side.
-        SourceFormat::Webp if picture.orientation == Orientation::UPRIGHT => {
-            let copy = extras::bare_webp(original, extras.xmp, picture.stored, picture.facts())?;
-            if simple::decode(SourceFormat::Webp, original)?
-                != simple::decode(SourceFormat::Webp, &copy)?
-            {
-                return Err(LosslessError::NotTheSame);
-            }
-            copy
+        SourceFormat::Webp if orientation == Orientation::UPRIGHT => {
+            extras::bare_webp(file, xmp, stored, &facts)?
         }
-        SourceFormat::Avif if extras.xmp.is_none() && *picture.blocks() == Blocks::default() => {
-            original.to_vec()
+        SourceFormat::Avif if xmp.is_none() && avif_boxes::is_bare(file) => {
+            return Ok(file.to_vec());
         }
         other => return Err(LosslessError::NoCopy(other)),
     };
+    let pixels = |file| reading::pixels(facts.format, file, DctScale::FULL, None);
+    if pixels(file)? != pixels(&copy)? {
+        return Err(LosslessError::NotTheSame);
+    }
     Ok(copy)
 }

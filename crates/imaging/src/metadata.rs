@@ -8,6 +8,7 @@ use roxmltree::{Document, Node, ParsingOptions};
 
 use crate::codec::Blocks;
 use brisk_margin_core::embedded::EmbeddedMetadata;
+use brisk_margin_core::orientation::Orientation;
 
 /// The longest value that is kept of a block, in characters.
 const LONGEST: usize = 2_000;
@@ -15,8 +16,8 @@ const LONGEST: usize = 2_000;
 /// Reads `blocks`; what cannot be read counts as silent.
 pub fn read(blocks: &Blocks) -> EmbeddedMetadata {
     let mut told = EmbeddedMetadata::default();
-    if let Some(exif) = &blocks.exif {
-        take_exif(&mut told, exif);
+    if let Some(exif) = exif_of(blocks) {
+        take_exif(&mut told, &exif);
     }
     if let Some(iptc) = &blocks.iptc {
         take_iptc(&mut told, iptc);
@@ -27,8 +28,24 @@ pub fn read(blocks: &Blocks) -> EmbeddedMetadata {
     told
 }
 
-fn take_exif(told: &mut EmbeddedMetadata, block: &[u8]) {
-    let Ok(exif) = exif::Reader::new().read_raw(block.to_vec()) else { return };
+/// How the EXIF block says that the picture is turned. An unreadable block counts as none: it says
+/// nothing about the pixels.
+pub(crate) fn turn(blocks: &Blocks) -> Orientation {
+    let exif = exif_of(blocks);
+    let field = exif.as_ref().and_then(|exif| exif.get_field(Tag::Orientation, In::PRIMARY));
+    Orientation::from_exif(field.and_then(|field| field.value.get_uint(0)).unwrap_or(1))
+}
+
+/// Whether the EXIF block speaks of where the picture was taken, readable or not.
+pub(crate) fn has_location(blocks: &Blocks) -> bool {
+    exif_of(blocks).is_some_and(|exif| exif.get_field(Tag::GPSLatitude, In::PRIMARY).is_some())
+}
+
+fn exif_of(blocks: &Blocks) -> Option<exif::Exif> {
+    exif::Reader::new().read_raw(blocks.exif.clone()?).ok()
+}
+
+fn take_exif(told: &mut EmbeddedMetadata, exif: &exif::Exif) {
     let text = |tag| match &exif.get_field(tag, In::PRIMARY)?.value {
         exif::Value::Ascii(parts) => Some(text(parts.first()?)),
         _ => None,
@@ -38,7 +55,7 @@ fn take_exif(told: &mut EmbeddedMetadata, block: &[u8]) {
     set(&mut told.licence, text(Tag::Copyright));
     set(&mut told.taken, text(Tag::DateTimeOriginal).or_else(|| text(Tag::DateTime)));
     set(&mut told.camera, text(Tag::Model));
-    told.location = location(&exif);
+    told.location = location(exif);
 }
 
 /// Records of the application section, each led by 0x1C, section, number and length.

@@ -1,19 +1,19 @@
 //! Originals: what a file is, and whether it can be taken.
 
-use brisk_margin_core::facts::MAX_PIXELS;
-use brisk_margin_core::facts::PictureFacts;
+use brisk_margin_core::embedded::EmbeddedMetadata;
+use brisk_margin_core::facts::{MAX_PIXELS, PictureFacts};
+use brisk_margin_core::geometry::Size;
+use brisk_margin_core::orientation::Orientation;
+use brisk_margin_core::source_format::UnreadFormat;
+use serde::{Deserialize, Serialize};
 use thiserror::Error;
 
+use crate::codec::CodecError;
 use crate::codec::jpeg::DctScale;
-use crate::codec::{self, Blocks, CodecError};
 use crate::codecs::Codecs;
-use crate::colour::{Inks, Profile};
-use crate::drawing;
+use crate::colour::Profile;
 use crate::raster::Raster;
-use brisk_margin_core::geometry::{Rect, Size};
-use brisk_margin_core::orientation::Orientation;
-use brisk_margin_core::source_format;
-use brisk_margin_core::source_format::{Content, SourceFormat, UnreadFormat};
+use crate::reading::Opened;
 
 /// An original: its bytes and what they say.
 pub struct Original<'a> {
@@ -22,10 +22,7 @@ pub struct Original<'a> {
     pub(crate) stored: Size,
     pub(crate) orientation: Orientation,
     pub(crate) colour: Option<Profile>,
-    pub(crate) inks: Inks,
-    icc: Option<Vec<u8>>,
-    blocks: Blocks,
-    facts: PictureFacts,
+    opened: Opened,
 }
 
 impl<'a> Original<'a> {
@@ -56,45 +53,11 @@ impl<'a> Original<'a> {
     /// # Ok::<_, Box<dyn std::error::Error>>(())
     /// ```
     pub fn open(codecs: &'a Codecs, bytes: &'a [u8]) -> Result<Self, PictureError> {
-        if bytes.is_empty() {
-            return Err(PictureError::Empty);
-        }
-        let format = match source_format::sniff(bytes) {
-            Content::Readable(format) => format,
-            Content::Known(kind) => return Err(PictureError::NotRead(kind)),
-            Content::Unknown => return Err(PictureError::NoPicture),
-        };
-        let mut is_p3 = false;
-        let header = match format {
-            SourceFormat::Jpeg => codec::jpeg::header(bytes)?,
-            SourceFormat::Png => codec::png::header(bytes)?,
-            SourceFormat::Svg => codec::svg::header(bytes)?,
-            SourceFormat::Avif => {
-                let told = codecs.read_avif(bytes)?;
-                is_p3 = told.is_p3;
-                told.header
-            }
-            _ => codec::simple::header(format, bytes)?,
-        };
-        if header.size.pixels() > MAX_PIXELS {
-            return Err(PictureError::TooManyPixels(header.size));
-        }
-        let exif = header.blocks.exif.clone().map(Exif::read).unwrap_or_default();
-        let orientation = header.turned.unwrap_or(exif.orientation);
-        let profile = header.icc.as_deref().and_then(Profile::read);
-        let colour = profile.or_else(|| is_p3.then(Profile::display_p3));
-        let facts = PictureFacts {
-            format,
-            size: orientation.apply(header.size),
-            has_alpha: header.has_alpha,
-            frames: header.frames,
-            has_location: exif.has_location,
-            profile: colour.as_ref().map(|profile| profile.name().to_owned()),
-        };
-        let inks = Inks::read(header.icc.as_deref());
-        let stored = header.size;
-        let (icc, blocks) = (header.icc, header.blocks);
-        Ok(Self { codecs, bytes, stored, orientation, colour, inks, icc, blocks, facts })
+        let opened = codecs.open(bytes)?;
+        let profile = opened.icc.as_deref().and_then(Profile::read);
+        let colour = profile.or_else(|| opened.is_p3.then(Profile::display_p3));
+        let (stored, orientation) = (opened.stored, opened.orientation);
+        Ok(Self { codecs, bytes, stored, orientation, colour, opened })
     }
 
     /// What decodes it.
@@ -104,24 +67,29 @@ impl<'a> Original<'a> {
 
     /// What the header says.
     pub fn facts(&self) -> &PictureFacts {
-        &self.facts
+        &self.opened.facts
     }
 
     /// Its ICC profile, as it stands in the file.
     pub fn icc(&self) -> Option<&[u8]> {
-        self.icc.as_deref()
+        self.opened.icc.as_deref()
     }
 
     /// The profile of its colours, where they are RGB and not sRGB's: as it stands in the file, or
     /// written for a container that only names them.
     pub fn own_profile(&self) -> Option<Vec<u8>> {
         let profile = self.colour.as_ref()?;
-        self.icc.clone().or_else(|| profile.icc())
+        self.opened.icc.clone().or_else(|| profile.icc())
     }
 
-    /// The blocks of metadata in the file.
-    pub fn blocks(&self) -> &Blocks {
-        &self.blocks
+    /// What its metadata say.
+    pub fn told(&self) -> &EmbeddedMetadata {
+        &self.opened.told
+    }
+
+    /// The sizes of the pictures inside an icon; none in other files.
+    pub fn inside(&self) -> &[Size] {
+        &self.opened.inside
     }
 
     /// Goes through every byte, so that a file that breaks off is found before it is kept.
@@ -129,85 +97,29 @@ impl<'a> Original<'a> {
     /// # Errors
     /// [`CodecError::Truncated`] or [`CodecError::Damaged`].
     pub fn verify(&self) -> Result<(), CodecError> {
-        match self.facts.format {
-            SourceFormat::Jpeg => {
-                self.codecs.decode_jpeg(self.bytes, DctScale::EIGHTH, &self.inks).map(drop)
-            }
-            SourceFormat::Png => codec::png::verify(self.bytes),
-            // Drawn once, since some faults show only then.
-            SourceFormat::Svg => {
-                let whole = Rect::whole(self.stored);
-                codec::svg::draw(self.bytes, whole, Size::new(64, 64)).map(drop)
-            }
-            _ => self.decode().map(drop),
-        }
+        self.codecs.verify(self.facts(), self.bytes)
     }
 
-    /// A drawing as it is served: cleaned, and in fewer bytes; see [`drawing::minified`].
+    /// A drawing as it is served: cleaned, and in fewer bytes; see
+    /// [`minified`](crate::drawing::minified).
     ///
     /// # Errors
     /// [`CodecError::Damaged`], also where it is no drawing.
     pub fn drawing(&self) -> Result<String, CodecError> {
-        drawing::minified(self.bytes)
+        self.codecs.minified(self.bytes)
     }
 
-    /// The pixels as stored, all of them, before orientation and colour.
+    /// The pixels as stored, all of them, before orientation and colour; a JPEG's at `scale`.
     ///
     /// # Errors
     /// [`CodecError::Truncated`] or [`CodecError::Damaged`].
-    pub(crate) fn decode(&self) -> Result<Raster, CodecError> {
-        match self.facts.format {
-            SourceFormat::Jpeg => self.codecs.decode_jpeg(self.bytes, DctScale::FULL, &self.inks),
-            SourceFormat::Png => codec::png::decode(self.bytes),
-            SourceFormat::Avif => self.codecs.decode_avif(self.bytes),
-            SourceFormat::Svg => {
-                codec::svg::draw(self.bytes, Rect::whole(self.stored), self.stored)
-            }
-            other => codec::simple::decode(other, self.bytes),
-        }
-    }
-}
-
-/// The pixels of a file as a browser shows them, turned as its metadata say; nothing is decoded, and
-/// nothing is told of what is no picture.
-pub fn shown_size(codecs: &Codecs, file: &[u8]) -> Option<Size> {
-    if let Ok(original) = Original::open(codecs, file) {
-        return Some(original.facts().size);
-    }
-    // What is damaged further down may still say how large it is.
-    let size = imagesize::blob_size(file).ok()?;
-    Some(Size::new(u32::try_from(size.width).ok()?, u32::try_from(size.height).ok()?))
-}
-
-/// What is read of the EXIF block.
-struct Exif {
-    orientation: Orientation,
-    has_location: bool,
-}
-
-impl Default for Exif {
-    fn default() -> Self {
-        Self { orientation: Orientation::UPRIGHT, has_location: false }
-    }
-}
-
-impl Exif {
-    /// An unreadable block counts as none: it says nothing about the pixels.
-    fn read(block: Vec<u8>) -> Self {
-        let Ok(exif) = exif::Reader::new().read_raw(block) else {
-            return Self::default();
-        };
-        let field = |tag| exif.get_field(tag, exif::In::PRIMARY);
-        let orientation = field(exif::Tag::Orientation).and_then(|f| f.value.get_uint(0));
-        Self {
-            orientation: Orientation::from_exif(orientation.unwrap_or(1)),
-            has_location: field(exif::Tag::GPSLatitude).is_some(),
-        }
+    pub(crate) fn decode_at(&self, scale: DctScale) -> Result<Raster, CodecError> {
+        self.codecs.pixels(self.facts(), self.bytes, scale, self.icc())
     }
 }
 
 /// Why a file was not taken as an original.
-#[derive(Debug, Clone, PartialEq, Error)]
+#[derive(Debug, Clone, PartialEq, Error, Serialize, Deserialize)]
 pub enum PictureError {
     /// No bytes at all.
     #[error("the file is empty; export or transfer it again")]

@@ -3,7 +3,6 @@
 //! The order is chosen for memory: cropping and scaling happen as stored, and only the small
 //! result is turned upright and converted to sRGB.
 
-use crate::codec;
 use crate::codec::CodecError;
 use crate::codec::jpeg::DctScale;
 use crate::motion::MOST_PIXELS;
@@ -79,7 +78,7 @@ pub fn render_ladder<E: From<CodecError>>(
 /// A drawing has no pixels to be scaled.
 fn draw(picture: &Original<'_>, fitting: &Fitting) -> Result<Raster, CodecError> {
     let crop = picture.orientation.to_stored(fitting.crop, picture.stored);
-    codec::svg::draw(picture.bytes, crop, picture.orientation.apply(fitting.output))
+    picture.codecs.draw(picture.bytes, crop, picture.orientation.apply(fitting.output))
 }
 
 /// A picture's pixels as stored, at a scale that is enough for what is made of them.
@@ -92,14 +91,15 @@ struct Decoded<'a> {
 impl<'a> Decoded<'a> {
     fn for_all(picture: &'a Original<'a>, fittings: &[Fitting]) -> Result<Self, CodecError> {
         if picture.facts().format != SourceFormat::Jpeg {
-            return Ok(Self { picture, pixels: picture.decode()?, scale: 1.0 });
+            let pixels = picture.decode_at(DctScale::FULL)?;
+            return Ok(Self { picture, pixels, scale: 1.0 });
         }
         let enough = |fitting: &Fitting| {
             let crop = picture.orientation.to_stored(fitting.crop, picture.stored);
             DctScale::for_output(crop.size(), picture.orientation.apply(fitting.output))
         };
         let scale = fittings.iter().map(enough).max().unwrap_or(DctScale::FULL);
-        let pixels = picture.codecs.decode_jpeg(picture.bytes, scale, &picture.inks)?;
+        let pixels = picture.decode_at(scale)?;
         Ok(Self { picture, pixels, scale: scale.factor() })
     }
 
@@ -127,11 +127,14 @@ impl<'a> Decoded<'a> {
 /// is not one whose frames are read; else those of decoding.
 pub fn render_motion(picture: &Original<'_>, fitting: &Fitting) -> Result<Motion, CodecError> {
     let facts = picture.facts();
-    let too_much = |flavour| CodecError::Unsupported { format: facts.format, flavour };
+    let too_much = |flavour: &'static str| CodecError::Unsupported {
+        format: facts.format,
+        flavour: flavour.into(),
+    };
     if u64::from(facts.frames) * facts.size.pixels() > MOST_PIXELS {
         return Err(too_much("more frames than can be worked on at once"));
     }
-    let mut motion = picture.codecs.decode_motion(facts.format, picture.bytes)?;
+    let mut motion = picture.codecs.frames(facts, picture.bytes)?;
     for frame in &mut motion.frames {
         let crop = fitting.crop;
         let mut raster = match crop.size() == fitting.output {

@@ -1,9 +1,11 @@
-//! What the tests of several crates share: databases of their own, and small pictures.
+//! What the tests of several crates share: databases of their own, small pictures, and
+//! hostile files.
 
 #[cfg(feature = "buckets")]
 mod buckets;
 #[cfg(feature = "databases")]
 mod databases;
+pub mod hostile;
 #[cfg(feature = "databases")]
 pub mod made_up;
 pub mod pictures;

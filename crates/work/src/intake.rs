@@ -13,7 +13,6 @@ use brisk_margin_core::naming;
 use brisk_margin_core::site::ImportAction;
 use brisk_margin_core::units::Bytes;
 use brisk_margin_imaging::codecs::Codecs;
-use brisk_margin_imaging::metadata;
 use brisk_margin_imaging::original::{Original, PictureError};
 use brisk_margin_site::archive::{ArchiveError, Limits, Unpacking};
 use brisk_margin_store::pictures::{Arrival, NewPicture, Origin};
@@ -236,7 +235,7 @@ impl Intake {
         let room = self.pool.admit(Bytes::of(&map)).await;
         let read = move |codecs: &Codecs| {
             let picture = Original::open(codecs, &map)?;
-            Ok::<_, PictureError>((picture.facts().clone(), metadata::read(picture.blocks())))
+            Ok::<_, PictureError>((picture.facts().clone(), picture.told().clone()))
         };
         Ok(self.pool.run(room, read).await??)
     }

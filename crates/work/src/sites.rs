@@ -81,6 +81,11 @@ impl Sites {
         &self.installation
     }
 
+    /// Where pictures are worked on.
+    pub const fn pool(&self) -> &WorkPool {
+        &self.pool
+    }
+
     /// Where uploads are spooled.
     pub const fn folder(&self) -> &DataFolder {
         &self.folder

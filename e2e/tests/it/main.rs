@@ -7,6 +7,7 @@ mod demo_command;
 mod encode;
 mod first_picture;
 mod hidden;
+mod hostile_files;
 mod icons;
 mod icons_command;
 mod jobs;

@@ -67,10 +67,7 @@ async fn a_set_is_made_once_as_the_rules_say_with_its_credit_in_it() {
         let bytes = api.get(&format!("/api/variants/{variant}/file")).await.body;
         assert_eq!(bytes.len() as u64, made["margin"]["weight"].as_u64().unwrap());
         assert_eq!(
-            brisk_margin_imaging::metadata::read(
-                Original::open(&Codecs::in_process(), &bytes).unwrap().blocks()
-            )
-            .creator,
+            Original::open(&Codecs::in_process(), &bytes).unwrap().told().creator,
             "Ada Fenn"
         );
     }

@@ -86,7 +86,7 @@ fn ours(
     pictures: &[(PathBuf, Vec<u32>)],
     encode: bool,
 ) -> Result<(f64, BTreeMap<Format, u64>), Failure> {
-    let codecs = own_codecs();
+    let codecs = own_codecs()?;
     let bytes = Mutex::new(BTreeMap::new());
     let started = Instant::now();
     let all: Result<(), String> = pictures.par_iter().try_for_each(|(path, widths)| {
@@ -115,7 +115,7 @@ fn ours(
 /// The picture in `path` at `widths`.
 pub fn ladder(path: &Path, widths: &[u32]) -> Result<Vec<Raster>, Failure> {
     let file = std::fs::read(path)?;
-    let codecs = own_codecs();
+    let codecs = own_codecs()?;
     let picture = Original::open(&codecs, &file)?;
     let size = picture.facts().size;
     let fitting = |&width: &u32| {

@@ -58,7 +58,7 @@ pub fn run(kinds: &[Kind], reference: &Reference, folder: &Path) -> Result<(), F
 }
 
 fn samples(kind: &Kind, reference: &Reference, folder: &Path) -> Result<Vec<Sample>, Failure> {
-    let codecs = own_codecs();
+    let codecs = own_codecs()?;
     let mut pixels: Vec<PathBuf> = Vec::new();
     let mut metrics = Vec::new();
     for (n, path) in kind.files.iter().enumerate() {

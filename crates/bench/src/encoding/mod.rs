@@ -79,5 +79,5 @@ impl Encoding {
 
 /// The width of the picture in `path`.
 fn width(path: &Path) -> Result<u32, Failure> {
-    Ok(Original::open(&own_codecs(), &std::fs::read(path)?)?.facts().size.width)
+    Ok(Original::open(&own_codecs()?, &std::fs::read(path)?)?.facts().size.width)
 }

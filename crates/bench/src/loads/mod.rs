@@ -150,7 +150,7 @@ impl Loads {
     /// What each page transfers.
     async fn requests(&self) -> Result<Vec<PageRequests>, Failure> {
         let local = LocalHost::start(host::router(&self.folder, Faults::default())).await?;
-        let mut plan = Plan::for_page(&local.origin, file_reader(own_codecs()))?;
+        let mut plan = Plan::for_page(&local.origin, file_reader(own_codecs()?))?;
         plan.widths = vec![LayoutWidth::of(SCREEN.0)];
         plan.densities = vec![Density::new(SCREEN.1)?];
         let mut all = Vec::new();

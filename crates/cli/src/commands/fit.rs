@@ -189,14 +189,16 @@ fn copied(picture: &Original<'_>, format: Format) -> Result<Encoded, Failure> {
 
 impl Fit {
     pub(super) fn run(self) -> ExitCode {
-        let mut out = match MadeFiles::open(&self.out) {
-            Ok(out) => out,
+        let opened: Result<_, Failure> = MadeFiles::open(&self.out)
+            .map_err(|error| format!("{} cannot be used: {error}", self.out.display()).into())
+            .and_then(|out| Ok((out, own_codecs()?)));
+        let (mut out, codecs) = match opened {
+            Ok(opened) => opened,
             Err(error) => {
-                eprintln!("brisk-margin: {} cannot be used: {error}", self.out.display());
+                eprintln!("brisk-margin: {error}");
                 return ExitCode::FAILURE;
             }
         };
-        let codecs = own_codecs();
         let mut all_made = true;
         let watched = Watched::of(self.pictures.len());
         for path in &self.pictures {

@@ -167,7 +167,7 @@ impl Make {
             ..IconDesign::default()
         };
         design.check()?;
-        let codecs = own_codecs();
+        let codecs = own_codecs()?;
         let master = read(&codecs, &self.master)?;
         let other =
             |path: &Option<PathBuf>| path.as_ref().map(|path| read(&codecs, path)).transpose();
@@ -229,13 +229,13 @@ fn read(codecs: &Codecs, file: &Path) -> Result<Master, Failure> {
 
 impl Check {
     async fn run(&self) -> Result<bool, Failure> {
-        let reader = measuring::file_reader(own_codecs());
+        let reader = measuring::file_reader(own_codecs()?);
         let mut rules = Plan::for_page(self.pages[0].as_str(), reader.clone())?.rules;
         for page in &self.pages {
             rules.allowed.extend(Plan::for_page(page.as_str(), reader.clone())?.rules.allowed);
         }
         rules.allowed.extend(self.allow.iter().filter_map(Authority::of));
-        let pool = WorkPool::new(1, MEMORY, own_codecs());
+        let pool = WorkPool::new(1, MEMORY, own_codecs()?);
         let report = check_icons(&self.pages, rules, &pool).await?;
         if self.json {
             println!("{}", serde_json::to_string(&report)?);

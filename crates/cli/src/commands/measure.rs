@@ -81,7 +81,7 @@ fn files_at<'a>((&width, at): (&u32, &'a ByDensity<ServedFile>)) -> (u32, ByDens
 
 impl Measure {
     pub(super) async fn run(self) -> Result<(), Failure> {
-        let reader = measuring::file_reader(own_codecs());
+        let reader = measuring::file_reader(own_codecs()?);
         let mut plan = Plan::for_page(&self.pages[0], reader.clone())?;
         let widths: BTreeSet<u32> = self.width.iter().copied().collect();
         plan.widths = widths.into_iter().map(LayoutWidth::of).collect();

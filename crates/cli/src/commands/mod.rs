@@ -23,7 +23,7 @@ use std::process::ExitCode;
 use brisk_margin_work::data_folder::DataFolder;
 use clap::{Args, CommandFactory, Parser, Subcommand};
 
-use crate::home::Failure;
+use crate::home::{self, Failure};
 
 const EXAMPLES: &str = "\
 Examples:
@@ -41,6 +41,9 @@ Examples:
 struct CommandLine {
     #[command(subcommand)]
     command: Command,
+    /// Read files even where the system refuses to confine the processes that do
+    #[arg(long, global = true, env = "BRISK_MARGIN_ALLOW_UNCONFINED")]
+    allow_unconfined: bool,
 }
 
 #[derive(Subcommand)]
@@ -105,7 +108,10 @@ pub fn run() -> ExitCode {
     let log = tracing_subscriber::fmt().with_env_filter(filter).with_ansi(coloured);
     log.with_writer(std::io::stderr).init();
     end_with_the_pipe();
-    let command = CommandLine::parse().command;
+    let CommandLine { command, allow_unconfined } = CommandLine::parse();
+    if allow_unconfined {
+        home::allow_unconfined();
+    }
     let done = match command {
         Command::Serve(serve) => within_runtime(serve.run()),
         Command::Worker(worker) => within_runtime(worker.run()),
@@ -159,7 +165,11 @@ fn end_with_the_pipe() {
 }
 
 fn within_runtime<T>(work: impl Future<Output = Result<T, Failure>>) -> Result<T, Failure> {
-    tokio::runtime::Runtime::new()?.block_on(work)
+    let runtime = tokio::runtime::Runtime::new()?;
+    let done = runtime.block_on(work);
+    // What a thread still does belongs to nobody any more: the end does not wait for it.
+    runtime.shutdown_background();
+    done
 }
 
 fn prepare(command: &FolderCommand) -> Result<(), Failure> {

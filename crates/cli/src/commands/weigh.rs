@@ -193,7 +193,7 @@ impl Weigh {
     }
 
     async fn weigh_addresses(&self, addresses: &[&String]) -> Result<bool, Failure> {
-        let reader = measuring::file_reader(own_codecs());
+        let reader = measuring::file_reader(own_codecs()?);
         let mut plan = Plan::for_page(addresses[0], reader.clone())?;
         plan.widths = vec![LayoutWidth::of(self.width)];
         plan.densities = vec![self.density];

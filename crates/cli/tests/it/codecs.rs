@@ -6,7 +6,8 @@ use std::sync::Arc;
 use std::thread;
 use std::time::Duration;
 
-use brisk_margin_codec_pool::{Limits, Processes};
+use brisk_margin_codec_pool::{Limits, Processes, Unconfined};
+use brisk_margin_core::source_format::SourceFormat;
 use brisk_margin_core::units::Bytes;
 use brisk_margin_imaging::codec::error::CodecFailure;
 use brisk_margin_imaging::codec::jpeg::DctScale;
@@ -14,10 +15,11 @@ use brisk_margin_imaging::codecs::RemoteCodec;
 use brisk_margin_imaging::job::{Answer, Job, Reply};
 use brisk_margin_testing::pictures::gradient_jpeg;
 
-const DECODE: Job = Job::DecodeJpeg(DctScale::FULL);
+const DECODE: Job = Job::Decode { format: SourceFormat::Jpeg, scale: DctScale::FULL, icc: false };
 
 fn processes(limits: Limits) -> Processes {
-    Processes::new(Path::new(env!("CARGO_BIN_EXE_brisk-margin")), limits)
+    let program = Path::new(env!("CARGO_BIN_EXE_brisk-margin"));
+    Processes::new(program, limits, Unconfined::Refused)
 }
 
 fn decode(processes: &Processes, file: &[u8], memory: Bytes) -> Result<Answer, CodecFailure> {
@@ -35,7 +37,7 @@ fn a_process_stays_warm_and_answers_as_the_codec_does() {
     assert!(works(&processes) && works(&processes));
     assert_eq!(processes.idle().len(), 1, "one process did both");
     let damaged = decode(&processes, &gradient_jpeg(60, 40)[..200], Bytes::mb(1)).unwrap();
-    assert!(matches!(damaged.reply, Reply::Truncated(_) | Reply::Damaged(..)), "{damaged:?}");
+    assert!(matches!(damaged.reply, Reply::Refused(_)), "{damaged:?}");
     assert_eq!(processes.idle().len(), 1, "damage is no reason to end it");
 }
 

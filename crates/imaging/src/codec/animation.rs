@@ -44,7 +44,7 @@ fn gif_frames(data: &[u8]) -> Result<u32, CodecError> {
 }
 
 /// Counts the frames among the chunks of the container (RFC 9649, 2.7).
-pub(crate) fn webp_frames(data: &[u8]) -> u32 {
+fn webp_frames(data: &[u8]) -> u32 {
     let mut rest = data.get(12..).unwrap_or_default();
     let mut frames = 0;
     while let Some((name, after)) = rest.split_first_chunk::<4>() {
@@ -57,15 +57,15 @@ pub(crate) fn webp_frames(data: &[u8]) -> u32 {
     frames.clamp(1, MOST_FRAMES)
 }
 
-/// The frames of `data`, a GIF, each as it is shown, and how often they are.
+/// The frames of `data`, a GIF, each as it is shown, with alpha, so many at most, and how often they are.
 ///
 /// # Errors
 /// Those of decoding.
-pub fn decode_gif(data: &[u8]) -> Result<Motion, CodecError> {
+pub fn decode_gif(data: &[u8], most: u32) -> Result<Motion, CodecError> {
     let failed = |error: image::ImageError| CodecError::told(SourceFormat::Gif, error.to_string());
     let frames = gif::GifDecoder::new(Cursor::new(data)).map_err(failed)?.into_frames();
     let frames: Vec<Frame> = frames
-        .take(MOST_FRAMES as usize)
+        .take(most.min(MOST_FRAMES) as usize)
         .map(|frame| {
             let frame = frame.map_err(failed)?;
             let (numerator, denominator) = frame.delay().numer_denom_ms();
@@ -73,7 +73,7 @@ pub fn decode_gif(data: &[u8]) -> Result<Motion, CodecError> {
             let pixels = frame.into_buffer();
             let size = Size::new(pixels.width(), pixels.height());
             let raster = Raster::new(size, Channels::Rgba, pixels.into_raw());
-            Ok(Frame { raster: raster.without_idle_alpha(), millis })
+            Ok(Frame { raster, millis })
         })
         .collect::<Result<_, CodecError>>()?;
     if frames.is_empty() {

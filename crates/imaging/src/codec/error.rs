@@ -1,14 +1,16 @@
 //! What a codec could not do.
 
+use std::borrow::Cow;
 use std::panic::{AssertUnwindSafe, catch_unwind};
 
 use brisk_margin_core::format::Format;
 use brisk_margin_core::source_format::SourceFormat;
 use brisk_margin_core::units::Bytes;
+use serde::{Deserialize, Serialize};
 use thiserror::Error;
 
 /// What a codec could not do.
-#[derive(Debug, Clone, PartialEq, Eq, Error)]
+#[derive(Debug, Clone, PartialEq, Eq, Error, Serialize, Deserialize)]
 pub enum CodecError {
     /// The file stops before its last pixel.
     #[error("the {0} file is cut off: it ends before its last row; transfer or export it again")]
@@ -29,7 +31,7 @@ pub enum CodecError {
         /// The file's format.
         format: SourceFormat,
         /// What is special about it.
-        flavour: &'static str,
+        flavour: Cow<'static, str>,
     },
     /// The codec broke down.
     #[error(transparent)]
@@ -59,7 +61,7 @@ impl CodecError {
 }
 
 /// A codec broke down: this costs one picture, which should not be tried again and again.
-#[derive(Debug, Clone, PartialEq, Eq, Error)]
+#[derive(Debug, Clone, PartialEq, Eq, Error, Serialize, Deserialize)]
 pub enum CodecFailure {
     /// The process ended in the middle.
     #[error(

@@ -2,7 +2,7 @@
 
 use img_parts::png::{Png, PngChunk};
 use img_parts::riff::{RiffChunk, RiffContent};
-use img_parts::webp::{CHUNK_EXIF, CHUNK_ICCP, CHUNK_VP8X, CHUNK_XMP, WebP};
+use img_parts::webp::{CHUNK_ICCP, CHUNK_VP8X, CHUNK_XMP, WebP};
 use img_parts::{Bytes, ImageICC};
 
 use super::CodecError;
@@ -51,6 +51,9 @@ pub(super) fn into_png(file: Vec<u8>, extras: &Extras) -> Result<Vec<u8>, CodecE
 fn not_written(format: Format, error: img_parts::Error) -> CodecError {
     CodecError::Encode { format, detail: format!("the encoder wrote no such file: {error}") }
 }
+
+/// The chunks of a WebP that are shown, or say how (RFC 9649, 2.7).
+const SHOWN: [&[u8; 4]; 7] = [b"VP8X", b"VP8 ", b"VP8L", b"ALPH", b"ANIM", b"ANMF", b"ICCP"];
 
 /// What an extended WebP says that it has (RFC 9649, 2.7).
 const ICC: u8 = 0x20;
@@ -135,8 +138,8 @@ pub(crate) fn bare_webp(
 ) -> Result<Vec<u8>, CodecError> {
     let webp = WebP::from_bytes(Bytes::copy_from_slice(file));
     let mut webp = webp.map_err(|_| CodecError::Truncated(SourceFormat::Webp))?;
-    webp.remove_chunks_by_id(CHUNK_EXIF);
-    webp.remove_chunks_by_id(CHUNK_XMP);
+    // What is shown, and nothing else: unknown chunks may say anything.
+    webp.chunks_mut().retain(|chunk| SHOWN.contains(&&chunk.id()));
     if let Some(flags) = flags(&webp) {
         set_flags(&mut webp, flags & !(EXIF | XMP));
     }

@@ -57,7 +57,10 @@ pub fn pixel_count(data: &[u8]) -> u64 {
 
 /// The size that a frame's header tells (B.2.2).
 fn frame(marker: u8, body: &[u8]) -> Result<Size, CodecError> {
-    let unsupported = |flavour| CodecError::Unsupported { format: SourceFormat::Jpeg, flavour };
+    let unsupported = |flavour: &'static str| CodecError::Unsupported {
+        format: SourceFormat::Jpeg,
+        flavour: flavour.into(),
+    };
     let &[precision, top, high, left, wide, components, ..] = body else {
         return Err(CodecError::Truncated(SourceFormat::Jpeg));
     };

@@ -6,6 +6,7 @@
 
 pub mod animation;
 pub mod avif;
+pub mod avif_boxes;
 pub mod error;
 pub mod extras;
 pub mod gif;

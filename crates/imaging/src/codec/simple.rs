@@ -92,7 +92,7 @@ fn failure(source: SourceFormat, error: ImageError) -> CodecError {
         }
         ImageError::Unsupported(_) => CodecError::Unsupported {
             format: source,
-            flavour: "a rare kind of compression or colour",
+            flavour: "a rare kind of compression or colour".into(),
         },
         other => CodecError::told(source, other.to_string()),
     }

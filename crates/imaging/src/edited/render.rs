@@ -16,7 +16,6 @@ use brisk_margin_core::edits::values::Ground;
 use brisk_margin_core::edits::{Edit, EditList};
 use rayon::prelude::*;
 
-use crate::codec;
 use crate::codec::CodecError;
 use crate::codec::jpeg::DctScale;
 use crate::original::Original;
@@ -62,18 +61,14 @@ pub fn render(
             let most = (MAX_PIXELS as f64 / stored.pixels() as f64).sqrt();
             let side = |length: u32| ((f64::from(length) * scale.min(most)).ceil() as u32).max(1);
             let size = Size::new(side(stored.width), side(stored.height));
-            codec::svg::draw(picture.bytes, Rect::whole(stored), size)?
+            picture.codecs.draw(picture.bytes, Rect::whole(stored), size)?
         }
         SourceFormat::Jpeg => {
             let side = |length: u32| ((f64::from(length) * scale).ceil() as u32).clamp(1, length);
             let output = Size::new(side(stored.width), side(stored.height));
-            picture.codecs.decode_jpeg(
-                picture.bytes,
-                DctScale::for_output(stored, output),
-                &picture.inks,
-            )?
+            picture.decode_at(DctScale::for_output(stored, output))?
         }
-        _ => picture.decode()?,
+        _ => picture.decode_at(DctScale::FULL)?,
     };
     let profile = picture.colour.as_ref();
     let pixels = Pixels::decoded(&raster, stored, picture.orientation, profile);

@@ -4,7 +4,6 @@ use brisk_margin_core::geometry::Size;
 use brisk_margin_core::source_format::SourceFormat;
 
 use super::figure::lightness;
-use super::ico::entries;
 use crate::codecs::Codecs;
 use crate::original::Original;
 use crate::raster::Raster;
@@ -41,10 +40,9 @@ pub fn served(codecs: &Codecs, file: &[u8]) -> Option<ServedIcon> {
     let facts = original.facts();
     let raster = preview(&original, LOOKED_AT).ok()?;
     // Of an ICO the largest picture is the original; what it holds besides is listed.
-    let inside = entries(file).unwrap_or_default();
-    let sizes = match inside.is_empty() {
-        true => vec![facts.size],
-        false => inside.iter().map(|entry| entry.size).collect(),
+    let sizes = match original.inside() {
+        [] => vec![facts.size],
+        inside => inside.to_vec(),
     };
     let is_asked = !matches!(facts.format, SourceFormat::Svg | SourceFormat::Ico);
     Some(ServedIcon {

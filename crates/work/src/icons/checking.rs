@@ -5,7 +5,6 @@ use brisk_margin_core::icon::check::{CheckedIcon, IconFound, IconReport, NamedAs
 use brisk_margin_core::units::Bytes;
 use brisk_margin_imaging::codecs::Codecs;
 use brisk_margin_imaging::icon::served::served;
-use brisk_margin_imaging::original::shown_size;
 use brisk_margin_imaging::raster::Raster;
 use brisk_margin_imaging::resize::{Region, resize};
 use brisk_margin_site::gate::Rules;
@@ -32,7 +31,7 @@ pub async fn check_icons(
     let found = named_icons(pages, rules).await?;
     let mut icons = Vec::new();
     for (icon, bytes) in found.icons {
-        let pixels = shown_size(pool.codecs(), &bytes).map_or(0, |size| size.pixels());
+        let pixels = pool.codecs().shown_size(&bytes).map_or(0, |size| size.pixels());
         let room = pool.admit(Bytes(bytes.len() as u64 + pixels * MEMORY_A_PIXEL)).await;
         let named = icon.clone();
         let judging = pool.run(room, move |codecs| judged(codecs, icon, &bytes)).await;

@@ -65,6 +65,7 @@ impl Workers {
             return;
         }
         self.runner.give_all_back();
+        self.runner.sites().pool().codecs().end();
         if tokio::time::timeout(GIVING_BACK, ended).await.is_err() {
             tracing::warn!("jobs are left that others will find");
         }

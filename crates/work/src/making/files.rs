@@ -110,7 +110,7 @@ async fn lean_copy(
         // A profile stays, which is right only where files keep it.
         let is_srgb = original.icc().is_none() && original.own_profile().is_none();
         let shows_the_same = !keeps_srgb || is_srgb;
-        let copy = shows_the_same.then(|| lossless::copy(original, xmp));
+        let copy = shows_the_same.then(|| lossless::copy(original, xmp.as_deref()));
         Ok(copy.and_then(Result::ok).map(bytes::Bytes::from))
     })
     .await

@@ -17,7 +17,6 @@ use brisk_margin_core::shown_by::FixedPicture;
 use brisk_margin_core::site::SiteSettings;
 use brisk_margin_core::source_format::{self, Content};
 use brisk_margin_imaging::codecs::Codecs;
-use brisk_margin_imaging::original;
 use brisk_margin_site::archive::ArchiveError;
 use brisk_margin_site::error::MeasureError;
 use brisk_margin_site::fetched::Files as PageFiles;
@@ -465,5 +464,5 @@ fn facts_of(codecs: &Codecs, body: &[u8]) -> FileFacts {
         Content::Readable(format) => Some(format),
         Content::Known(_) | Content::Unknown => None,
     };
-    FileFacts { size: original::shown_size(codecs, body), format }
+    FileFacts { size: codecs.shown_size(body), format }
 }

@@ -174,7 +174,7 @@ impl Apply {
             watched.now(words);
             watched.of_all(done as u64, all as u64);
         };
-        Ok(Applying::new(wish, own_codecs(), cache).apply(site, &told).await?)
+        Ok(Applying::new(wish, own_codecs()?, cache).apply(site, &told).await?)
     }
 
     fn write(&self, site: &SiteFolder, journal: &Path, files: &[NewFile]) -> Result<(), Failure> {

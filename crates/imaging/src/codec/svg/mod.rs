@@ -1,11 +1,16 @@
 //! SVG through resvg: cleaning, the size it has by itself, and drawing at any size.
 
-use std::fmt::Write;
+mod allowed;
+mod clean;
+mod style;
+
 use std::sync::{Arc, LazyLock};
 
 use resvg::tiny_skia::{Pixmap, Transform};
 use resvg::usvg::{ImageHrefResolver, ImageKind, Options, Tree, fontdb};
-use roxmltree::{Document, Node, NodeType, ParsingOptions};
+
+pub use clean::clean;
+pub(crate) use clean::escape;
 
 use super::error::guarded;
 use super::{CodecError, Header, jpeg, png, simple};
@@ -17,26 +22,8 @@ use brisk_margin_core::source_format::{Content, SourceFormat};
 
 pub(crate) const NAMESPACE: &str = "http://www.w3.org/2000/svg";
 pub(crate) const XLINK: &str = "http://www.w3.org/1999/xlink";
-/// More elements than this are no drawing for a page.
-const MOST_NODES: u32 = 300_000;
-/// Elements may be nested so deep.
-const DEEPEST: usize = 400;
 /// The most pixels of a picture inside a drawing.
 const MOST_EMBEDDED: u64 = 16_000_000;
-/// Elements that run something, or bring in what is not a drawing.
-const REFUSED: [&str; 11] = [
-    "script",
-    "foreignObject",
-    "handler",
-    "listener",
-    "iframe",
-    "embed",
-    "object",
-    "audio",
-    "video",
-    "set",
-    "discard",
-];
 
 /// The fonts of every text in a drawing, so that it looks the same on every machine.
 static FONTS: LazyLock<Arc<fontdb::Database>> = LazyLock::new(|| {
@@ -123,111 +110,6 @@ fn embedded(kind: &str, data: Arc<Vec<u8>>, options: &Options<'_>) -> Option<Ima
     small.then(|| ImageHrefResolver::default_data_resolver()(kind, data, options))?
 }
 
-/// The drawing `data` without scripts, without anything that reaches outside it, and without
-/// what editors leave in it. Entities are resolved, and no document type is left.
-///
-/// # Errors
-/// [`CodecError::Damaged`] where it is not well-formed UTF-8 XML, or unpacks without end.
-pub fn clean(data: &[u8]) -> Result<String, CodecError> {
-    let text = std::str::from_utf8(data).map_err(|_| damaged("it is not UTF-8 text"))?;
-    let options = ParsingOptions { allow_dtd: true, nodes_limit: MOST_NODES, ..Default::default() };
-    let document = Document::parse_with_options(text.trim_start_matches('\u{FEFF}'), options)
-        .map_err(damaged)?;
-    let root = document.root_element();
-    if !root.has_tag_name((NAMESPACE, "svg")) && root.tag_name().namespace().is_some() {
-        return Err(damaged("its first element is no drawing"));
-    }
-    let mut out = String::with_capacity(text.len());
-    write_element(root, 0, &mut out)?;
-    Ok(out)
-}
-
-fn write_element(node: Node<'_, '_>, depth: usize, out: &mut String) -> Result<(), CodecError> {
-    if depth > DEEPEST {
-        return Err(damaged("its elements are nested without end"));
-    }
-    let name = node.tag_name().name();
-    out.push('<');
-    out.push_str(name);
-    if depth == 0 {
-        let _ = write!(out, " xmlns=\"{NAMESPACE}\" xmlns:xlink=\"{XLINK}\"");
-    }
-    for attribute in node.attributes() {
-        let prefix = match attribute.namespace() {
-            None => "",
-            Some(XLINK) => "xlink:",
-            Some("http://www.w3.org/XML/1998/namespace") => "xml:",
-            Some(_) => continue,
-        };
-        if is_harmless(name, attribute.name(), attribute.value()) {
-            let _ = write!(out, " {prefix}{}=\"", attribute.name());
-            escape(attribute.value(), true, out);
-            out.push('"');
-        }
-    }
-    out.push('>');
-    for child in node.children() {
-        match child.node_type() {
-            NodeType::Element if is_kept(child) => write_element(child, depth + 1, out)?,
-            NodeType::Text => {
-                let text = child.text().unwrap_or_default();
-                if name != "style" || !reaches_out(text) {
-                    escape(text, false, out);
-                }
-            }
-            _ => {}
-        }
-    }
-    let _ = write!(out, "</{name}>");
-    Ok(())
-}
-
-fn is_kept(element: Node<'_, '_>) -> bool {
-    let name = element.tag_name();
-    let of_svg = name.namespace().is_none_or(|space| space == NAMESPACE);
-    // An animation can point a link somewhere else.
-    let animates_link = name.name().starts_with("animate")
-        && element.attribute("attributeName").is_some_and(|to| to.ends_with("href"));
-    of_svg && !REFUSED.contains(&name.name()) && !animates_link
-}
-
-fn is_harmless(element: &str, name: &str, value: &str) -> bool {
-    let value = value.trim();
-    match name {
-        _ if name.to_ascii_lowercase().starts_with("on") => false,
-        "href" => {
-            let kind = value.get(..11).unwrap_or_default().to_ascii_lowercase();
-            value.starts_with('#') || kind == "data:image/" && element.ends_with("mage")
-        }
-        "src" | "base" => false,
-        _ => !reaches_out(value),
-    }
-}
-
-/// Whether a style names something outside the drawing.
-fn reaches_out(style: &str) -> bool {
-    let style: String = style.to_ascii_lowercase().split_whitespace().collect();
-    // An escape can spell any of the words below.
-    let spelt = style.contains("@import") || style.contains("javascript:") || style.contains('\\');
-    let mut urls = style.split("url(").skip(1).map(|rest| rest.trim_start_matches(['"', '\'']));
-    spelt || urls.any(|url| !url.starts_with('#') && !url.starts_with("data:image/"))
-}
-
-pub(crate) fn escape(text: &str, in_attribute: bool, out: &mut String) {
-    for c in text.chars() {
-        match c {
-            '&' => out.push_str("&amp;"),
-            '<' => out.push_str("&lt;"),
-            '>' => out.push_str("&gt;"),
-            '"' if in_attribute => out.push_str("&quot;"),
-            '\n' | '\t' | '\r' if in_attribute => {
-                let _ = write!(out, "&#{};", u32::from(c));
-            }
-            _ => out.push(c),
-        }
-    }
-}
-
 fn damaged(detail: impl ToString) -> CodecError {
     CodecError::Damaged { format: SourceFormat::Svg, detail: detail.to_string() }
 }
@@ -235,6 +117,7 @@ fn damaged(detail: impl ToString) -> CodecError {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use std::fmt::Write;
 
     const HEAD: &str = r#"<svg xmlns="http://www.w3.org/2000/svg" width="40" height="20""#;
 
@@ -255,8 +138,7 @@ mod tests {
         for bad in ["steal", "elsewhere", "script", "foreign", "import", "onload", "onClick"] {
             assert!(!clean.contains(bad), "{bad} in {clean}");
         }
-        for good in
-            ["fill: teal", r##"<use href="#dome">"##, r##"fill="url(#sky)""##, "id=\"dome\""]
+        for good in ["fill:teal", r##"<use href="#dome">"##, r##"fill="url(#sky)""##, "id=\"dome\""]
         {
             assert!(clean.contains(good), "{good} not in {clean}");
         }
