@@ -64,10 +64,12 @@ impl Problem {
         Self::new(StatusCode::METHOD_NOT_ALLOWED, "method", "Method not allowed", detail)
     }
 
+    /// Something that should not happen. Its words are for the log: they tell of the inside.
     fn internal(error: impl std::fmt::Display) -> Self {
         tracing::error!(%error, "a request failed");
         let title = "The server could not finish this";
-        Self::new(StatusCode::INTERNAL_SERVER_ERROR, "internal", title, error)
+        let detail = "nothing was changed; the server's log says more";
+        Self::new(StatusCode::INTERNAL_SERVER_ERROR, "internal", title, detail)
     }
 }
 
@@ -183,6 +185,18 @@ impl From<StoreError> for Problem {
             StoreError::SameAddress => {
                 let title = "Another site has this address";
                 Self::new(StatusCode::CONFLICT, "same-address", title, error)
+            }
+            StoreError::Unusable => Self::invalid(error),
+            error if error.is_away() => {
+                tracing::error!(%error, "the database is away");
+                let status = StatusCode::SERVICE_UNAVAILABLE;
+                let title = "The database cannot be reached";
+                Self::new(
+                    status,
+                    "database-away",
+                    title,
+                    "nothing was changed; try again in a moment",
+                )
             }
             error => Self::internal(error),
         }

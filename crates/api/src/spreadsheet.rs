@@ -10,22 +10,41 @@ use crate::Problem;
 /// The most rows of a table that is read.
 pub(crate) const MOST_ROWS: usize = 20_000;
 
-/// What a spreadsheet takes a cell for a formula by.
-const FORMULA: [char; 6] = ['=', '+', '-', '@', '\t', '\r'];
+/// What a spreadsheet takes a cell for a formula by, also in the width of East Asian letters.
+const FORMULA: [char; 10] = ['=', '+', '-', '@', '\t', '\r', '＝', '＋', '－', '＠'];
 
-/// `text` as a cell that is no formula: an apostrophe stands before what could be one.
+/// What a spreadsheet of another country divides cells by, where this table has commas.
+const DIVIDERS: [char; 4] = [';', '\t', '\n', '\r'];
+
+/// `text` as a cell that is no formula: an apostrophe stands before what could be one, also where
+/// another divider of cells would begin one.
 pub(crate) fn harmless(text: &str) -> String {
-    if is_formula(text) { format!("'{text}") } else { text.to_owned() }
+    by_part(text, |part, cell| {
+        if is_formula(part) {
+            cell.push('\'');
+        }
+        cell.push_str(part);
+    })
 }
 
 /// What `harmless` made a cell of.
 pub(crate) fn as_written(cell: &str) -> String {
-    cell.strip_prefix('\'').filter(|rest| is_formula(rest)).unwrap_or(cell).to_owned()
+    by_part(cell, |part, text| {
+        text.push_str(part.strip_prefix('\'').filter(|rest| is_formula(rest)).unwrap_or(part));
+    })
 }
 
-/// Apostrophes of its own count, so that each text comes back as it was.
+/// `text` as `each` writes its parts, each with the divider that ends it.
+fn by_part(text: &str, each: impl Fn(&str, &mut String)) -> String {
+    let mut written = String::with_capacity(text.len());
+    text.split_inclusive(DIVIDERS).for_each(|part| each(part, &mut written));
+    written
+}
+
+/// Apostrophes of its own count, so that each text comes back as it was; quotation marks and blanks do
+/// not, since a spreadsheet takes them off first.
 fn is_formula(text: &str) -> bool {
-    text.trim_start_matches('\'').starts_with(FORMULA)
+    text.trim_start_matches(['\'', '"', ' ']).starts_with(FORMULA)
 }
 
 /// A table that grows row by row.
@@ -126,9 +145,28 @@ mod tests {
 
     #[test]
     fn no_cell_is_a_formula_and_each_comes_back_as_it_was() {
-        for text in ["=1+1", "-4 °C", "@dome", "'=1", "dome", "'s", ""] {
+        for text in [
+            "=1+1",
+            "-4 °C",
+            "@dome",
+            "'=1",
+            "dome",
+            "'s",
+            "",
+            "a;=1+1",
+            "a; =1",
+            "a;\"=1\"",
+            "a;'=1;+2",
+            "two\nlines\n-3",
+            "\t=1",
+            "＝1",
+            "a;b",
+        ] {
             let cell = harmless(text);
-            assert!(!cell.starts_with(FORMULA), "{cell}");
+            for part in cell.split(DIVIDERS).filter(|part| !part.is_empty()) {
+                let bare = part.trim_start_matches(['"', ' ']);
+                assert!(!bare.starts_with(FORMULA), "{cell}");
+            }
             assert_eq!(as_written(&cell), text);
         }
     }

@@ -14,7 +14,6 @@ use brisk_margin_work::jobs::runner::{JobRunner, PATIENCE};
 use brisk_margin_work::sites::{SiteServices, Sites};
 use brisk_margin_work::work_pool::WorkPool;
 use clap::Args;
-use url::Url;
 
 /// Why a command failed, in words for whoever called it.
 pub type Failure = Box<dyn std::error::Error>;
@@ -62,7 +61,7 @@ impl Home {
     /// As [`Self::open`].
     pub async fn open_beside(&self, port: Option<u16>) -> Result<Sites, Failure> {
         let mut own_ports: BTreeSet<u16> = port.into_iter().collect();
-        own_ports.extend(Url::parse(&self.database)?.port());
+        own_ports.insert(brisk_margin_store::database_port(&self.database)?);
         let folder = DataFolder::open(&self.data)?;
         let blobs = self.blobs.clone().unwrap_or_else(|| BlobAddress::Folder(folder.blobs()));
         let installation = Installation::open(&self.database, Blobs::open(&blobs)?).await?;

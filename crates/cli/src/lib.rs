@@ -3,3 +3,4 @@
 mod client;
 pub mod commands;
 pub mod home;
+mod server;

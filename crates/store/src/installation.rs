@@ -12,9 +12,10 @@ use brisk_margin_core::job::JobKind;
 use brisk_margin_core::naming;
 use brisk_margin_core::site::SiteSettings;
 use chrono::{DateTime, Utc};
+use sea_orm::sqlx::postgres::PgConnectOptions;
 use sea_orm::{
     ConnectOptions, ConnectionTrait, Database, DatabaseConnection, DatabaseTransaction, DbErr,
-    FromQueryResult, Statement, TransactionTrait, Value, sqlx,
+    FromQueryResult, RuntimeErr, Statement, TransactionTrait, Value, sqlx,
 };
 use sea_orm_migration::MigratorTrait;
 use tokio::sync::Mutex;
@@ -415,6 +416,16 @@ impl Settings {
     }
 }
 
+/// The port of the database at `address`, also where that does not name it.
+///
+/// # Errors
+/// Where it is no such address.
+pub fn database_port(address: &str) -> Result<u16, StoreError> {
+    let options: Result<PgConnectOptions, sqlx::Error> = address.parse();
+    let unusable = |error: sqlx::Error| DbErr::Conn(RuntimeErr::SqlxError(error.into()));
+    Ok(options.map_err(unusable)?.get_port())
+}
+
 /// Connections to the database at `address`, which look for tables in `schema` first.
 async fn connect(address: &str, schema: Option<&str>) -> Result<DatabaseConnection, StoreError> {
     let mut options = ConnectOptions::new(address);
@@ -438,6 +449,6 @@ async fn connect(address: &str, schema: Option<&str>) -> Result<DatabaseConnecti
 fn newer(error: DbErr) -> StoreError {
     match error {
         DbErr::Custom(text) if text.contains("missing") => StoreError::Newer,
-        other => StoreError::Database(other),
+        other => other.into(),
     }
 }

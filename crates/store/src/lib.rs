@@ -33,12 +33,13 @@ pub mod variants;
 use std::sync::Arc;
 
 use sea_orm::{
-    ConnectionTrait, DatabaseConnection, DatabaseTransaction, DbErr, SqlErr, TransactionTrait,
+    ConnectionTrait, DatabaseConnection, DatabaseTransaction, DbErr, RuntimeErr, SqlErr,
+    TransactionTrait,
 };
 use thiserror::Error;
 
 pub use blobs::{BlobAddress, BlobError, BlobHash, BlobHasher, Blobs, Keep};
-pub use installation::{Installation, Site};
+pub use installation::{Installation, Site, database_port};
 
 /// The rows of a site and the blob store together. Clones share their connections.
 #[derive(Clone)]
@@ -92,7 +93,13 @@ pub struct BytesHeld {
 pub enum StoreError {
     /// The database refused or did not answer.
     #[error("the database did not answer: {0}")]
-    Database(#[from] DbErr),
+    Database(DbErr),
+    /// A value that no row can hold.
+    #[error(
+        "the request holds a text with characters that cannot be kept, a text that is too long, or \
+         a number out of range; shorten it, or leave them out"
+    )]
+    Unusable,
     /// The blob store refused or did not answer.
     #[error(transparent)]
     Blob(#[from] BlobError),
@@ -118,6 +125,27 @@ pub enum StoreError {
     Newer,
 }
 
+impl From<DbErr> for StoreError {
+    fn from(error: DbErr) -> Self {
+        match sql_state(&error).as_deref() {
+            // Data exceptions, and rows that are too large (PostgreSQL, appendix A).
+            Some(state) if state.starts_with("22") || state.starts_with("54") => Self::Unusable,
+            _ => Self::Database(error),
+        }
+    }
+}
+
+/// The code by which the database told what is wrong (SQLSTATE).
+fn sql_state(error: &DbErr) -> Option<String> {
+    let (DbErr::Exec(RuntimeErr::SqlxError(error))
+    | DbErr::Query(RuntimeErr::SqlxError(error))
+    | DbErr::Conn(RuntimeErr::SqlxError(error))) = error
+    else {
+        return None;
+    };
+    Some(error.as_database_error()?.code()?.into_owned())
+}
+
 impl StoreError {
     /// What it means that the database refused to write the row of a site.
     fn of_site(error: DbErr) -> Self {
@@ -125,7 +153,7 @@ impl StoreError {
             Some(SqlErr::UniqueConstraintViolation(of)) if of.contains("sites_address") => {
                 Self::SameAddress
             }
-            _ => Self::Database(error),
+            _ => error.into(),
         }
     }
 
@@ -133,8 +161,13 @@ impl StoreError {
     fn of_name(error: DbErr, name: &str) -> Self {
         match error.sql_err() {
             Some(SqlErr::UniqueConstraintViolation(_)) => Self::SameName(name.to_owned()),
-            _ => Self::Database(error),
+            _ => error.into(),
         }
+    }
+
+    /// Whether the database cannot be reached now.
+    pub const fn is_away(&self) -> bool {
+        matches!(self, Self::Database(DbErr::Conn(_) | DbErr::ConnectionAcquire(_)))
     }
 
     /// Whether database or disk are at fault and not what was asked: later it may go well.
@@ -143,6 +176,7 @@ impl StoreError {
             Self::Database(_) => true,
             Self::Blob(error) => error.is_transient(),
             Self::SavedMeanwhile
+            | Self::Unusable
             | Self::SameAddress
             | Self::SameName(_)
             | Self::Corrupt(_)

@@ -45,10 +45,8 @@ pub fn files() -> Vec<HostileFile> {
 struct Files(Vec<HostileFile>);
 
 const DAMAGED: Fate = Fate::Refused("export it again");
-const CUT_OFF: Fate = Fate::Refused("cut off");
 const NO_PICTURE: Fate = Fate::Refused("not a picture");
 const TOO_LARGE: Fate = Fate::Refused("megapixels");
-const ENDED: Fate = Fate::Refused("was ended");
 
 impl Files {
     fn add(&mut self, name: impl Into<String>, bytes: impl Into<Vec<u8>>, fate: Fate) {
@@ -60,7 +58,7 @@ impl Files {
         for format in Format::ALL {
             let file = encoded(&picture, format, 80);
             let name = format.name();
-            self.add(format!("half.{name}"), &file[..file.len() / 2], CUT_OFF);
+            self.add(format!("half.{name}"), &file[..file.len() / 2], DAMAGED);
             self.add(format!("head.{name}"), &file[..24.min(file.len())], Fate::Refused(""));
         }
         let svg = br#"<svg xmlns="http://www.w3.org/2000/svg" width="9" height="9"><rect"#;
@@ -83,16 +81,16 @@ impl Files {
     }
 
     fn larger_than_they_are(&mut self) {
-        self.add("claims.png", png(65_535, 65_535, &[]), TOO_LARGE);
+        self.add("claims.png", png(65_535, 65_535, &[]), Fate::Refused(""));
         self.add("claims-all.png", png(0x7FFF_FFFF, 0x7FFF_FFFF, &[]), Fate::Refused(""));
         self.add("nothing.png", png(0, 0, &[]), Fate::Refused(""));
         let mut jpeg = gradient_jpeg(64, 48);
         set_jpeg_size(&mut jpeg, 65_500, 65_500);
         self.add("claims.jpg", jpeg, TOO_LARGE);
-        // It ends where the picture has only begun.
+        // It ends where the picture has only begun: the rest is grey, as browsers show it.
         let mut tall = gradient_jpeg(64, 48);
         set_jpeg_size(&mut tall, 8_000, 12_000);
-        self.add("claims-100-megapixels.jpg", tall, Fate::Refused(""));
+        self.add("claims-100-megapixels.jpg", tall, Fate::Taken);
         self.add("claims.gif", b"GIF89a\xFF\xFF\xFF\xFF\0\0\0;".as_slice(), Fate::Refused(""));
         let mut bmp = b"BM\x46\0\0\0\0\0\0\0\x36\0\0\0\x28\0\0\0".to_vec();
         bmp.extend(60_000_u32.to_le_bytes());
@@ -122,7 +120,7 @@ impl Files {
         self.add("a packed comment.png", with((*b"zTXt", words)), Fate::Taken);
         let mut profile = b"wide\0\0".to_vec();
         profile.extend(zeros(256 << 20));
-        self.add("a packed profile.png", with((*b"iCCP", profile)), Fate::Refused(""));
+        self.add("a packed profile.png", with((*b"iCCP", profile)), Fate::Taken);
         let pixels = png(5, 5, &[(*b"IDAT", zeros(256 << 20))]);
         self.add("more pixels than it has.png", pixels, Fate::Taken);
         let mut sum = with((*b"tEXt", b"a\0b".to_vec()));
@@ -174,7 +172,11 @@ impl Files {
         let path = format!("<path d='M0 0{}'/>", "L4000 4000L0 9".repeat(200_000));
         add("a long path", path, Fate::Taken);
         add("many elements", "<rect/>".repeat(400_000), Fate::Refused(""));
-        add("long words", format!("<text y='90'>{}</text>", "dome ".repeat(60_000)), Fate::Taken);
+        add(
+            "long words",
+            format!("<text y='90'>{}</text>", "dome ".repeat(60_000)),
+            Fate::Refused("wanted more"),
+        );
         add("steps outside", "<image href='file:///etc/passwd'/>".into(), Fate::Taken);
         add("scripts", "<script>for(;;);</script>".into(), Fate::Taken);
         let mut entities = String::from("<!DOCTYPE svg [<!ENTITY a0 \"stars\">");
@@ -188,7 +190,7 @@ impl Files {
                        <svg xmlns='http://www.w3.org/2000/svg'>&x;</svg>";
         self.add("an outside entity.svg", outside, DAMAGED);
         let odd = "<svg xmlns='http://www.w3.org/2000/svg' viewBox='0 0 NaN -1' width='-9'/>";
-        self.add("no numbers.svg", odd, Fate::Taken);
+        self.add("no numbers.svg", odd, DAMAGED);
     }
 
     fn odd_insides(&mut self) {
@@ -222,7 +224,7 @@ impl Files {
         self.add("sixty thousand frames.gif", gif, Fate::Taken);
         let mut webp = encoded(&gradient(64, 48), Format::Webp, 70);
         webp[4..8].copy_from_slice(&u32::MAX.to_le_bytes());
-        self.add("longer than it is.webp", webp, Fate::Refused(""));
+        self.add("longer than it is.webp", webp, Fate::Taken);
         let mut avif = encoded(&gradient(64, 48), Format::Avif, 70);
         if let Some(at) = avif.windows(4).position(|part| part == b"iloc") {
             avif[at + 4..at + 30].fill(0xFF);

@@ -5,7 +5,8 @@
 //! transfer is waited for. Nothing is written there by it.
 
 use std::collections::HashMap;
-use std::io;
+use std::fs::File;
+use std::io::{self, Read};
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex};
 use std::time::{Duration, SystemTime};
@@ -216,6 +217,10 @@ const fn changes(kind: &EventKind) -> bool {
 }
 
 impl Seen {
+    fn of(found: &std::fs::Metadata) -> io::Result<Self> {
+        Ok(Self { bytes: found.len(), modified: found.modified()? })
+    }
+
     fn is(self, file: &FolderFile) -> bool {
         file.bytes.get() == self.bytes && file.modified_at == when(self.modified)
     }
@@ -232,9 +237,9 @@ fn files(folder: &Path) -> io::Result<std::collections::BTreeMap<String, Seen>> 
     for path in intake::files_below(folder)? {
         let extension = path.rsplit('.').next().unwrap_or_default().to_ascii_lowercase();
         // A file may vanish between the two looks.
-        let Ok(found) = std::fs::metadata(folder.join(&path)) else { continue };
-        if EXTENSIONS.contains(&extension.as_str()) {
-            files.insert(path, Seen { bytes: found.len(), modified: found.modified()? });
+        let Ok(found) = std::fs::symlink_metadata(folder.join(&path)) else { continue };
+        if EXTENSIONS.contains(&extension.as_str()) && found.is_file() {
+            files.insert(path, Seen::of(&found)?);
         }
     }
     Ok(files)
@@ -262,7 +267,7 @@ async fn take(
         intake.store().keep_folder_file(&file).await?;
         return Ok(true);
     }
-    let copy = match copy(intake, folder.join(path), seen).await {
+    let copy = match copy(intake, folder, path, seen).await {
         Ok(Some(copy)) => copy,
         Ok(None) => return Ok(false),
         // One file that nobody may read does not stand in the way of the others.
@@ -320,21 +325,47 @@ fn refusal(error: &IntakeError) -> String {
     }
 }
 
-/// A copy that nobody else writes to; nothing where the file changed while it was copied.
-async fn copy(intake: &Intake, from: PathBuf, seen: Seen) -> io::Result<Option<NamedTempFile>> {
+/// A copy that nobody else writes to; nothing where the file changed while it was copied, or is
+/// something else by now.
+async fn copy(
+    intake: &Intake,
+    folder: &Path,
+    path: &str,
+    seen: Seen,
+) -> io::Result<Option<NamedTempFile>> {
     let spool = intake.folder().spool();
+    let (folder, path) = (folder.to_owned(), path.to_owned());
     let copy = move || {
-        let copy = NamedTempFile::new_in(spool)?;
-        match std::fs::copy(&from, copy.path()) {
-            Ok(_) => {}
-            Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(None),
-            Err(error) => return Err(error),
+        let Some(mut from) = opened_below(&folder, &path)? else { return Ok(None) };
+        let now = |file: &File| {
+            let found = file.metadata()?;
+            Ok::<_, io::Error>((found.is_file(), Seen::of(&found)?))
+        };
+        if now(&from)? != (true, seen) {
+            return Ok(None);
         }
-        let after = std::fs::metadata(&from)?;
-        let same = Seen { bytes: after.len(), modified: after.modified()? } == seen;
-        Ok(same.then_some(copy))
+        let mut copy = NamedTempFile::new_in(spool)?;
+        // One byte more tells that it grew; a file that grows for ever is not copied for ever.
+        let copied = io::copy(&mut (&mut from).take(seen.bytes + 1), &mut copy)?;
+        let is_same = copied == seen.bytes && now(&from)? == (true, seen);
+        Ok(is_same.then_some(copy))
     };
     tokio::task::spawn_blocking(copy).await.map_err(io::Error::other)?
+}
+
+/// Opens what lies at `path` below `folder`, without following a link anywhere on the way and without
+/// waiting for whoever writes into a pipe; nothing where it is gone, or leads elsewhere.
+fn opened_below(folder: &Path, path: &str) -> io::Result<Option<File>> {
+    use rustix::fs::{Mode, OFlags, ResolveFlags, open, openat2};
+    use rustix::io::Errno;
+    let root = open(folder, OFlags::DIRECTORY | OFlags::CLOEXEC, Mode::empty())?;
+    let flags = OFlags::RDONLY | OFlags::NONBLOCK | OFlags::NOCTTY | OFlags::CLOEXEC;
+    let stays = ResolveFlags::BENEATH | ResolveFlags::NO_SYMLINKS | ResolveFlags::NO_MAGICLINKS;
+    match openat2(&root, path, flags, Mode::empty(), stays) {
+        Ok(file) => Ok(Some(file.into())),
+        Err(Errno::NOENT | Errno::LOOP | Errno::XDEV | Errno::NXIO) => Ok(None),
+        Err(error) => Err(error.into()),
+    }
 }
 
 /// Why the folder could not be looked through.

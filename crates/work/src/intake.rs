@@ -281,7 +281,8 @@ pub async fn hash_of(path: &Path) -> io::Result<BlobHash> {
     tokio::task::spawn_blocking(hash).await.map_err(io::Error::other)?
 }
 
-/// All files below `folder` that do not hide, by their paths below it.
+/// All files below `folder` that do not hide, by their paths below it: no links, and nothing that
+/// only looks like a file, such as a pipe.
 pub fn files_below(folder: &Path) -> io::Result<Vec<String>> {
     let mut files = Vec::new();
     let mut waiting = vec![folder.to_owned()];
@@ -291,12 +292,14 @@ pub fn files_below(folder: &Path) -> io::Result<Vec<String>> {
             let name = entry.file_name();
             let hides = name.to_string_lossy().starts_with(['.', '~']) || name == "__MACOSX";
             let kind = entry.file_type()?;
-            if hides || kind.is_symlink() {
+            if hides {
                 continue;
             }
             if kind.is_dir() {
                 waiting.push(entry.path());
-            } else if let Ok(below) = entry.path().strip_prefix(folder) {
+            } else if kind.is_file()
+                && let Ok(below) = entry.path().strip_prefix(folder)
+            {
                 files.push(below.to_string_lossy().into_owned());
             }
         }

@@ -13,9 +13,9 @@ const PIECE: u64 = 1 << 20;
 /// Bounded room for work on pictures. Clones share the same room.
 ///
 /// Work waits for its estimated memory first, in the order of arrival, and then for one of as
-/// many workers as there are cores. What is C code in it goes to the pool's codecs. Of the work in
-/// the background, one piece at a time stands in each line: whoever waits for something is never
-/// behind more than that.
+/// many workers as there are cores. What meets untrusted bytes goes to the pool's codecs. Of the work
+/// in the background, one piece at a time stands in each line, and one worker more than there are
+/// cores is left to whoever waits for something: they are never behind what takes long.
 #[derive(Clone)]
 pub struct WorkPool {
     memory: Line,
@@ -32,38 +32,51 @@ struct Line {
     handed_out: Arc<Semaphore>,
     /// Who of the background may stand in the line.
     background: Arc<Semaphore>,
+    /// What the background may have of it.
+    for_background: Arc<Semaphore>,
+}
+
+/// What was handed out of a line.
+struct Handed {
+    _all: OwnedSemaphorePermit,
+    _of_background: Option<OwnedSemaphorePermit>,
 }
 
 impl Line {
-    fn new(count: usize) -> Self {
-        let handed_out = Arc::new(Semaphore::new(count));
-        Self { handed_out, background: Arc::new(Semaphore::new(1)) }
+    /// A line that hands out `count`, of which the background may have `for_background` at once.
+    fn new(count: usize, for_background: usize) -> Self {
+        let of = |count| Arc::new(Semaphore::new(count));
+        Self { handed_out: of(count), background: of(1), for_background: of(for_background) }
     }
 
-    async fn take(&self, count: u32, is_background: bool) -> OwnedSemaphorePermit {
-        let turn = match is_background {
-            true => Some(self.background.acquire().await),
-            false => None,
-        };
-        let taken = Arc::clone(&self.handed_out).acquire_many_owned(count).await;
+    async fn take(&self, count: u32, is_background: bool) -> Handed {
+        let some = |of: &Arc<Semaphore>| Arc::clone(of).acquire_many_owned(count);
+        let mut turn = None;
+        let mut of_background = None;
+        if is_background {
+            turn = Some(self.background.acquire().await);
+            of_background = Some(some(&self.for_background).await);
+        }
+        let all = some(&self.handed_out).await.expect("the semaphore is never closed");
         drop(turn);
-        taken.expect("the semaphore is never closed")
+        let of_background = of_background.transpose().expect("the semaphore is never closed");
+        Handed { _all: all, _of_background: of_background }
     }
 }
 
 /// Memory that is set aside for one piece of work, given back when dropped.
 pub struct MemoryPermit {
-    _memory: OwnedSemaphorePermit,
+    _memory: Handed,
 }
 
 impl WorkPool {
-    /// A pool of `workers` threads and `memory` in all, whose work runs its C code in `codecs`.
+    /// A pool of `workers` threads and `memory` in all, whose work reads files in `codecs`.
     pub fn new(workers: usize, memory: Bytes, codecs: Codecs) -> Self {
         let pieces = (memory.get() / PIECE).clamp(1, u64::from(u32::MAX)) as u32;
         Self {
-            memory: Line::new(pieces as usize),
+            memory: Line::new(pieces as usize, pieces as usize),
             pieces,
-            workers: Line::new(workers.max(1)),
+            workers: Line::new(workers.max(1) + 1, workers.max(1)),
             threads: workers.max(1),
             codecs,
             is_background: false,
@@ -75,7 +88,7 @@ impl WorkPool {
         Self { is_background: true, ..self.clone() }
     }
 
-    /// Where its C code runs.
+    /// Where files are read.
     pub const fn codecs(&self) -> &Codecs {
         &self.codecs
     }
@@ -161,6 +174,21 @@ mod tests {
             before += 1;
         }
         assert!(before <= 2, "one in hand and one in line, not {before}");
+    }
+
+    #[tokio::test]
+    async fn what_takes_long_in_the_background_holds_nobody_up() {
+        let pool = WorkPool::new(1, Bytes(8 * PIECE), Codecs::in_process());
+        let background = pool.in_background();
+        let permit = background.admit(Bytes(PIECE)).await;
+        let (release, wait) = std::sync::mpsc::channel::<()>();
+        let long = tokio::spawn(async move { background.run(permit, move |_| wait.recv()).await });
+        tokio::task::yield_now().await;
+        let permit = pool.admit(Bytes(PIECE)).await;
+        let awaited = tokio::time::timeout(Duration::from_secs(5), pool.run(permit, |_| 7)).await;
+        assert_eq!(awaited, Ok(Ok(7)));
+        release.send(()).unwrap();
+        assert_eq!(long.await.unwrap(), Ok(Ok(())));
     }
 
     #[tokio::test]

@@ -12,6 +12,7 @@ use tokio::signal::unix::{SignalKind, signal};
 
 use crate::client;
 use crate::home::{Failure, Home};
+use crate::server;
 
 /// Serves the application on loopback.
 #[derive(Args)]
@@ -45,7 +46,7 @@ impl Serve {
         let routes = application(sites, client);
         println!("Brisk Margin is ready at http://{}", listener.local_addr()?);
         tokio::select! {
-            served = axum::serve(listener, routes) => served?,
+            served = server::serve(listener, routes) => served?,
             // Every accepted write is durable already, so no request has to be waited for.
             _ = interrupt.recv() => {}
             _ = terminate.recv() => {}

@@ -238,10 +238,12 @@ mod tests {
     #[tokio::test]
     async fn our_own_ports_stay_closed_even_when_entered() {
         let (port, _asked) = server(NOTHING).await;
-        let mut rules = allow(&[format!("127.0.0.1:{port}"), format!("localhost:{port}")]);
+        let hosts =
+            ["127.0.0.1", "localhost", "127.1", "0.0.0.0", "0", "[::ffff:127.0.0.1]", "[::]"];
+        let mut rules = allow(&hosts.map(|host| format!("{host}:{port}")));
         rules.own_ports.insert(port);
         let gate = Gate::open(rules).await.unwrap();
-        for host in ["127.0.0.1", "localhost"] {
+        for host in hosts {
             let request = format!(
                 "GET http://{host}:{port}/ HTTP/1.1\r\nHost: x\r\nConnection: close\r\n\r\n"
             );

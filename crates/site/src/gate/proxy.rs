@@ -18,7 +18,7 @@ use tokio::net::{TcpStream, lookup_host};
 use url::Url;
 
 use super::Rules;
-use super::authority::{Authority, is_private};
+use super::authority::{Authority, is_private, is_this_machine};
 
 /// Most hosts that are remembered as refused.
 const MAX_REFUSED: usize = 200;
@@ -94,7 +94,8 @@ impl Proxy {
         let host = authority.host.trim_matches(['[', ']']);
         let found = lookup_host((host, authority.port)).await;
         let reachable = found.map_err(|_| NotPassed::Unreachable)?.find(|address| {
-            let own = address.ip().is_loopback() && self.rules.own_ports.contains(&address.port());
+            let own =
+                self.rules.own_ports.contains(&address.port()) && is_this_machine(address.ip());
             // A public name that leads to a private address is a trick.
             !own && (authority.is_literal() || !is_private(address.ip()))
         });

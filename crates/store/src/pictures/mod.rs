@@ -301,10 +301,21 @@ impl Store {
         id: Uuid,
         focal: FocalPoint,
     ) -> Result<Option<Picture>, StoreError> {
-        let Some(picture) = self.picture(id).await? else { return Ok(None) };
-        let adjustments = Adjustments { focal, ..picture.adjustments.clone() };
-        self.lay_adjustments("moved the focal point", &[(picture, adjustments)]).await?;
-        self.picture(id).await
+        /// Who saves all the time is let go first so often.
+        const TRIES: u32 = 5;
+        for tried in 1.. {
+            let Some(picture) = self.picture(id).await? else { break };
+            let adjustments = Adjustments { focal, ..picture.adjustments.clone() };
+            match self.lay_adjustments("moved the focal point", &[(picture, adjustments)]).await {
+                // It goes onto what was saved, whatever that is.
+                Err(StoreError::SavedMeanwhile) if tried < TRIES => {}
+                laid => {
+                    laid?;
+                    return self.picture(id).await;
+                }
+            }
+        }
+        Ok(None)
     }
 
     /// Writes what `row` sets, and has its picture worked out again.

@@ -216,6 +216,9 @@ impl Store {
 
     /// Gives each of `pictures` its new adjustments, as one change: they hold for all of them or for
     /// none. Steps are noted before and stay on the bench where it fails.
+    ///
+    /// # Errors
+    /// [`StoreError::SavedMeanwhile`] where somebody saved one since it was read.
     pub async fn lay_adjustments(
         &self,
         summary: &str,
@@ -225,7 +228,8 @@ impl Store {
         for some in pictures.chunks(AT_ONCE) {
             let steps = some.iter().map(|(picture, adjustments)| {
                 let (first, step) = (Uuid::now_v7(), Uuid::now_v7());
-                let change = FieldChange { step: Some(step), ..FieldChange::default() };
+                let over = Some(picture.step.unwrap_or(first));
+                let change = FieldChange { step: Some(step), over, ..FieldChange::default() };
                 edits.pictures.insert(picture.id, change);
                 serde_json::json!({
                     "id": picture.id, "first": first, "step": step,
