@@ -7,6 +7,7 @@ use brisk_margin_core::encoding::Quality;
 use brisk_margin_core::facts::MAX_PIXELS;
 use brisk_margin_core::slot_shape::MAX_SIDE;
 use brisk_margin_core::units::Bytes;
+use brisk_margin_site::chromium;
 use serde::Serialize;
 use utoipa::ToSchema;
 
@@ -21,8 +22,8 @@ pub(super) struct Health {
     status: &'static str,
     /// The program's version.
     version: &'static str,
-    /// What of the protection against hostile files does not hold here, in words.
-    weakness: Option<String>,
+    /// What of the protection against hostile files and pages does not hold here, in words.
+    weaknesses: Vec<String>,
 }
 
 /// Answers once database and blob store do.
@@ -36,8 +37,9 @@ pub(super) async fn health(State(sites): State<Sites>) -> Result<Json<Health>, P
         Problem::new(StatusCode::SERVICE_UNAVAILABLE, "unavailable", title, error)
     })?;
     let codecs = sites.pool().codecs().clone();
-    let weakness = tokio::task::spawn_blocking(move || codecs.weakness()).await.ok().flatten();
-    Ok(Json(Health { status: "ok", version: env!("CARGO_PKG_VERSION"), weakness }))
+    let of_codecs = tokio::task::spawn_blocking(move || codecs.weakness()).await.ok().flatten();
+    let weaknesses = of_codecs.into_iter().chain(chromium::weakness()).collect();
+    Ok(Json(Health { status: "ok", version: env!("CARGO_PKG_VERSION"), weaknesses }))
 }
 
 /// What is taken at most.

@@ -1,15 +1,19 @@
-//! Chromium: found on the system, started as an unprivileged user with an empty profile and
-//! environment, behind the gate.
+//! Chromium: found on the system, started as an unprivileged user in its own sandbox, with an empty
+//! profile and environment, driven over a pipe, behind the gate.
 
+use std::os::fd::AsRawFd;
 use std::os::unix::process::CommandExt;
 use std::path::{Path, PathBuf};
 use std::process::Stdio;
+use std::sync::OnceLock;
 use std::time::Duration;
 
 use serde_json::json;
 use tempfile::TempDir;
 use tokio::io::{AsyncBufReadExt, BufReader};
+use tokio::net::UnixStream;
 use tokio::process::{Child, Command};
+use tokio::task::JoinHandle;
 
 use crate::devtools::{Devtools, DevtoolsError, Session};
 use crate::error::ChromiumError;
@@ -33,6 +37,20 @@ enum Way<'a> {
     Gate(&'a Gate),
     /// Over whatever network this process has.
     Link,
+}
+
+/// Whether somebody said that browsers start without their sandbox: once, for all of this process.
+static WITHOUT_SANDBOX: OnceLock<()> = OnceLock::new();
+
+/// Starts browsers without their sandbox from now on, for systems that forbid it.
+pub fn start_without_sandbox() {
+    let _ = WITHOUT_SANDBOX.set(());
+}
+
+/// What of the protection against hostile pages does not hold, in words; nothing where all of it does.
+pub fn weakness() -> Option<String> {
+    let without = "measured pages run in a browser without its sandbox";
+    WITHOUT_SANDBOX.get().map(|()| without.to_owned())
 }
 
 /// A running browser; it ends, and its profile goes, when dropped.
@@ -62,21 +80,14 @@ impl Chromium {
 
     async fn start_by(way: Way<'_>) -> Result<Self, ChromiumError> {
         let program = find().ok_or(ChromiumError::Missing)?;
-        // Its sandbox needs namespaces that containers often forbid.
-        match Self::launch(&program, way, true).await {
-            Ok(browser) => Ok(browser),
-            Err(_) => Self::launch(&program, way, false).await,
-        }
-    }
-
-    async fn launch(program: &Path, way: Way<'_>, sandbox: bool) -> Result<Self, ChromiumError> {
+        let sandbox = WITHOUT_SANDBOX.get().is_none();
         let not_started = |error: std::io::Error| ChromiumError::NotStarted(error.to_string());
         sweep();
         let profile = tempfile::Builder::new()
             .prefix(&format!("{PROFILE}{}-", std::process::id()))
             .tempdir()
             .map_err(not_started)?;
-        let mut command = ending_with_us(program);
+        let mut command = ending_with_us(&program);
         command
             .args(arguments(way, profile.path(), sandbox))
             .env_clear()
@@ -92,14 +103,24 @@ impl Chromium {
                 .map_err(not_started)?;
             command.uid(nobody).gid(nobody);
         }
+        let (ours, its) = std::os::unix::net::UnixStream::pair().map_err(not_started)?;
+        give_pipe(&mut command, &its);
         let mut process = Command::from(command).kill_on_drop(true).spawn().map_err(not_started)?;
-        let stderr = process.stderr.take().expect("asked for above");
-        let address = tokio::time::timeout(Duration::from_secs(20), read_address(stderr));
-        let address = address
-            .await
-            .map_err(|_| ChromiumError::NotStarted("it was silent for 20 s".to_owned()))??;
-        let devtools = Devtools::connect(&address).await?;
-        Ok(Self { devtools, process, _profile: profile })
+        drop(its);
+        ours.set_nonblocking(true).map_err(not_started)?;
+        let devtools = Devtools::over(UnixStream::from_std(ours).map_err(not_started)?);
+        let last_words = last_words(process.stderr.take().expect("asked for above"));
+        let browser = Self { devtools, process, _profile: profile };
+        // It answers once it has begun.
+        let began = browser.devtools.call("", "Browser.getVersion", json!({}));
+        match tokio::time::timeout(Duration::from_secs(20), began).await {
+            Ok(Ok(_)) => Ok(browser),
+            _ => {
+                drop(browser);
+                let words = last_words.await.unwrap_or_default();
+                Err(ChromiumError::NotStarted(words))
+            }
+        }
     }
 
     /// Opens an empty page.
@@ -169,7 +190,7 @@ fn unprivileged() -> Option<u32> {
 fn arguments(way: Way<'_>, profile: &Path, sandbox: bool) -> Vec<String> {
     let mut arguments: Vec<String> = [
         "--headless=new",
-        "--remote-debugging-port=0",
+        "--remote-debugging-pipe",
         "--no-first-run",
         "--disable-gpu",
         "--disable-quic",
@@ -213,19 +234,35 @@ fn arguments(way: Way<'_>, profile: &Path, sandbox: bool) -> Vec<String> {
     arguments
 }
 
-async fn read_address(
-    stderr: impl tokio::io::AsyncRead + Unpin + Send + 'static,
-) -> Result<String, ChromiumError> {
-    let mut lines = BufReader::new(stderr).lines();
-    let mut last = String::new();
-    while let Ok(Some(line)) = lines.next_line().await {
-        if let Some(address) = line.strip_prefix("DevTools listening on ") {
-            let address = address.trim().to_owned();
-            // Read on, so that the browser never waits for a full pipe.
-            tokio::spawn(async move { while let Ok(Some(_)) = lines.next_line().await {} });
-            return Ok(address);
+/// Hands `pipe` to the program as what it is driven over: it reads calls from descriptor 3, and
+/// writes to 4.
+fn give_pipe(command: &mut std::process::Command, pipe: &std::os::unix::net::UnixStream) {
+    let pipe = pipe.as_raw_fd();
+    let give = move || {
+        // Out of the way of the two numbers first.
+        // SAFETY: calls of numbers, which allocate nothing, between fork and exec; `pipe` is open
+        // there as it is here.
+        let given = unsafe {
+            let free = libc::fcntl(pipe, libc::F_DUPFD_CLOEXEC, 10);
+            free >= 0 && libc::dup2(free, 3) == 3 && libc::dup2(free, 4) == 4
+        };
+        if given { Ok(()) } else { Err(std::io::Error::last_os_error()) }
+    };
+    // SAFETY: `give` allocates nothing and takes no lock.
+    unsafe { command.pre_exec(give) };
+}
+
+/// Reads what the browser complains of, so that it never waits for a full pipe; its last line in the
+/// end.
+fn last_words(stderr: impl tokio::io::AsyncRead + Unpin + Send + 'static) -> JoinHandle<String> {
+    /// A longer line is cut.
+    const LONGEST: usize = 1_000;
+    tokio::spawn(async move {
+        let mut lines = BufReader::new(stderr).split(b'\n');
+        let mut last = String::new();
+        while let Ok(Some(line)) = lines.next_segment().await {
+            last = String::from_utf8_lossy(&line[..line.len().min(LONGEST)]).into_owned();
         }
-        last = line;
-    }
-    Err(ChromiumError::NotStarted(last))
+        last
+    })
 }

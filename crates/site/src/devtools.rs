@@ -1,24 +1,24 @@
-//! The browser's own protocol (Chrome DevTools Protocol) over its socket: calls and events.
+//! The browser's own protocol (Chrome DevTools Protocol) over a pipe that nobody else can reach: calls
+//! and events, each ended by a zero byte.
 
 use std::collections::HashMap;
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::sync::{Arc, Mutex};
 use std::time::Duration;
 
-use futures::{SinkExt, StreamExt};
 use serde_json::{Value, json};
 use thiserror::Error;
-use tokio::net::TcpStream;
+use tokio::io::{AsyncBufReadExt, AsyncWriteExt, BufReader};
+use tokio::net::UnixStream;
+use tokio::net::unix::OwnedReadHalf;
 use tokio::sync::{broadcast, mpsc, oneshot};
-use tokio_tungstenite::tungstenite::Message;
-use tokio_tungstenite::tungstenite::protocol::WebSocketConfig;
-use tokio_tungstenite::{MaybeTlsStream, WebSocketStream, connect_async_with_config};
 
-type Socket = WebSocketStream<MaybeTlsStream<TcpStream>>;
 type Pending = Arc<Mutex<HashMap<u64, oneshot::Sender<Value>>>>;
 
 /// How long one call may take.
 const PATIENCE: Duration = Duration::from_secs(30);
+/// A longer message ends the browser. Bodies of pictures come through here, as text.
+const LONGEST: usize = 512 << 20;
 
 /// A connection to the browser. Clones share it.
 #[derive(Clone)]
@@ -60,19 +60,13 @@ pub enum DevtoolsError {
 }
 
 impl Devtools {
-    /// Connects to the socket at `address`.
-    pub async fn connect(address: &str) -> Result<Self, DevtoolsError> {
-        // Bodies of pictures come through here, as text.
-        let config = WebSocketConfig::default()
-            .max_message_size(Some(512 << 20))
-            .max_frame_size(Some(512 << 20));
-        let connected = connect_async_with_config(address, Some(config), true).await;
-        let (socket, _) = connected.map_err(|_| DevtoolsError::Gone)?;
+    /// Speaks with the browser at the other end of `pipe`.
+    pub fn over(pipe: UnixStream) -> Self {
         let (calls, outgoing) = mpsc::unbounded_channel();
         let pending = Pending::default();
         let (events, _) = broadcast::channel(8_192);
-        tokio::spawn(run(socket, outgoing, Arc::clone(&pending), events.clone()));
-        Ok(Self { calls, pending, events, next: Arc::default() })
+        tokio::spawn(run(pipe, outgoing, Arc::clone(&pending), events.clone()));
+        Self { calls, pending, events, next: Arc::default() }
     }
 
     /// Everything that happens from now on.
@@ -137,31 +131,59 @@ impl Session {
 }
 
 async fn run(
-    socket: Socket,
+    pipe: UnixStream,
     mut outgoing: mpsc::UnboundedReceiver<String>,
     pending: Pending,
     events: broadcast::Sender<Arc<Event>>,
 ) {
-    let (mut sink, mut stream) = socket.split();
-    loop {
-        tokio::select! {
-            call = outgoing.recv() => match call {
-                Some(text) => if sink.send(Message::text(text)).await.is_err() { break },
-                None => break,
-            },
-            message = stream.next() => match message {
-                Some(Ok(Message::Text(text))) => deliver(text.as_str(), &pending, &events),
-                Some(Ok(_)) => {}
-                _ => break,
-            },
+    let (from, mut to) = pipe.into_split();
+    let send = async {
+        while let Some(text) = outgoing.recv().await {
+            let message = [text.as_bytes(), b"\0"].concat();
+            if to.write_all(&message).await.is_err() {
+                return;
+            }
         }
+    };
+    let receive = async {
+        let mut from = BufReader::with_capacity(1 << 16, from);
+        let mut message = Vec::new();
+        while next_message(&mut from, &mut message).await.is_some() {
+            deliver(&message, &pending, &events);
+        }
+    };
+    // Whichever ends first: nobody calls any more, or the browser is gone.
+    tokio::select! {
+        () = send => {}
+        () = receive => {}
     }
     // Whoever waits learns that nothing will come.
     pending.lock().expect("no panic holds the lock").clear();
 }
 
-fn deliver(text: &str, pending: &Pending, events: &broadcast::Sender<Arc<Event>>) {
-    let Ok(mut message) = serde_json::from_str::<Value>(text) else { return };
+/// Reads the next message into `message`; nothing where none comes, or one that does not end.
+async fn next_message(from: &mut BufReader<OwnedReadHalf>, message: &mut Vec<u8>) -> Option<()> {
+    message.clear();
+    // What a large one took is not held for ever.
+    message.shrink_to(1 << 20);
+    while message.len() <= LONGEST {
+        let buffer = from.fill_buf().await.ok()?;
+        if buffer.is_empty() {
+            return None;
+        }
+        let end = buffer.iter().position(|&byte| byte == 0);
+        message.extend(&buffer[..end.unwrap_or(buffer.len())]);
+        let read = end.map_or(buffer.len(), |end| end + 1);
+        from.consume(read);
+        if end.is_some() {
+            return Some(());
+        }
+    }
+    None
+}
+
+fn deliver(text: &[u8], pending: &Pending, events: &broadcast::Sender<Arc<Event>>) {
+    let Ok(mut message) = serde_json::from_slice::<Value>(text) else { return };
     if let Some(id) = message["id"].as_u64() {
         let waiting = pending.lock().expect("no panic holds the lock").remove(&id);
         if let Some(waiting) = waiting {

@@ -16,7 +16,10 @@ pub enum ChromiumError {
     )]
     Missing,
     /// It did not start.
-    #[error("Chromium did not start ({0}); start it by hand once to see why")]
+    #[error(
+        "Chromium did not start ({0}); start it by hand once to see why, and where the system forbids \
+         its sandbox, --browser-without-sandbox does without it"
+    )]
     NotStarted(String),
     /// It broke down later.
     #[error(transparent)]

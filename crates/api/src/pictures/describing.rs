@@ -63,7 +63,7 @@ impl Fields {
         }
         Ok(FieldChange {
             name: self.name.map(|name| naming::tidy(&name)),
-            folder: self.folder.map(|folder| naming::tidy_folder(&folder)),
+            folder: field("folder's path", self.folder)?.map(|folder| naming::tidy_folder(&folder)),
             title: field("title", self.title)?,
             alt: field("alt text", self.alt)?,
             decorative: self.decorative,

@@ -6,6 +6,7 @@ mod background;
 mod bench;
 mod delivery;
 mod geometry;
+mod hostile_requests;
 mod icons;
 mod layouts;
 mod library;

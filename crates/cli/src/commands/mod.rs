@@ -20,6 +20,7 @@ use std::io::IsTerminal;
 use std::path::PathBuf;
 use std::process::ExitCode;
 
+use brisk_margin_site::chromium;
 use brisk_margin_work::data_folder::DataFolder;
 use clap::{Args, CommandFactory, Parser, Subcommand};
 
@@ -44,6 +45,9 @@ struct CommandLine {
     /// Read files even where the system refuses to confine the processes that do
     #[arg(long, global = true, env = "BRISK_MARGIN_ALLOW_UNCONFINED")]
     allow_unconfined: bool,
+    /// Measure pages in a browser without its sandbox, where the system forbids that
+    #[arg(long, global = true, env = "BRISK_MARGIN_BROWSER_WITHOUT_SANDBOX")]
+    browser_without_sandbox: bool,
 }
 
 #[derive(Subcommand)]
@@ -108,7 +112,10 @@ pub fn run() -> ExitCode {
     let log = tracing_subscriber::fmt().with_env_filter(filter).with_ansi(coloured);
     log.with_writer(std::io::stderr).init();
     end_with_the_pipe();
-    let CommandLine { command, allow_unconfined } = CommandLine::parse();
+    let CommandLine { command, allow_unconfined, browser_without_sandbox } = CommandLine::parse();
+    if browser_without_sandbox {
+        chromium::start_without_sandbox();
+    }
     if allow_unconfined {
         home::allow_unconfined();
     }
