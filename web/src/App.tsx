@@ -20,6 +20,7 @@ import { useAddress } from "./ui/useAddress";
 import { useKey } from "./ui/useKey";
 import { useTitle } from "./ui/useTitle";
 import { Waiting } from "./ui/Waiting";
+import { WeaknessNote } from "./ui/WeaknessNote";
 
 // What is not the first screen comes when it is opened.
 const BenchPage = lazy(() => import("./bench/BenchPage").then(({ BenchPage }) => ({ default: BenchPage })));
@@ -179,6 +180,7 @@ export function App({ mode, onMode }: { mode: Mode; onMode: (mode: Mode) => void
         </ErrorBoundary>
         <div className="notes">
           <ConnectionNote />
+          <WeaknessNote />
           <NoticeStrip />
           <Suspense>
             <RunStrip />

@@ -1,5 +1,6 @@
 //! `brisk-margin-bench`: figures of this machine, as ratios against a reference in the same run.
 
+mod confinement;
 mod encoding;
 mod framing;
 mod layouts;
@@ -100,6 +101,12 @@ enum What {
     LoadsLink { bytes: u64 },
     /// Ladders, bytes, encodes and memory, against a general-purpose library on the same pictures
     Encoding(encoding::Encoding),
+    /// Pictures read and encoded in confined processes, against the same in one process
+    Confinement {
+        /// How often each picture is done both ways
+        #[arg(long, default_value_t = 3)]
+        rounds: usize,
+    },
     /// Decodes and encodes for the process that started it
     #[command(hide = true)]
     Codec,
@@ -122,6 +129,7 @@ fn main() -> ExitCode {
         What::LoadsBrowser { address, times } => within_runtime(loads::browse(&address, times)),
         What::LoadsLink { bytes } => loads::measure_link(bytes),
         What::Encoding(encoding) => encoding.run(),
+        What::Confinement { rounds } => confinement::run(rounds),
         What::Codec => return brisk_margin_codec_pool::child::run(),
     };
     match done {
