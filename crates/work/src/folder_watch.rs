@@ -394,4 +394,36 @@ mod tests {
         assert!(changes(&EventKind::Access(AccessKind::Close(AccessMode::Write))));
         assert!(changes(&EventKind::Create(CreateKind::File)));
     }
+
+    #[test]
+    fn pipes_and_links_are_no_files_and_hold_nobody_up() {
+        use rustix::fs::{CWD, FileType, Mode, mknodat};
+        let home = tempfile::tempdir().unwrap();
+        let (folder, elsewhere) = (home.path().join("media"), home.path().join("elsewhere"));
+        for folder in [&folder, &elsewhere] {
+            std::fs::create_dir(folder).unwrap();
+            std::fs::write(folder.join("dome.jpg"), "a dome").unwrap();
+        }
+        std::os::unix::fs::symlink(elsewhere.join("dome.jpg"), folder.join("link.jpg")).unwrap();
+        std::os::unix::fs::symlink(&elsewhere, folder.join("walks")).unwrap();
+        mknodat(CWD, folder.join("pipe.jpg"), FileType::Fifo, Mode::from(0o666), 0).unwrap();
+        let _socket = std::os::unix::net::UnixListener::bind(folder.join("socket.jpg")).unwrap();
+
+        let seen = files(&folder).unwrap();
+        assert_eq!(seen.keys().collect::<Vec<_>>(), ["dome.jpg"]);
+        // Also where a file is exchanged for one between the look and the copy.
+        for path in
+            ["link.jpg", "walks/dome.jpg", "../elsewhere/dome.jpg", "socket.jpg", "gone.jpg"]
+        {
+            assert!(opened_below(&folder, path).unwrap().is_none(), "{path}");
+        }
+        let pipe = opened_below(&folder, "pipe.jpg").unwrap().unwrap();
+        assert!(
+            !pipe.metadata().unwrap().is_file(),
+            "it is opened without waiting, and told apart"
+        );
+        let mut text = String::new();
+        opened_below(&folder, "dome.jpg").unwrap().unwrap().read_to_string(&mut text).unwrap();
+        assert_eq!(text, "a dome");
+    }
 }

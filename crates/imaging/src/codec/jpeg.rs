@@ -9,7 +9,7 @@ use serde::{Deserialize, Serialize};
 use super::CodecError;
 use super::error::guarded;
 use super::extras::Extras;
-pub use super::jpeg_header::{header, pixel_count};
+pub use super::jpeg_header::header;
 use crate::chroma::Chroma;
 use crate::raster::{Channels, Raster};
 use brisk_margin_core::format::Format;

@@ -50,11 +50,6 @@ pub fn header(data: &[u8]) -> Result<Header, CodecError> {
     Ok(Header { icc: join_icc(icc), blocks, ..Header::plain(size, false) })
 }
 
-/// How many pixels the header of `data` tells of; none where it cannot be read.
-pub fn pixel_count(data: &[u8]) -> u64 {
-    header(data).map_or(0, |header| header.size.pixels())
-}
-
 /// The size that a frame's header tells (B.2.2).
 fn frame(marker: u8, body: &[u8]) -> Result<Size, CodecError> {
     let unsupported = |flavour: &'static str| CodecError::Unsupported {
