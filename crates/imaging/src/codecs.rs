@@ -19,7 +19,7 @@ use crate::codec::jpeg::DctScale;
 use crate::job::{self, Answer, Carries, Job, Reply, Shape};
 use crate::lossless::LosslessError;
 use crate::motion::{Frame, Motion};
-use crate::original::PictureError;
+use crate::picture_error::PictureError;
 use crate::raster::Raster;
 use crate::reading::{self, Opened};
 
@@ -180,7 +180,7 @@ impl Codecs {
         String::from_utf8(text).map_err(|_| CodecFailure::Crashed.into())
     }
 
-    /// A copy of `file` without loss; see [`copy`](crate::lossless::copy).
+    /// A copy of `file` without loss; see [`copied`](crate::lossless::copied).
     ///
     /// # Errors
     /// [`LosslessError`].

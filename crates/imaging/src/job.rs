@@ -14,8 +14,8 @@ use crate::codec::{CodecError, avif, gif, jpeg, png, svg, webp, webp_motion};
 use crate::drawing::minified;
 use crate::lossless::{self, LosslessError};
 use crate::motion::{Frame, Motion};
-use crate::original::PictureError;
 use crate::palette::Reduced;
+use crate::picture_error::PictureError;
 use crate::raster::{Channels, Raster};
 use crate::reading::{self, Opened};
 

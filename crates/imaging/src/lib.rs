@@ -34,6 +34,7 @@ pub mod metric;
 pub mod motion;
 pub mod original;
 pub mod palette;
+pub mod picture_error;
 pub mod raster;
 pub mod reading;
 pub mod reference;

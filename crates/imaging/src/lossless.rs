@@ -12,7 +12,7 @@ use thiserror::Error;
 use crate::codec::extras::{self, Extras};
 use crate::codec::jpeg::DctScale;
 use crate::codec::{CodecError, avif_boxes, jpeg_copy, png};
-use crate::original::{Original, PictureError};
+use crate::picture_error::PictureError;
 use crate::reading::{self, Opened};
 
 /// Why there is no lossless copy.
@@ -31,16 +31,7 @@ pub enum LosslessError {
     NoCopy(SourceFormat),
 }
 
-/// `picture`'s file without its metadata, the same to the last bit when it is shown; `xmp` is put
-/// in where there is one.
-///
-/// # Errors
-/// [`LosslessError`].
-pub fn copy(picture: &Original<'_>, xmp: Option<&[u8]>) -> Result<Vec<u8>, LosslessError> {
-    picture.codecs.copy(picture.facts(), picture.bytes, xmp)
-}
-
-/// As [`copy`], of the bytes of `file`, here and now.
+/// `file` without its metadata; see [`lossless_copy`](crate::original::Original::lossless_copy).
 pub(crate) fn copied(file: &[u8], xmp: Option<Vec<u8>>) -> Result<Vec<u8>, LosslessError> {
     let opened = reading::open(file).map_err(|error| match error {
         PictureError::Codec(error) => LosslessError::Codec(error),

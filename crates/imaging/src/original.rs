@@ -1,17 +1,16 @@
 //! Originals: what a file is, and whether it can be taken.
 
 use brisk_margin_core::embedded::EmbeddedMetadata;
-use brisk_margin_core::facts::{MAX_PIXELS, PictureFacts};
+use brisk_margin_core::facts::PictureFacts;
 use brisk_margin_core::geometry::Size;
 use brisk_margin_core::orientation::Orientation;
-use brisk_margin_core::source_format::UnreadFormat;
-use serde::{Deserialize, Serialize};
-use thiserror::Error;
 
 use crate::codec::CodecError;
 use crate::codec::jpeg::DctScale;
 use crate::codecs::Codecs;
 use crate::colour::Profile;
+use crate::lossless::LosslessError;
+pub use crate::picture_error::PictureError;
 use crate::raster::Raster;
 use crate::reading::Opened;
 
@@ -109,45 +108,20 @@ impl<'a> Original<'a> {
         self.codecs.minified(self.bytes)
     }
 
+    /// The file without its metadata, the same to the last bit when it is shown; `xmp` is put in where
+    /// there is one.
+    ///
+    /// # Errors
+    /// [`LosslessError`].
+    pub fn lossless_copy(&self, xmp: Option<&[u8]>) -> Result<Vec<u8>, LosslessError> {
+        self.codecs.copy(self.facts(), self.bytes, xmp)
+    }
+
     /// The pixels as stored, all of them, before orientation and colour; a JPEG's at `scale`.
     ///
     /// # Errors
     /// [`CodecError::Truncated`] or [`CodecError::Damaged`].
     pub(crate) fn decode_at(&self, scale: DctScale) -> Result<Raster, CodecError> {
         self.codecs.pixels(self.facts(), self.bytes, scale, self.icc())
-    }
-}
-
-/// Why a file was not taken as an original.
-#[derive(Debug, Clone, PartialEq, Error, Serialize, Deserialize)]
-pub enum PictureError {
-    /// No bytes at all.
-    #[error("the file is empty; export or transfer it again")]
-    Empty,
-    /// No picture format that is known.
-    #[error(
-        "this is not a picture: its content is none of JPEG, PNG, WebP, AVIF, GIF, TIFF, BMP, SVG \
-         and ICO, whatever its name says"
-    )]
-    NoPicture,
-    /// A known format that is not read.
-    #[error("this is {}, which is not read; {}", .0.what(), .0.instead())]
-    NotRead(UnreadFormat),
-    /// More pixels than [`MAX_PIXELS`].
-    #[error(
-        "the picture claims {0}, {mp} megapixels; at most {limit} are taken: scale it down first",
-        mp = .0.pixels() / 1_000_000,
-        limit = MAX_PIXELS / 1_000_000
-    )]
-    TooManyPixels(Size),
-    /// The decoder refused it.
-    #[error(transparent)]
-    Codec(#[from] CodecError),
-}
-
-impl PictureError {
-    /// Whether the machine is at fault and not the file: later it may be taken.
-    pub const fn is_transient(&self) -> bool {
-        matches!(self, Self::Codec(error) if error.is_transient())
     }
 }

@@ -15,7 +15,7 @@ use crate::colour::{Inks, Profile};
 use crate::icon::ico;
 use crate::metadata;
 use crate::motion::Motion;
-use crate::original::PictureError;
+use crate::picture_error::PictureError;
 use crate::raster::{Channels, Raster};
 
 /// What a file says before its pixels.

@@ -20,7 +20,6 @@ use brisk_margin_imaging::analysis::content_class;
 use brisk_margin_imaging::choosing;
 use brisk_margin_imaging::choosing::Chosen;
 use brisk_margin_imaging::codecs::Codecs;
-use brisk_margin_imaging::lossless;
 use brisk_margin_imaging::original::Original;
 use brisk_margin_imaging::reference::Reference;
 use brisk_margin_imaging::render::render;
@@ -182,7 +181,7 @@ impl From<Chosen> for Encoded {
 
 /// The original's own pixels in a file of its own `format` without its metadata.
 fn copied(picture: &Original<'_>, format: Format) -> Result<Encoded, Failure> {
-    let bytes = lossless::copy(picture, None)?;
+    let bytes = picture.lossless_copy(None)?;
     let (score, outcome) = (Score::SAME, ChoiceOutcome::Met);
     Ok(Encoded { bytes, format, quality: None, score, outcome, encodes: 1 })
 }

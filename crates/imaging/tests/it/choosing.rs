@@ -15,7 +15,6 @@ use brisk_margin_imaging::choosing::{ChoiceError, Choosing, Moving, never};
 use brisk_margin_imaging::codec::extras::Extras;
 use brisk_margin_imaging::codec::{CodecError, png};
 use brisk_margin_imaging::encode::EncodeError;
-use brisk_margin_imaging::lossless;
 use brisk_margin_imaging::metric::QualityMetric;
 use brisk_margin_imaging::motion::{Frame, Motion};
 use brisk_margin_imaging::original::Original;
@@ -199,14 +198,14 @@ fn lossless_files_are_identical_and_a_format_without_such_a_kind_says_so() {
 fn a_copied_jpeg_has_the_same_pixels_its_turn_and_none_of_its_metadata() {
     let original = oriented(&gradient_jpeg(321, 203), 6);
     let picture = Original::open(&CODECS, &original).unwrap();
-    let copy = lossless::copy(&picture, None).unwrap();
+    let copy = picture.lossless_copy(None).unwrap();
     assert!(copy.len() <= original.len(), "{} of {}", copy.len(), original.len());
     let read = |file: &[u8]| CODECS.decode(Format::Jpeg, file).unwrap();
     assert!(read(&copy) == read(&original));
     let copied = Original::open(&CODECS, &copy).unwrap();
     assert_eq!(copied.facts().size, Size::new(203, 321));
     let cut = &original[..original.len() - 40];
-    let refused = lossless::copy(&Original::open(&CODECS, cut).unwrap(), None);
+    let refused = Original::open(&CODECS, cut).unwrap().lossless_copy(None);
     assert!(refused.is_err(), "a picture with a hole is not copied");
 }
 
@@ -219,7 +218,7 @@ fn a_refiltered_png_keeps_its_sixteen_bits() {
     encoder.add_text_chunk("Author".to_owned(), "Ada Fenn".to_owned()).unwrap();
     let data: Vec<u8> = (0..64 * 64 * 3u32).flat_map(|n| (n as u16).to_be_bytes()).collect();
     encoder.write_header().unwrap().write_image_data(&data).unwrap();
-    let copy = lossless::copy(&Original::open(&CODECS, &file).unwrap(), None).unwrap();
+    let copy = Original::open(&CODECS, &file).unwrap().lossless_copy(None).unwrap();
     let mut reader = ::png::Decoder::new(std::io::Cursor::new(&copy)).read_info().unwrap();
     let mut kept = vec![0; reader.output_buffer_size().unwrap()];
     reader.next_frame(&mut kept).unwrap();
@@ -262,7 +261,7 @@ fn a_webp_is_copied_without_its_metadata() {
     let told = Extras { icc: Some(icc.clone()), xmp: Some(xmp.clone()) };
     let webp = Encoding::Webp(Quality::USUAL);
     let file = CODECS.encode(&raster, webp, &told).unwrap();
-    let copy = lossless::copy(&Original::open(&CODECS, &file).unwrap(), None).unwrap();
+    let copy = Original::open(&CODECS, &file).unwrap().lossless_copy(None).unwrap();
     let picture = Original::open(&CODECS, &copy).unwrap();
     assert_eq!((packet(&copy).as_ref(), picture.icc()), (None, Some(icc.as_slice())));
     assert_eq!(copy.len(), file.len() - xmp.len() - 8 - xmp.len() % 2);
@@ -270,7 +269,7 @@ fn a_webp_is_copied_without_its_metadata() {
     assert_eq!(shown(&copy), shown(&file));
     // A credit goes into a plain one, too.
     let plain = CODECS.encode(&raster, webp, &Extras::default()).unwrap();
-    let credited = lossless::copy(&Original::open(&CODECS, &plain).unwrap(), Some(&xmp)).unwrap();
+    let credited = Original::open(&CODECS, &plain).unwrap().lossless_copy(Some(&xmp)).unwrap();
     assert_eq!(packet(&credited), Some(xmp));
     assert_eq!(shown(&credited), shown(&plain));
 }

@@ -11,7 +11,6 @@ use brisk_margin_core::name_pattern::NameWish;
 use brisk_margin_core::render_spec::RenderSpec;
 use brisk_margin_core::units::Bytes;
 use brisk_margin_core::variant_spec::VariantSpec;
-use brisk_margin_imaging::lossless;
 use brisk_margin_imaging::reference::Reference;
 use brisk_margin_store::pictures::Picture;
 use brisk_margin_store::variants::{NewVariant, Variant};
@@ -110,7 +109,7 @@ async fn lean_copy(
         // A profile stays, which is right only where files keep it.
         let is_srgb = original.icc().is_none() && original.own_profile().is_none();
         let shows_the_same = !keeps_srgb || is_srgb;
-        let copy = shows_the_same.then(|| lossless::copy(original, xmp.as_deref()));
+        let copy = shows_the_same.then(|| original.lossless_copy(xmp.as_deref()));
         Ok(copy.and_then(Result::ok).map(bytes::Bytes::from))
     })
     .await
