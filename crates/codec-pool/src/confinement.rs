@@ -86,7 +86,8 @@ pub fn confine() -> Confinement {
     let mut note = |part: Part, holds: bool| refused |= u8::from(!holds) << part as u8;
     note(Part::User, become_nobody().is_ok());
     note(Part::Handles, keep_pipes_only().is_ok());
-    note(Part::Files, close_files().is_ok_and(|status| status == RulesetStatus::FullyEnforced));
+    // An older kernel knows files only: network and signals are the filter's business, too.
+    note(Part::Files, close_files().is_ok_and(|status| status != RulesetStatus::NotEnforced));
     note(Part::Calls, close_calls().is_ok());
     Confinement { refused }
 }
@@ -113,7 +114,8 @@ fn keep_pipes_only() -> std::io::Result<()> {
     Ok(set_dumpable_behavior(DumpableBehavior::NotDumpable)?)
 }
 
-/// Everything that Landlock can forbid (ABI 6: files, TCP, and signals to others), with no exception.
+/// Everything that Landlock can forbid (ABI 6: files, TCP, and signals to others), with no exception; on
+/// older kernels what those know.
 fn close_files() -> Result<RulesetStatus, landlock::RulesetError> {
     let rules = Ruleset::default()
         .handle_access(AccessFs::from_all(ABI::V6))?
