@@ -138,7 +138,7 @@ impl RemoteCodec for Processes {
         let time = base + self.limits.time_per_megabyte * megabytes;
         let allowance = process.allowance(limit, time);
         let late = self.watch.from_now(&process, time, allowance.memory).ok_or_else(ended)?;
-        let answer = process.exchange(job, allowance, parts);
+        let answer = process.exchange(job, allowance, limit, parts);
         let fault = late.done();
         match answer {
             Ok(answer) if wants_memory(&answer) => Err(CodecFailure::Memory(limit)),
@@ -255,10 +255,17 @@ impl Process {
         pages(self.pid(), field)
     }
 
-    fn exchange(&mut self, job: &Job, allowance: Allowance, parts: &[&[u8]]) -> io::Result<Answer> {
+    /// Sends `job` with its `parts`, and reads the answer: `most` bytes at most.
+    fn exchange(
+        &mut self,
+        job: &Job,
+        allowance: Allowance,
+        most: Bytes,
+        parts: &[&[u8]],
+    ) -> io::Result<Answer> {
         crate::wire::send_job(&mut self.input, job, allowance, parts)?;
         self.input.flush()?;
-        crate::wire::read_answer(&mut self.output)
+        crate::wire::read_answer(&mut self.output, most)
     }
 
     /// Ends it, and tells its last words.

@@ -2,6 +2,7 @@
 
 use std::io::{self, Read, Write};
 
+use brisk_margin_core::units::Bytes;
 use brisk_margin_imaging::job::{Answer, Job, Reply};
 use serde::de::DeserializeOwned;
 use serde::{Deserialize, Serialize};
@@ -91,8 +92,12 @@ pub(crate) fn send_answer(to: &mut impl Write, answer: &Answer) -> io::Result<()
     to.flush()
 }
 
-pub(crate) fn read_answer(from: &mut impl Read) -> io::Result<Answer> {
+/// The answer, whose bytes are `most` at most: more than it may hold no honest process sends.
+pub(crate) fn read_answer(from: &mut impl Read, most: Bytes) -> io::Result<Answer> {
     let AnswerHeader { reply, length } = read_header(from)?;
+    if length as u64 > most.get() {
+        return Err(io::Error::other("an answer that is longer than what the process may hold"));
+    }
     Ok(Answer { reply, bytes: read_bytes(from, length)? })
 }
 
@@ -141,7 +146,9 @@ mod tests {
         let answer = Answer { reply: Reply::File, bytes: vec![7; 300] };
         let mut pipe = Vec::new();
         send_answer(&mut pipe, &answer).unwrap();
-        assert_eq!(read_answer(&mut pipe.as_slice()).unwrap(), answer);
-        assert!(read_answer(&mut &pipe[..pipe.len() - 1]).is_err());
+        let most = Bytes(300);
+        assert_eq!(read_answer(&mut pipe.as_slice(), most).unwrap(), answer);
+        assert!(read_answer(&mut &pipe[..pipe.len() - 1], most).is_err());
+        assert!(read_answer(&mut pipe.as_slice(), Bytes(299)).is_err(), "it is not even begun");
     }
 }

@@ -126,7 +126,7 @@ impl Codecs {
     ///
     /// # Errors
     /// [`CodecError::Truncated`], [`CodecError::Damaged`] or [`CodecError::CodecFailure`].
-    pub(crate) fn verify(&self, facts: &PictureFacts, file: &[u8]) -> Result<(), CodecError> {
+    pub fn verify(&self, facts: &PictureFacts, file: &[u8]) -> Result<(), CodecError> {
         let memory = match facts.format {
             SourceFormat::Svg => drawing_memory(file, Size::new(64, 64)),
             _ => decoding_memory(facts, file),

@@ -242,9 +242,9 @@ impl Intake {
 
     async fn verify(&self, map: Arc<Mmap>, facts: &PictureFacts) -> Result<(), IntakeError> {
         let room = self.pool.admit(facts.memory(Bytes::of(&map))).await;
-        let verify =
-            move |codecs: &Codecs| Ok::<_, PictureError>(Original::open(codecs, &map)?.verify()?);
-        Ok(self.pool.run(room, verify).await??)
+        let facts = facts.clone();
+        let verify = move |codecs: &Codecs| codecs.verify(&facts, &map);
+        Ok(self.pool.run(room, verify).await?.map_err(PictureError::from)?)
     }
 }
 

@@ -3,7 +3,6 @@
 use std::ffi::CStr;
 
 use libavif_sys as ffi;
-use serde::{Deserialize, Serialize};
 
 use super::extras::Extras;
 use super::{Blocks, CodecError, Header};
@@ -23,7 +22,7 @@ const SPEED: i32 = 6;
 const OPTIONS: [(&CStr, &CStr); 2] = [(c"enable-qm", c"1"), (c"dist-metric", c"qm-psnr")];
 
 /// A file's header, and whether its colours are Display P3 without a profile that says so.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq)]
 pub struct AvifHeader {
     /// What stands before the pixels.
     pub header: Header,

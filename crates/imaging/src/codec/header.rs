@@ -2,10 +2,9 @@
 
 use brisk_margin_core::geometry::Size;
 use brisk_margin_core::orientation::Orientation;
-use serde::{Deserialize, Serialize};
 
 /// What stands before the pixels.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq)]
 pub struct Header {
     /// Stored size, before orientation.
     pub size: Size,
@@ -22,7 +21,7 @@ pub struct Header {
 }
 
 /// Blocks of metadata, as they stand in the file.
-#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+#[derive(Debug, Clone, Default, PartialEq)]
 pub struct Blocks {
     /// The EXIF block as TIFF bytes.
     pub exif: Option<Vec<u8>>,

@@ -7,9 +7,9 @@
 
 pub mod checking;
 pub mod looks;
+pub(crate) mod ready;
 
 use std::sync::Arc;
-use std::time::Duration;
 
 use brisk_margin_core::choice::QualityTarget;
 use brisk_margin_core::geometry::Rect;
@@ -35,9 +35,6 @@ use crate::making::rendering::with_original;
 use crate::making::{MakeError, Maker};
 use crate::work_pool::WorkFailed;
 
-/// Bytes of masters that are kept ready, of all sites together, and how long after they were last asked for.
-const READY: u64 = 64 << 20;
-const READY_FOR: Duration = Duration::from_secs(600);
 /// What making all files takes besides decoding the master: a few rasters of a megapixel, and what measures them.
 const MEMORY: Bytes = Bytes(200 << 20);
 
@@ -107,20 +104,6 @@ impl Masters {
             small: self.small.as_deref(),
             dark: self.dark.as_deref(),
         }
-    }
-}
-
-/// Masters that may be asked for again, by the hashes of their originals and their squares. Clones share them.
-#[derive(Clone)]
-pub(crate) struct ReadyMasters(moka::future::Cache<(String, [u32; 3]), Arc<Master>>);
-
-impl Default for ReadyMasters {
-    fn default() -> Self {
-        let weight = |_: &(String, [u32; 3]), master: &Arc<Master>| {
-            u32::try_from(master.memory().get()).unwrap_or(u32::MAX)
-        };
-        let kept = moka::future::Cache::builder().max_capacity(READY).weigher(weight);
-        Self(kept.time_to_idle(READY_FOR).build())
     }
 }
 

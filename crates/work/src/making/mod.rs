@@ -19,7 +19,7 @@ use std::sync::{Arc, Mutex};
 use brisk_margin_core::units::Bytes;
 use brisk_margin_store::Store;
 
-use crate::icons::ReadyMasters;
+use crate::icons::ready::ReadyMasters;
 use crate::work_pool::WorkPool;
 use pyramids::PreviewPyramids;
 use references::References;

@@ -134,8 +134,13 @@ struct Shown<'a, 'input> {
 
 impl<'a, 'input> Shown<'a, 'input> {
     fn new(document: &'a Document<'input>) -> Self {
-        let nodes = document.descendants().filter(Node::is_element);
-        let named = nodes.filter_map(|node| Some((node.attribute("id")?, node))).collect();
+        let mut named = HashMap::new();
+        for node in document.descendants().filter(Node::is_element) {
+            if let Some(id) = node.attribute("id") {
+                // Of several with one name the first is shown.
+                named.entry(id).or_insert(node);
+            }
+        }
         Self { named, counted: HashMap::new() }
     }
 
@@ -268,6 +273,9 @@ mod tests {
             let _ = write!(nested, "<g id='n{n}'>{inner}</g>");
         }
         assert!(cleaned(&nested).is_err());
+        let others: String = (0..12).map(|n| format!("<g id='n{n}'/>")).collect();
+        let hidden = format!("{nested}{others}");
+        assert!(cleaned(&hidden).is_err(), "another of the same name hides nothing");
         assert!(cleaned("<g id='a'><use href='#a'/></g>").is_ok(), "browsers show it once");
     }
 }
