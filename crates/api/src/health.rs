@@ -42,6 +42,33 @@ pub(super) async fn health(State(sites): State<Sites>) -> Result<Json<Health>, P
     Ok(Json(Health { status: "ok", version: env!("CARGO_PKG_VERSION"), weaknesses }))
 }
 
+/// Requests can be sent here.
+#[derive(Serialize, ToSchema)]
+pub(super) struct Ready {
+    /// Always `ready`; anything else is a problem document.
+    status: &'static str,
+}
+
+/// Answers once this process can take requests: its tables are up to date, database and blob store answer, and the disk
+/// has room.
+#[utoipa::path(get, path = "/api/ready", responses(
+    (status = 200, body = Ready),
+    (status = 503, body = Problem, content_type = "application/problem+json"),
+))]
+pub(super) async fn ready(State(sites): State<Sites>) -> Result<Json<Ready>, Problem> {
+    let unready = |reason: &dyn std::fmt::Display| {
+        let title = "The application takes no requests now";
+        Problem::new(StatusCode::SERVICE_UNAVAILABLE, "unready", title, reason)
+    };
+    let installation = sites.installation();
+    installation.ping().await.map_err(|error| {
+        tracing::warn!(%error, "not ready");
+        unready(&"the database or the blob store does not answer")
+    })?;
+    installation.blobs().has_room().await.map_err(|error| unready(&error))?;
+    Ok(Json(Ready { status: "ready" }))
+}
+
 /// What is taken at most.
 #[derive(Serialize, ToSchema)]
 pub(super) struct Limits {

@@ -20,6 +20,7 @@ mod packages;
 mod pictures;
 mod problem;
 mod publications;
+mod requests;
 mod responsive;
 mod runs;
 mod served;
@@ -215,6 +216,7 @@ fn described() -> OpenApiRouter<App> {
 fn installation() -> OpenApiRouter<Hub> {
     OpenApiRouter::with_openapi(InstallationDocument::openapi())
         .routes(routes!(health::health))
+        .routes(routes!(health::ready))
         .routes(routes!(health::limits))
         .routes(routes!(events::all_events))
         .routes(routes!(sites::sites, sites::add_site))
@@ -231,6 +233,7 @@ pub fn site_router(site: App) -> Router {
         .route("/openapi.json", axum::routing::get(move || async { axum::Json(document) }))
         .fallback(async || Problem::no_such_address())
         .method_not_allowed_fallback(|| async { Problem::wrong_method() })
+        .layer(from_fn(requests::routed))
         .with_state(site)
 }
 
@@ -269,4 +272,5 @@ pub fn application(sites: Sites, client: Router) -> Router {
         .merge(router(sites))
         .layer(CompressionLayer::new().gzip(true).compress_when(worth_it))
         .layer(from_fn(guard::guard))
+        .layer(from_fn(requests::identified))
 }

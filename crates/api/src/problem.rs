@@ -9,6 +9,7 @@ use brisk_margin_store::{BlobError, StoreError};
 use serde::Serialize;
 use utoipa::ToSchema;
 
+use crate::requests;
 use brisk_margin_core::render_spec::RenderSpecError;
 
 use brisk_margin_work::intake::IntakeError;
@@ -27,6 +28,9 @@ pub struct Problem {
     pub status: u16,
     /// What happened this time, and what to do.
     pub detail: String,
+    /// The id of the request, by which the server's log tells of it.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub request: Option<String>,
 }
 
 impl Problem {
@@ -37,6 +41,7 @@ impl Problem {
             title,
             status: status.as_u16(),
             detail: detail.to_string(),
+            request: requests::current(),
         }
     }
 

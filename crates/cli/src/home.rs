@@ -15,6 +15,8 @@ use brisk_margin_work::sites::{SiteServices, Sites};
 use brisk_margin_work::work_pool::WorkPool;
 use clap::Args;
 
+use crate::metrics;
+
 /// Why a command failed, in words for whoever called it.
 pub type Failure = Box<dyn std::error::Error>;
 
@@ -39,12 +41,27 @@ pub struct Home {
     #[arg(long, env = "BRISK_MARGIN_PATIENCE", default_value_t = PATIENCE.as_secs(),
           value_parser = clap::value_parser!(u64).range(2..=3_600))]
     pub patience: u64,
+    /// Answer figures for Prometheus on this port of loopback; 0 takes any free one
+    #[arg(long, value_name = "PORT", env = "BRISK_MARGIN_METRICS_PORT")]
+    pub metrics_port: Option<u16>,
 }
 
 impl Home {
     /// Does the jobs of `sites`.
     pub fn runner(&self, sites: &Sites) -> JobRunner {
         JobRunner::new(sites).with_patience(Duration::from_secs(self.patience))
+    }
+
+    /// Answers figures where somebody asked for that.
+    ///
+    /// # Errors
+    /// Where the port cannot be used.
+    pub async fn tell_metrics(&self, sites: &Sites) -> Result<(), Failure> {
+        if let Some(port) = self.metrics_port {
+            let address = metrics::serve(port, sites).await?;
+            tracing::info!("metrics are at http://{address}/metrics");
+        }
+        Ok(())
     }
 
     /// Opens it. No measured page may reach its database.

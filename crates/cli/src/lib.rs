@@ -3,4 +3,5 @@
 mod client;
 pub mod commands;
 pub mod home;
+mod metrics;
 mod server;

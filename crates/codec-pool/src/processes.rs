@@ -129,6 +129,32 @@ fn locked<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
 
 impl RemoteCodec for Processes {
     fn run(&self, job: &Job, parts: &[&[u8]], memory: Bytes) -> Result<Answer, CodecFailure> {
+        self.exchanged(job, parts, memory).inspect_err(|failure| {
+            let why = match failure {
+                CodecFailure::Crashed => "crashed",
+                CodecFailure::Memory(_) => "memory",
+                CodecFailure::Time(_) => "time",
+                CodecFailure::NotStarted(_) => "not started",
+            };
+            metrics::counter!("brisk_margin_codec_failures_total", "why" => why).increment(1);
+        })
+    }
+
+    fn end(&self) {
+        self.watch.end_all();
+    }
+
+    fn weakness(&self) -> Option<String> {
+        match self.confinement() {
+            Ok(confinement) if confinement.is_whole() => None,
+            Ok(confinement) => Some(confinement.to_string()),
+            Err(error) => Some(error.to_string()),
+        }
+    }
+}
+
+impl Processes {
+    fn exchanged(&self, job: &Job, parts: &[&[u8]], memory: Bytes) -> Result<Answer, CodecFailure> {
         let ended = || CodecFailure::NotStarted("the application ends".to_owned());
         let mut process = self.take()?;
         let limit = Bytes(memory.get() + self.limits.memory.get());
@@ -159,18 +185,6 @@ impl RemoteCodec for Processes {
                     None => CodecFailure::Crashed,
                 })
             }
-        }
-    }
-
-    fn end(&self) {
-        self.watch.end_all();
-    }
-
-    fn weakness(&self) -> Option<String> {
-        match self.confinement() {
-            Ok(confinement) if confinement.is_whole() => None,
-            Ok(confinement) => Some(confinement.to_string()),
-            Err(error) => Some(error.to_string()),
         }
     }
 }

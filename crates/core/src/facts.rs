@@ -9,6 +9,10 @@ use crate::units::Bytes;
 /// The most pixels an original may have: 120 megapixels.
 pub const MAX_PIXELS: u64 = 120_000_000;
 
+/// The memory that a pixel of a JPEG XL file takes while it is decoded, in bytes: planes of floating-point
+/// numbers, before and after its filters.
+pub const JXL_PER_PIXEL: u64 = 40;
+
 /// What an original is, read from its header.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct PictureFacts {
@@ -42,6 +46,7 @@ impl PictureFacts {
             // Planes of up to 16 bits beside the result.
             SourceFormat::Avif => 4 + 8,
             SourceFormat::Tiff => 4 + 8,
+            SourceFormat::Jxl => 4 + JXL_PER_PIXEL,
         };
         Bytes(file.get() + self.size.pixels() * per_pixel)
     }

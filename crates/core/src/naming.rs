@@ -126,7 +126,7 @@ pub fn reads_like_a_file(text: &str, name: &str) -> bool {
     let (stem, extension) = split_extension(&lower);
     let one_word = !stem.contains(char::is_whitespace);
     let of_a_file =
-        ["jpg", "jpeg", "png", "webp", "avif", "gif", "tif", "tiff", "bmp", "svg", "heic"];
+        ["jpg", "jpeg", "png", "webp", "avif", "gif", "tif", "tiff", "bmp", "svg", "jxl", "heic"];
     let jointed = |c: char| c.is_ascii_digit() || matches!(c, '_' | '-');
     let (own_stem, _) = split_extension(name);
     of_a_file.contains(&extension)

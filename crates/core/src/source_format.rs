@@ -15,6 +15,8 @@ pub enum SourceFormat {
     Webp,
     /// AVIF.
     Avif,
+    /// JPEG XL.
+    Jxl,
     /// GIF, also animated.
     Gif,
     /// TIFF 6.0.
@@ -29,11 +31,12 @@ pub enum SourceFormat {
 
 impl SourceFormat {
     /// Every format that is read.
-    pub const ALL: [Self; 9] = [
+    pub const ALL: [Self; 10] = [
         Self::Jpeg,
         Self::Png,
         Self::Webp,
         Self::Avif,
+        Self::Jxl,
         Self::Gif,
         Self::Tiff,
         Self::Bmp,
@@ -48,6 +51,7 @@ impl SourceFormat {
             Self::Png => "png",
             Self::Webp => "webp",
             Self::Avif => "avif",
+            Self::Jxl => "jxl",
             Self::Gif => "gif",
             Self::Tiff => "tiff",
             Self::Bmp => "bmp",
@@ -68,6 +72,7 @@ impl SourceFormat {
             Self::Png => "image/png",
             Self::Webp => "image/webp",
             Self::Avif => "image/avif",
+            Self::Jxl => "image/jxl",
             Self::Gif => "image/gif",
             Self::Tiff => "image/tiff",
             Self::Bmp => "image/bmp",
@@ -78,7 +83,7 @@ impl SourceFormat {
 
     /// Whether every browser shows it in a page.
     pub const fn is_for_the_web(self) -> bool {
-        !matches!(self, Self::Tiff | Self::Bmp | Self::Ico)
+        !matches!(self, Self::Jxl | Self::Tiff | Self::Bmp | Self::Ico)
     }
 }
 
@@ -89,6 +94,7 @@ impl std::fmt::Display for SourceFormat {
             Self::Png => "PNG",
             Self::Webp => "WebP",
             Self::Avif => "AVIF",
+            Self::Jxl => "JPEG XL",
             Self::Gif => "GIF",
             Self::Tiff => "TIFF",
             Self::Bmp => "BMP",
@@ -103,8 +109,6 @@ impl std::fmt::Display for SourceFormat {
 pub enum UnreadFormat {
     /// HEIF with HEVC pictures, as telephones write it.
     Heic,
-    /// JPEG XL.
-    JpegXl,
     /// A camera's own sensor data.
     CameraRaw,
     /// Artwork in layers, in an editor's own format.
@@ -118,7 +122,6 @@ impl UnreadFormat {
     pub const fn what(self) -> &'static str {
         match self {
             Self::Heic => "HEIC",
-            Self::JpegXl => "JPEG XL",
             Self::CameraRaw => "a camera's raw file",
             Self::Layered => "layered artwork",
             Self::Print => "a print document",
@@ -131,7 +134,6 @@ impl UnreadFormat {
             Self::Heic => {
                 "share it from the telephone as “most compatible”, or convert it to JPEG, and bring that"
             }
-            Self::JpegXl => "convert it to PNG or JPEG and bring that",
             Self::CameraRaw => "develop it to JPEG or 16-bit TIFF and bring that",
             Self::Layered => "flatten it, save it as PNG or TIFF, and bring that",
             Self::Print => "export the picture in it as PNG or SVG and bring that",
@@ -172,6 +174,8 @@ fn readable(data: &[u8]) -> Option<SourceFormat> {
         Some(SourceFormat::Webp)
     } else if has_brand(data, &[b"avif", b"avis"]) {
         Some(SourceFormat::Avif)
+    } else if starts(&[0xFF, 0x0A]) || starts(b"\0\0\0\x0CJXL \r\n\x87\n") {
+        Some(SourceFormat::Jxl)
     } else if is_tiff(data) {
         Some(SourceFormat::Tiff)
     } else if starts(b"BM") && data.get(6..10) == Some(&[0; 4]) {
@@ -190,8 +194,6 @@ fn known(data: &[u8]) -> Option<UnreadFormat> {
     if has_brand(data, &[b"heic", b"heix", b"heim", b"heis", b"hevc", b"mif1", b"msf1"]) {
         // The brand of the container alone says nothing of what is in it.
         (!names_brand(data, b"avif")).then_some(UnreadFormat::Heic)
-    } else if starts(&[0xFF, 0x0A]) || starts(b"\0\0\0\x0CJXL ") {
-        Some(UnreadFormat::JpegXl)
     } else if is_camera_raw(data) {
         Some(UnreadFormat::CameraRaw)
     } else if starts(b"8BPS") || starts(b"gimp xcf") {
@@ -272,6 +274,7 @@ mod tests {
         assert_eq!(sniff(&[0xFF, 0xD8, 0xFF, 0xE0]), Content::Readable(SourceFormat::Jpeg));
         assert_eq!(sniff(b"Just a note, saved as dome.jpg"), Content::Unknown);
         assert_eq!(sniff(b""), Content::Unknown);
+        assert_eq!(sniff(&[0xFF, 0x0A, 0x30]), Content::Readable(SourceFormat::Jxl));
         assert_eq!(sniff(b"RIFF\0\0\0\0WEBPVP8 "), Content::Readable(SourceFormat::Webp));
         assert_eq!(sniff(b"<?xml version='1.0'?><svg/>"), Content::Readable(SourceFormat::Svg));
     }

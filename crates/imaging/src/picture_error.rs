@@ -16,7 +16,7 @@ pub enum PictureError {
     Empty,
     /// No picture format that is known.
     #[error(
-        "this is not a picture: its content is none of JPEG, PNG, WebP, AVIF, GIF, TIFF, BMP, SVG \
+        "this is not a picture: its content is none of JPEG, PNG, WebP, AVIF, JPEG XL, GIF, TIFF, BMP, SVG \
          and ICO, whatever its name says"
     )]
     NoPicture,

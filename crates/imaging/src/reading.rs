@@ -10,7 +10,7 @@ use brisk_margin_core::source_format::{self, Content, SourceFormat};
 use serde::{Deserialize, Serialize};
 
 use crate::codec::jpeg::{self, DctScale, Pixels};
-use crate::codec::{CodecError, Header, animation, avif, png, simple, svg, webp_motion};
+use crate::codec::{CodecError, Header, animation, avif, jxl, png, simple, svg, webp_motion};
 use crate::colour::{Inks, Profile};
 use crate::icon::ico;
 use crate::metadata;
@@ -108,6 +108,7 @@ pub fn header(format: SourceFormat, file: &[u8]) -> Result<(Header, bool), Codec
     let header = match format {
         SourceFormat::Jpeg => jpeg::header(file)?,
         SourceFormat::Png => png::header(file)?,
+        SourceFormat::Jxl => jxl::header(file)?,
         SourceFormat::Svg => svg::header(file)?,
         SourceFormat::Avif => {
             let told = avif::header(file)?;
@@ -154,6 +155,7 @@ pub fn pixels(
             }
         }),
         SourceFormat::Png => png::decode(file),
+        SourceFormat::Jxl => jxl::decode(file),
         SourceFormat::Avif => avif::decode(file),
         SourceFormat::Svg => {
             let size = svg::header(file)?.size;

@@ -8,7 +8,7 @@ use std::process::Stdio;
 use std::sync::OnceLock;
 use std::time::Duration;
 
-use serde_json::json;
+use serde_json::{Value, json};
 use tempfile::TempDir;
 use tokio::io::{AsyncBufReadExt, BufReader};
 use tokio::net::UnixStream;
@@ -19,7 +19,7 @@ use crate::devtools::{Devtools, DevtoolsError, Session};
 use crate::error::ChromiumError;
 use crate::file_reader::FileReader;
 use crate::gate::Gate;
-use crate::page::Tab;
+use crate::page::{Asked, Tab};
 
 /// Where Debian and others put it.
 const PLACES: [&str; 5] = [
@@ -125,13 +125,19 @@ impl Chromium {
 
     /// Opens an empty page.
     pub async fn page(&self, reader: FileReader) -> Result<Tab, DevtoolsError> {
+        self.tab(reader, Asked::default()).await
+    }
+
+    /// Opens an empty page; whom it asks is noted in `asked`.
+    pub(crate) async fn tab(&self, reader: FileReader, asked: Asked) -> Result<Tab, DevtoolsError> {
         // A tab behind another one is not painted, and its timers are held back.
         let target = json!({"url": "about:blank", "newWindow": true});
         let made = self.devtools.call("", "Target.createTarget", target).await?;
         let attach = json!({"targetId": made["targetId"], "flatten": true});
         let attached = self.devtools.call("", "Target.attachToTarget", attach).await?;
-        let session = attached["sessionId"].as_str().unwrap_or_default().to_owned();
-        Tab::prepare(Session::new(self.devtools.clone(), session), reader).await
+        let text = |value: &Value| value.as_str().unwrap_or_default().to_owned();
+        let session = Session::new(self.devtools.clone(), text(&attached["sessionId"]));
+        Tab::prepare(session, text(&made["targetId"]), reader, asked).await
     }
 }
 
@@ -205,6 +211,8 @@ fn arguments(way: Way<'_>, profile: &Path, sandbox: bool) -> Vec<String> {
         "--disable-renderer-backgrounding",
         "--mute-audio",
         "--hide-scrollbars",
+        // Scripts of a page have as much memory as any page that people use needs, in MB.
+        "--js-flags=--max-old-space-size=1024",
         "--force-color-profile=srgb",
         // Sockets that would go around the gate.
         "--force-webrtc-ip-handling-policy=disable_non_proxied_udp",

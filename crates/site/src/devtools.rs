@@ -18,7 +18,7 @@ type Pending = Arc<Mutex<HashMap<u64, oneshot::Sender<Value>>>>;
 /// How long one call may take.
 const PATIENCE: Duration = Duration::from_secs(30);
 /// A longer message ends the browser. Bodies of pictures come through here, as text.
-const LONGEST: usize = 512 << 20;
+const LONGEST: usize = 128 << 20;
 
 /// A connection to the browser. Clones share it.
 #[derive(Clone)]
@@ -117,6 +117,14 @@ impl Session {
     /// Calls `method` in this session.
     pub async fn call(&self, method: &'static str, params: Value) -> Result<Value, DevtoolsError> {
         self.devtools.call(&self.id, method, params).await
+    }
+
+    /// Has the tab closed, and nobody waits for it.
+    pub fn close(&self, target: String) {
+        let devtools = self.devtools.clone();
+        tokio::spawn(async move {
+            let _ = devtools.call("", "Target.closeTarget", json!({"targetId": target})).await;
+        });
     }
 
     /// Everything that happens in the browser from now on, also in other sessions.

@@ -5,6 +5,7 @@ use std::time::Duration;
 use thiserror::Error;
 
 use crate::devtools::DevtoolsError;
+use crate::page_budget::Excess;
 
 /// Why there is no browser.
 #[derive(Debug, Error)]
@@ -74,6 +75,28 @@ pub enum PageError {
         /// How long it was waited for.
         patience: Duration,
     },
+    /// It costs more than a page may.
+    #[error("{address} {excess}, which is more than a page may; it is left out")]
+    TooMuch {
+        /// The page.
+        address: String,
+        /// Of what.
+        excess: Excess,
+    },
+    /// It does not answer the browser.
+    #[error("{address} does not answer the browser; see whether a script on it runs without end")]
+    Hangs {
+        /// The page.
+        address: String,
+    },
+    /// It broke down in the browser.
+    #[error(
+        "{address} broke down in the browser; see whether it needs more memory than a page may have"
+    )]
+    BrokeDown {
+        /// The page.
+        address: String,
+    },
     /// The browser failed.
     #[error(transparent)]
     Browser(#[from] DevtoolsError),
@@ -115,6 +138,15 @@ pub enum MeasureError {
 }
 
 impl MeasureError {
+    /// Whether the browser ended: another one may fare better.
+    pub(crate) const fn is_end_of_browser(&self) -> bool {
+        matches!(
+            self,
+            Self::Page(PageError::Browser(DevtoolsError::Gone))
+                | Self::Browser(ChromiumError::Devtools(DevtoolsError::Gone))
+        )
+    }
+
     /// Whether the machine is at fault and not the page or the address: later it may go well.
     pub const fn is_transient(&self) -> bool {
         match self {

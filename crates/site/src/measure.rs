@@ -13,7 +13,6 @@ use serde::{Deserialize, Serialize};
 use tokio::sync::mpsc;
 use url::Url;
 
-use crate::chromium::Chromium;
 use crate::elements::ElementBox;
 use crate::error::{MeasureError, PageError};
 use crate::fetched::{Files, KnownFiles};
@@ -21,6 +20,7 @@ use crate::film::Film;
 use crate::gate::{Authority, Gate};
 use crate::measured::{MeasuredPage, Sheet};
 use crate::page::{Came, Opening, Shot, Tab, Told};
+use crate::page_budget::{Excess, PageBudget};
 use crate::page_requests::plain;
 use crate::plan::Plan;
 use crate::reading::Reading;
@@ -36,26 +36,22 @@ const MOST_BETWEEN: usize = 60;
 pub struct Measurer {
     tabs: Tabs,
     plan: Plan,
-    gate: Gate,
     known: KnownFiles,
     loads: AtomicUsize,
-    _browser: Chromium,
 }
 
 impl Measurer {
     /// Starts a browser for `plan`.
     pub async fn start(plan: Plan) -> Result<Self, MeasureError> {
         let gate = Gate::open(plan.rules.clone()).await?;
-        let browser = Chromium::start(&gate).await?;
-        let tabs = Tabs::open(&browser, &plan.reader).await?;
-        let (known, loads) = (KnownFiles::new(), AtomicUsize::new(0));
-        Ok(Self { tabs, plan, gate, known, loads, _browser: browser })
+        let tabs = Tabs::open(gate, &plan.reader).await?;
+        Ok(Self { tabs, plan, known: KnownFiles::new(), loads: AtomicUsize::new(0) })
     }
 
     /// The hosts that pages asked for and that were not entered, each with one of the addresses.
     pub fn refused(&self) -> BTreeMap<Authority, String> {
-        let asked: BTreeSet<Authority> = self.tabs.all().iter().flat_map(Tab::asked).collect();
-        let mut refused = self.gate.refused();
+        let asked = self.tabs.asked();
+        let mut refused = self.tabs.gate().refused();
         refused.retain(|authority, _| asked.contains(authority));
         refused
     }
@@ -76,10 +72,11 @@ impl Measurer {
             .widths
             .iter()
             .flat_map(|&width| plan.densities.iter().map(move |&density| (width, density)));
-        let tab = self.tabs.free().await;
+        let tab = self.tabs.free().await?;
         for (width, density) in screens.cycle().take(loads) {
             tab.resize(width, density).await?;
-            tab.visit(address, plan.patience, painted).await?;
+            let visit = tab.visit(address, plan.budget.load, painted);
+            tab.within(plan.budget, address, visit).await?;
         }
         Ok(())
     }
@@ -95,16 +92,21 @@ impl Measurer {
         connection: Connection,
         loads: usize,
     ) -> Result<Vec<Came>, MeasureError> {
-        let tab = self.tabs.free().await;
+        let tab = self.tabs.free().await?;
         let screen = self.plan.widths.first().zip(self.plan.densities.first());
         let mut came = Vec::new();
+        let mut load = async || {
+            let timed = tab.timed(address, self.plan.budget.load);
+            came.push(tab.within(self.plan.budget, address, timed).await?);
+            Ok::<(), PageError>(())
+        };
         let all = async {
             if let Some((&width, &density)) = screen {
                 tab.resize(width, density).await?;
             }
             tab.throttle(Some(connection)).await?;
             for _ in 0..loads {
-                came.push(tab.timed(address, self.plan.patience).await?);
+                load().await?;
             }
             Ok(())
         };
@@ -124,10 +126,12 @@ impl Measurer {
         address: &str,
         connection: Connection,
     ) -> Result<Film, MeasureError> {
-        let tab = self.tabs.free().await;
+        let tab = self.tabs.free().await?;
         let width = self.plan.widths.first().copied().unwrap_or(LayoutWidth::USUAL[0]);
         let density = self.plan.densities.last().copied().unwrap_or(Density::ONE);
-        let filmed = tab.filmed(address, (width, density), connection, self.plan.patience).await;
+        let PageBudget { load, .. } = self.plan.budget;
+        let filmed = tab.filmed(address, (width, density), connection, load);
+        let filmed = tab.within(self.plan.budget, address, filmed).await;
         filmed.map_err(|error| self.explain(address, error))
     }
 
@@ -137,21 +141,44 @@ impl Measurer {
     }
 
     /// Measures one page: its widths side by side, as tabs are free, and the last one where the
-    /// boxes between them are read after it.
+    /// boxes between them are read after it. Where the browser ends over it, it is tried once more.
     ///
     /// # Errors
     /// Why it could not be measured.
     pub async fn page(&self, address: &str) -> Result<MeasuredPage, MeasureError> {
+        let whole = self.plan.budget.whole;
+        let measured = tokio::time::timeout(whole, async {
+            match self.whole_page(address).await {
+                Err(error) if error.is_end_of_browser() => self.whole_page(address).await,
+                measured => measured,
+            }
+        });
+        match measured.await {
+            Ok(Err(error)) if error.is_end_of_browser() => {
+                Err(PageError::BrokeDown { address: address.to_owned() }.into())
+            }
+            Ok(measured) => measured,
+            Err(_) => {
+                let excess = Excess::Time(whole);
+                Err(PageError::TooMuch { address: address.to_owned(), excess }.into())
+            }
+        }
+    }
+
+    async fn whole_page(&self, address: &str) -> Result<MeasuredPage, MeasureError> {
         let Some((mut sheet, files, tab)) = self.at_widths(address).await? else {
             return Ok(Sheet::default().finish(Files::new()));
         };
         let mut ends: BTreeSet<u32> = EDGES.into();
         let inside = |b: &&u32| (EDGES[0]..=EDGES[1]).contains(*b);
         ends.extend(sheet.breakpoints.iter().filter(inside).flat_map(|&b| [b - 1, b]));
-        for &viewport in ends.iter().take(MOST_BETWEEN) {
-            Self::boxes_at(&tab, viewport, &mut sheet).await?;
-        }
-        self.refine(&tab, &mut sheet).await?;
+        let between = async {
+            for &viewport in ends.iter().take(MOST_BETWEEN) {
+                Self::boxes_at(&tab, viewport, &mut sheet).await?;
+            }
+            Self::refine(&tab, &mut sheet).await
+        };
+        tab.within(self.plan.budget, address, between).await?;
         Ok(sheet.finish(files))
     }
 
@@ -171,20 +198,22 @@ impl Measurer {
     /// Why it could not be opened.
     pub async fn shots(&self, address: &str) -> Result<Vec<Shot>, MeasureError> {
         let mut shots = Vec::new();
-        let tab = self.tabs.free().await;
+        let tab = self.tabs.free().await?;
         for &viewport in &self.plan.widths {
-            let patience = self.plan.patience;
             let opening = Opening {
                 known: &self.known,
-                patience,
+                budget: self.plan.budget,
                 watches_paint: true,
                 largest: None,
                 tells_requests: Told::Never,
             };
-            tab.resize(viewport, Density::ONE).await?;
-            let found = tab.open(address, opening).await;
-            found.map_err(|error| self.explain(address, error))?;
-            shots.push(tab.shot(viewport.width).await?);
+            let shot = async {
+                tab.resize(viewport, Density::ONE).await?;
+                tab.open(address, opening).await?;
+                tab.shot(viewport.width).await
+            };
+            let shot = tab.within(self.plan.budget, address, shot).await;
+            shots.push(shot.map_err(|error| self.explain(address, error))?);
         }
         Ok(shots)
     }
@@ -201,7 +230,7 @@ impl Measurer {
             under_way.push_back(self.at_free_tab(address, viewport));
         }
         let others: Vec<Vec<Opened>> = under_way.try_collect().await?;
-        let tab = self.tabs.free().await;
+        let tab = self.tabs.free().await?;
         let last = self.at(&tab, address, *widest).await?;
         let mut files = Files::new();
         let mut sheet = Sheet::default();
@@ -222,7 +251,7 @@ impl Measurer {
     /// `requests` with what each transfers where the browser has nothing, and without those that the gate refused, of
     /// which nobody knows what they weigh.
     async fn as_sent(&self, requests: PageRequests) -> PageRequests {
-        let refused = self.gate.refused();
+        let refused = self.tabs.gate().refused();
         let is_refused = |address: &str| {
             let authority = Url::parse(address).ok().and_then(|url| Authority::of(&url));
             authority.is_some_and(|authority| refused.contains_key(&authority))
@@ -243,11 +272,11 @@ impl Measurer {
         address: &str,
         viewport: LayoutWidth,
     ) -> Result<Vec<Opened>, MeasureError> {
-        let tab = self.tabs.free().await;
+        let tab = self.tabs.free().await?;
         self.at(&tab, address, viewport).await
     }
 
-    async fn boxes_at(tab: &Tab, viewport: u32, sheet: &mut Sheet) -> Result<(), MeasureError> {
+    async fn boxes_at(tab: &Tab, viewport: u32, sheet: &mut Sheet) -> Result<(), PageError> {
         tab.resize(LayoutWidth::of(viewport), Density::ONE).await?;
         let boxes = tab.boxes(&sheet.known()).await?;
         sheet.add_boxes(viewport, &boxes);
@@ -257,7 +286,7 @@ impl Measurer {
     /// Looks at the middle of each stretch between known viewports, and again at the middles of
     /// its halves where a box does not grow evenly: so limits in the layout that no media query
     /// tells are found to a pixel or two.
-    async fn refine(&self, tab: &Tab, sheet: &mut Sheet) -> Result<(), MeasureError> {
+    async fn refine(tab: &Tab, sheet: &mut Sheet) -> Result<(), PageError> {
         let known = sheet.viewports();
         let mut stretches: VecDeque<(u32, u32)> =
             known.iter().zip(known.iter().skip(1)).map(|(&a, &b)| (a, b)).collect();
@@ -279,7 +308,7 @@ impl Measurer {
     /// Opens `address` at `viewport`, once for all densities where they cannot matter.
     async fn at(
         &self,
-        tab: &Tab,
+        tab: &TabInUse<'_>,
         address: &str,
         viewport: LayoutWidth,
     ) -> Result<Vec<Opened>, MeasureError> {
@@ -300,19 +329,24 @@ impl Measurer {
                     true => Told::WhereLast,
                 },
                 known: &self.known,
-                patience: self.plan.patience,
+                budget: self.plan.budget,
                 // The same element at every density.
                 watches_paint: opened.is_empty(),
             };
-            tab.resize(viewport, density).await?;
             self.loads.fetch_add(1, Ordering::Relaxed);
-            let found = tab.open(address, opening).await;
-            let (reading, files, requests) = found.map_err(|error| self.explain(address, error))?;
-            // Files of other densities may have other shapes by a part of a pixel, which can move much.
-            let elements = match self.plan.tells_elements {
-                true => tab.elements().await?,
-                false => Vec::new(),
+            let open = async {
+                tab.resize(viewport, density).await?;
+                let found = tab.open(address, opening).await?;
+                // Files of other densities may have other shapes by a part of a pixel, which can move much.
+                let elements = match self.plan.tells_elements {
+                    true => tab.elements().await?,
+                    false => Vec::new(),
+                };
+                Ok((found, elements))
             };
+            let opened_here = tab.within(self.plan.budget, address, open).await;
+            let ((reading, files, requests), elements) =
+                opened_here.map_err(|error| self.explain(address, error))?;
             opened.push(Opened { viewport, density, reading, files, requests, elements });
         }
         Ok(opened)
@@ -341,7 +375,7 @@ impl Measurer {
         let mut under_way = FuturesUnordered::new();
         loop {
             // The widths of a page have their turn before those of the next.
-            while under_way.len() < self.tabs.all().len()
+            while under_way.len() < self.tabs.count()
                 && let Some(address) = waiting.pop_front()
             {
                 under_way.push(async move {
@@ -376,7 +410,9 @@ impl Measurer {
             return Vec::new();
         };
         // A site without a map answers with an error, which says nothing about its pages.
-        match self.tabs.free().await.locations(address.as_str()).await {
+        let Ok(tab) = self.tabs.free().await else { return Vec::new() };
+        let locations = tab.locations(address.as_str());
+        match tab.within(self.plan.budget, address.as_str(), locations).await {
             Ok(found) => self.same_site(start, &found),
             Err(_) => Vec::new(),
         }
@@ -397,7 +433,7 @@ impl Measurer {
         let home = Url::parse(address).ok().and_then(|url| Authority::of(&url));
         let refused = self.refused();
         let elsewhere = refused.keys().find(|authority| Some(*authority) != home.as_ref());
-        let silent = home.as_ref().is_some_and(|home| self.gate.is_unreachable(home));
+        let silent = home.as_ref().is_some_and(|home| self.tabs.gate().is_unreachable(home));
         match (&error, elsewhere) {
             (PageError::Status { status: 502, .. }, _) if silent => PageError::NoAnswer {
                 address: address.to_owned(),

@@ -1,7 +1,7 @@
 //! One page in the browser: opened at a layout width and density, scrolled to its end, read.
 
 use std::collections::BTreeSet;
-use std::sync::Mutex;
+use std::sync::{Arc, Mutex};
 use std::time::Duration;
 
 use base64::Engine;
@@ -19,6 +19,7 @@ use crate::error::PageError;
 use crate::fetched::{Files, KnownFiles};
 use crate::file_reader::FileReader;
 use crate::gate::Authority;
+use crate::page_budget::{Excess, PageBudget};
 use crate::page_scripts;
 use crate::pseudo_boxes;
 use crate::reading::{Found, Known, Moved, PageRect, Probe, Reading};
@@ -84,8 +85,8 @@ impl Came {
 pub struct Opening<'a> {
     /// Files that came before, whose bodies are not fetched again.
     pub known: &'a KnownFiles,
-    /// How long it may take to load.
-    pub patience: Duration,
+    /// What it may cost.
+    pub budget: PageBudget,
     /// Whether the largest paint is waited for.
     pub watches_paint: bool,
     /// The selector of its element, where that is known.
@@ -105,12 +106,16 @@ pub enum Told {
     Never,
 }
 
+/// Whom pages asked for something, since the browser asks on its own account too.
+pub(crate) type Asked = Arc<Mutex<BTreeSet<Authority>>>;
+
 /// A tab of the browser.
 pub struct Tab {
     session: Session,
+    /// The browser's name for it.
+    target: String,
     reader: FileReader,
-    /// Whom its pages asked, since the browser asks on its own account too.
-    asked: Mutex<BTreeSet<Authority>>,
+    asked: Asked,
     /// The script that hides pages, while it is there.
     hiding: tokio::sync::Mutex<Option<Value>>,
 }
@@ -118,9 +123,13 @@ pub struct Tab {
 impl Tab {
     pub(crate) async fn prepare(
         session: Session,
+        target: String,
         reader: FileReader,
+        asked: Asked,
     ) -> Result<Self, DevtoolsError> {
-        let page = Self { session, reader, asked: Mutex::default(), hiding: Default::default() };
+        let page = Self { session, target, reader, asked, hiding: Default::default() };
+        // It tells where a page breaks down.
+        page.call("Inspector.enable", json!({})).await?;
         let buffers = json!({"maxTotalBufferSize": 400 << 20, "maxResourceBufferSize": MAX_BODY});
         page.call("Network.enable", buffers).await?;
         // A page is measured as its first visitor gets it: what a worker of its own keeps is not there yet.
@@ -131,9 +140,9 @@ impl Tab {
         Ok(page)
     }
 
-    /// The hosts that pages asked for something.
-    pub fn asked(&self) -> BTreeSet<Authority> {
-        self.asked.lock().expect("no panic holds the lock").clone()
+    /// Closes it, whatever goes on in it.
+    pub(crate) fn close(self) {
+        self.session.close(self.target);
     }
 
     pub(crate) fn session(&self) -> &Session {
@@ -177,7 +186,7 @@ impl Tab {
         address: &str,
         opening: Opening<'_>,
     ) -> Result<(Reading, Files, Option<PageRequests>), PageError> {
-        let patience = opening.patience;
+        let patience = opening.budget.load;
         self.forget().await?;
         self.hide(!opening.watches_paint).await?;
         let mut traffic = self.traffic();
@@ -208,6 +217,11 @@ impl Tab {
         traffic.scrolls();
         self.evaluate(&page_scripts::load_lazy(scripted)).await?;
         traffic.settle(scripted).await;
+        let most = opening.budget.elements;
+        if self.evaluate(page_scripts::COUNT).await?.as_u64().is_some_and(|count| count > most) {
+            let excess = Excess::Elements(most);
+            return Err(PageError::TooMuch { address: address.to_owned(), excess });
+        }
         let reading = self.read().await?;
         let files = traffic.files(opening.known).await;
         let largest = reading.largest(opening.largest);
@@ -368,7 +382,8 @@ impl Tab {
 
     /// Reads the page as it is laid out now.
     pub async fn read(&self) -> Result<Reading, PageError> {
-        let mut reading: Reading = read_as(self.evaluate(page_scripts::READ).await?)?;
+        let reading: Reading = read_as(self.evaluate(page_scripts::READ).await?)?;
+        let mut reading = reading.bounded();
         let probed: Vec<&mut Found> =
             reading.found.iter_mut().filter(|found| found.probe.is_some()).collect();
         let asked = probed.iter().filter_map(|found| Some((found.probe.clone()?, found.edge)));

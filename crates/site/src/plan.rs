@@ -1,7 +1,6 @@
 //! What to measure, and what may be reached for it.
 
 use std::collections::BTreeSet;
-use std::time::Duration;
 
 use brisk_margin_core::layout::LayoutWidth;
 use brisk_margin_core::units::Density;
@@ -10,6 +9,7 @@ use url::Url;
 use crate::error::MeasureError;
 use crate::file_reader::FileReader;
 use crate::gate::{Authority, Rules};
+use crate::page_budget::PageBudget;
 
 /// What to measure, and what may be reached for it.
 #[derive(Debug, Clone)]
@@ -22,8 +22,8 @@ pub struct Plan {
     pub rules: Rules,
     /// Most pages of a site.
     pub pages: usize,
-    /// How long a page may take to load.
-    pub patience: Duration,
+    /// What a page may cost.
+    pub budget: PageBudget,
     /// Tells what the files that come are.
     pub reader: FileReader,
     /// Whether the boxes of all elements are told, besides those of the places.
@@ -46,7 +46,7 @@ impl Plan {
             densities: vec![Density::ONE, Density::new(2.0).expect("within range")],
             rules: Rules { allowed, own_ports: BTreeSet::new() },
             pages: 50,
-            patience: Duration::from_secs(20),
+            budget: PageBudget::USUAL,
             reader,
             tells_elements: false,
             tells_requests: true,

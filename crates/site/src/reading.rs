@@ -37,7 +37,41 @@ pub struct Reading {
     pub lcp: Option<String>,
 }
 
+/// The longest selector or address that is kept, in bytes: cut, it would find something else.
+const LONGEST: usize = 8_000;
+/// Most breakpoints that are kept.
+const BREAKPOINTS: usize = 200;
+
 impl Reading {
+    /// The same without what no page needs that people can use, since all of it is stored and shown: texts are cut,
+    /// and a place that cannot be found by a short selector is counted among those that are left out.
+    pub(crate) fn bounded(mut self) -> Self {
+        cut(&mut self.title, 500);
+        self.breakpoints.truncate(BREAKPOINTS);
+        self.links.retain(|link| link.len() <= LONGEST);
+        self.icons.retain(|icon| {
+            icon.address.len().max(icon.selector.len()).max(icon.sizes.len()) <= LONGEST
+        });
+        let before = self.found.len();
+        self.found.retain(|found| {
+            [&found.selector, &found.loose, &found.base, &found.address]
+                .iter()
+                .all(|text| text.len() <= LONGEST)
+        });
+        self.left += before - self.found.len();
+        for found in &mut self.found {
+            found.alt.iter_mut().for_each(|text| cut(text, 2_000));
+            found.sizes.iter_mut().for_each(|text| cut(text, LONGEST));
+            // Cut, it would name other files.
+            found.srcset.take_if(|text| text.len() > LONGEST);
+            cut(&mut found.position, 200);
+            let Surroundings { headings, caption, .. } = &mut found.surroundings;
+            headings.truncate(4);
+            headings.iter_mut().chain(caption).for_each(|text| cut(text, 200));
+        }
+        self
+    }
+
     /// The address of the picture that is its largest paint, in the element that is known for it or else in its own.
     pub(crate) fn largest(&self, known: Option<&str>) -> Option<&str> {
         let selector = known.or(self.lcp.as_deref())?;
@@ -202,4 +236,11 @@ pub struct Icon {
     pub rel: String,
     /// The sizes it says it has.
     pub sizes: String,
+}
+
+/// Leaves `text` at `most` characters.
+fn cut(text: &mut String, most: usize) {
+    if let Some((end, _)) = text.char_indices().nth(most) {
+        text.truncate(end);
+    }
 }

@@ -426,6 +426,20 @@ pub fn database_port(address: &str) -> Result<u16, StoreError> {
     Ok(options.map_err(unusable)?.get_port())
 }
 
+/// Whether the database at `address` has no table yet.
+///
+/// # Errors
+/// Where it does not answer.
+pub async fn is_empty(address: &str) -> Result<bool, StoreError> {
+    let db = connect(address, None).await?;
+    let sql = "SELECT schemaname || '.' || tablename AS name FROM pg_tables
+        WHERE schemaname NOT IN ('pg_catalog', 'information_schema') LIMIT 1";
+    let table = Named::find_by_statement(Statement::from_string(db.get_database_backend(), sql));
+    let is_empty = table.one(&db).await?.is_none();
+    db.close().await?;
+    Ok(is_empty)
+}
+
 /// Connections to the database at `address`, which look for tables in `schema` first.
 async fn connect(address: &str, schema: Option<&str>) -> Result<DatabaseConnection, StoreError> {
     let mut options = ConnectOptions::new(address);

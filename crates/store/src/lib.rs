@@ -24,6 +24,7 @@ pub mod publications;
 pub mod runs;
 pub mod saved_filters;
 pub mod site;
+pub mod spoken_bytes;
 pub mod tally;
 pub mod trials;
 mod unused;
@@ -39,7 +40,7 @@ use sea_orm::{
 use thiserror::Error;
 
 pub use blobs::{BlobAddress, BlobError, BlobHash, BlobHasher, Blobs, Keep};
-pub use installation::{Installation, Site, database_port};
+pub use installation::{Installation, Site, database_port, is_empty};
 
 /// The rows of a site and the blob store together. Clones share their connections.
 #[derive(Clone)]
@@ -68,15 +69,12 @@ impl Store {
     /// Has nobody delete bytes until the transaction ends: whoever stores some holds it until a row
     /// speaks of them.
     pub(crate) async fn holding_bytes(&self) -> Result<DatabaseTransaction, StoreError> {
-        let transaction = self.db.begin().await?;
-        let lock = self.statement("SELECT pg_advisory_xact_lock_shared($1)", [BYTES.into()]);
-        transaction.execute_raw(lock).await?;
-        Ok(transaction)
+        Ok(BytesHeld::by(&self.db, BYTES).await?.lock)
     }
 
     /// The same, for bytes that are stored by somebody else; ends with the value.
     pub async fn hold_bytes(&self) -> Result<BytesHeld, StoreError> {
-        Ok(BytesHeld { _lock: self.holding_bytes().await? })
+        BytesHeld::by(&self.db, BYTES).await
     }
 }
 
@@ -85,7 +83,17 @@ pub(crate) const BYTES: i64 = 0x6d61_7267_696e;
 
 /// While it lives, nobody deletes bytes.
 pub struct BytesHeld {
-    _lock: DatabaseTransaction,
+    lock: DatabaseTransaction,
+}
+
+impl BytesHeld {
+    /// Holds the lock `number`, beside others who hold it so.
+    async fn by(db: &DatabaseConnection, number: i64) -> Result<Self, StoreError> {
+        let lock = db.begin().await?;
+        let sql = format!("SELECT pg_advisory_xact_lock_shared({number})");
+        lock.execute_unprepared(&sql).await?;
+        Ok(Self { lock })
+    }
 }
 
 /// What the store could not do.

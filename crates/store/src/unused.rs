@@ -4,11 +4,17 @@ use chrono::{DateTime, Utc};
 use futures::{StreamExt, TryStreamExt, stream};
 use sea_orm::{ConnectionTrait, FromQueryResult, TransactionTrait};
 
+use crate::spoken_bytes::KEEPING;
 use crate::{BlobHash, Installation, Site, StoreError};
 
 #[derive(FromQueryResult)]
 struct Hash {
     hash: String,
+}
+
+#[derive(FromQueryResult)]
+struct Got {
+    got: bool,
 }
 
 /// How many are looked at under one lock: whoever stores something waits meanwhile, and a bucket is
@@ -42,7 +48,8 @@ impl Installation {
 
     /// Deletes bytes of which no row of any site has spoken since before `then`, and what was made
     /// of them, while nobody can store the same ones; returns how many. Rows went before bytes, so
-    /// that an end in the middle leaves bytes too many and never too few.
+    /// that an end in the middle leaves bytes too many and never too few. Deletes none while somebody
+    /// [keeps](Self::keep_bytes) all of them.
     ///
     /// # Errors
     /// Those of the database and the blob store.
@@ -50,6 +57,13 @@ impl Installation {
         let mut deleted = 0;
         loop {
             let transaction = self.db.begin().await?;
+            // Whoever keeps all bytes may take hours: nobody waits for it here.
+            let keeping =
+                self.statement("SELECT pg_try_advisory_xact_lock($1) AS got", [KEEPING.into()]);
+            if !Got::find_by_statement(keeping).one(&transaction).await?.is_some_and(|row| row.got)
+            {
+                return Ok(deleted);
+            }
             let lock = self.statement("SELECT pg_advisory_xact_lock($1)", [crate::BYTES.into()]);
             transaction.execute_raw(lock).await?;
             let old = format!(

@@ -12,6 +12,7 @@
 //!   long they take; [`watch`] has them measured again.
 //! - [`making`]: files and previews of pictures.
 //! - [`icons`]: those of a site, looked at, made and checked.
+//! - [`backups`]: an installation in a folder, and back from there; rows held against bytes.
 //! - [`publishing`]: what a site's folder would be with other files, held against it in a browser;
 //!   [`publications`] bring there what the library has, [`packages`] carry it elsewhere, [`delivery`] answers under its
 //!   address, [`applying`] does all in one step, without a
@@ -19,6 +20,7 @@
 
 pub mod analysis;
 pub mod applying;
+pub mod backups;
 mod clock;
 pub mod data_folder;
 pub mod delivery;

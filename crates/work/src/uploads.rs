@@ -41,6 +41,10 @@ impl Uploads {
         Self { intake }
     }
 
+    async fn has_room(&self) -> Result<(), UploadError> {
+        Ok(self.intake.store().blobs().has_room().await.map_err(IntakeError::Blob)?)
+    }
+
     fn path(&self, id: Uuid) -> PathBuf {
         self.intake.folder().uploads().join(id.to_string())
     }
@@ -54,6 +58,7 @@ impl Uploads {
         if upload.bytes > if is_archive { MAX_ARCHIVE } else { MAX_FILE } {
             return Err(IntakeError::TooLarge.into());
         }
+        self.has_room().await?;
         // The row first: another process clears away files of which there is none.
         self.intake.store().expect_upload(upload).await.map_err(IntakeError::Store)?;
         self.open(upload.id).await?;
@@ -99,6 +104,7 @@ impl Uploads {
     ) -> Result<Progress, UploadError> {
         let upload = self.intake.store().upload(id).await.map_err(IntakeError::Store)?;
         let upload = upload.ok_or(UploadError::Unknown)?;
+        self.has_room().await?;
         // Locked until the file was taken in.
         let mut file = self.open(id).await?;
         let stands = self.offset(id).await?;

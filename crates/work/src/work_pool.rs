@@ -98,6 +98,12 @@ impl WorkPool {
         Bytes(self.pieces as u64 * PIECE)
     }
 
+    /// The memory that is handed out now.
+    pub fn admitted(&self) -> Bytes {
+        let free = self.memory.handed_out.available_permits() as u64;
+        Bytes(u64::from(self.pieces).saturating_sub(free) * PIECE)
+    }
+
     /// How many threads work at once.
     pub const fn workers(&self) -> usize {
         self.threads

@@ -11,7 +11,7 @@ use reqwest::multipart::{Form, Part};
 /// How long a small picture may take after each of them, on a machine that is busy besides.
 const SOON: Duration = Duration::from_secs(5);
 /// What the server may hold more in the end, in kilobytes.
-const MORE: u64 = 100_000;
+pub const MORE: u64 = 100_000;
 
 #[tokio::test(flavor = "multi_thread")]
 async fn hostile_files_are_answered_and_good_ones_are_taken_as_before() {
@@ -68,7 +68,8 @@ async fn sent(application: &Application, file: &HostileFile) -> (u16, String) {
     (answer.status().as_u16(), answer.text().await.unwrap())
 }
 
-async fn taken_soon(application: &Application, seed: u32) {
+/// Uploads a picture, and fails where that takes longer than it does otherwise.
+pub async fn taken_soon(application: &Application, seed: u32) {
     let start = Instant::now();
     let picture = encoded(&spots(seed, 60, 40), Format::Jpeg, 80);
     application.upload(&format!("good-{seed}.jpg"), picture).await;
@@ -76,7 +77,7 @@ async fn taken_soon(application: &Application, seed: u32) {
 }
 
 /// What a process holds, in kilobytes (proc(5), status).
-fn held(pid: u32) -> u64 {
+pub fn held(pid: u32) -> u64 {
     let status = std::fs::read_to_string(format!("/proc/{pid}/status")).unwrap();
     let line = status.lines().find_map(|line| line.strip_prefix("VmRSS:")).unwrap();
     line.trim().trim_end_matches(" kB").parse().unwrap()

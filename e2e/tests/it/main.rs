@@ -1,6 +1,7 @@
 //! Journeys through the real interface, and the processes as a whole.
 
 mod apply_command;
+mod backups;
 mod barriers;
 mod bench;
 mod demo_command;
@@ -8,6 +9,7 @@ mod encode;
 mod first_picture;
 mod hidden;
 mod hostile_files;
+mod hostile_pages;
 mod icons;
 mod icons_command;
 mod jobs;
@@ -22,6 +24,7 @@ mod responsive;
 mod run_command;
 mod run_faults;
 mod runs;
+mod seen_from_outside;
 mod sheets;
 mod sites;
 mod sudden_end;

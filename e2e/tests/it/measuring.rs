@@ -258,7 +258,7 @@ async fn pages_that_cannot_be_measured_say_why() {
     let file = reason("/file").await;
     assert!(matches!(file, MeasureError::Page(PageError::NoPage { .. })), "{file}");
     let mut plan = Plan::for_page(&address, reader()).unwrap();
-    plan.patience = Duration::from_secs(1);
+    plan.budget.load = Duration::from_secs(1);
     let endless = format!("{address}/endless");
     let endless = Measurer::start(plan).await.unwrap().page(&endless).await.unwrap_err();
     assert!(matches!(endless, MeasureError::Page(PageError::NeverLoads { .. })), "{endless}");
@@ -268,7 +268,7 @@ async fn pages_that_cannot_be_measured_say_why() {
 }
 
 /// A page that says a word a second, for ever.
-fn dripping() -> impl futures::Stream<Item = Result<&'static str, std::convert::Infallible>> {
+pub fn dripping() -> impl futures::Stream<Item = Result<&'static str, std::convert::Infallible>> {
     futures::stream::unfold((), |()| async {
         tokio::time::sleep(Duration::from_secs(1)).await;
         Some((Ok("<p>and so on"), ()))
@@ -329,7 +329,7 @@ async fn redirects_without_end_streams_and_service_workers_cost_a_page_nothing_o
     let address = serve(router).await;
 
     let mut plan = Plan::for_page(&address, reader()).unwrap();
-    plan.patience = Duration::from_secs(20);
+    plan.budget.load = Duration::from_secs(20);
     let measurer = Measurer::start(plan).await.unwrap();
     let there = measurer.page(&format!("{address}/there")).await.unwrap_err();
     assert!(matches!(there, MeasureError::Page(PageError::Redirects { .. })), "{there}");

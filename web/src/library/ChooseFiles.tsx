@@ -3,7 +3,7 @@ import { useRef } from "react";
 import { chosenFiles } from "./dropped";
 import { useBringIn } from "./useArrivals";
 
-const KINDS = ".jpg,.jpeg,.png,.webp,.avif,.gif,.tif,.tiff,.bmp,.svg,.ico,.zip,image/*";
+const KINDS = ".jpg,.jpeg,.png,.webp,.avif,.gif,.tif,.tiff,.bmp,.svg,.ico,.jxl,.zip,image/*";
 
 /** Opens the system's own file chooser, for files or for a folder. */
 export function ChooseFiles({ primary = false, folder = false }: { primary?: boolean; folder?: boolean }) {

@@ -30,6 +30,7 @@ export const formatName = {
   gif: "GIF",
   tiff: "TIFF",
   bmp: "BMP",
+  jxl: "JPEG XL",
   svg: "SVG",
   ico: "ICO",
 } as const;

@@ -62,6 +62,7 @@ async fn receive(app: &App, mut form: Multipart) -> Result<(Spooled, String), Pr
 }
 
 async fn receive_file(app: &App, field: Field<'_>) -> Result<(Spooled, String), Problem> {
+    app.store.blobs().has_room().await?;
     let name = field.file_name().unwrap_or_default().to_owned();
     Ok((Spooled::receive(&app.intake.folder().spool(), field).await?, name))
 }

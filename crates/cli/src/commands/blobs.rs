@@ -1,7 +1,7 @@
 //! `blobs`: the files of an installation moved to another store.
 
 use brisk_margin_core::units::Bytes;
-use brisk_margin_store::blobs::{BlobAddress, Blobs, Copied, copy};
+use brisk_margin_store::blobs::{BlobAddress, Blobs, Copied, Copying, copy};
 use clap::{Args, Subcommand};
 use serde::Serialize;
 
@@ -43,11 +43,11 @@ struct Copy {
 
 /// What came of all files.
 #[derive(Default, Serialize)]
-struct Sum {
-    copied: u64,
-    bytes: u64,
-    there_before: u64,
-    failed: u64,
+pub(super) struct Sum {
+    pub(super) copied: u64,
+    pub(super) bytes: u64,
+    pub(super) there_before: u64,
+    pub(super) failed: u64,
 }
 
 impl BlobsCommand {
@@ -60,7 +60,8 @@ impl BlobsCommand {
         }
         let mut sum = Sum::default();
         let watched = Watched::of_unknown();
-        copy(&Blobs::open(&from)?, &Blobs::open(&to)?, |copied| sum.add(copied, &watched)).await?;
+        let (from, to) = (Blobs::open(&from)?, Blobs::open(&to)?);
+        copy(&from, &to, Copying::All, |copied| sum.add(copied, &watched)).await?;
         drop(watched);
         if json {
             println!("{}", serde_json::to_string(&sum)?);
@@ -76,7 +77,7 @@ impl BlobsCommand {
 }
 
 impl Sum {
-    fn add(&mut self, copied: Copied, watched: &Watched) {
+    pub(super) fn add(&mut self, copied: Copied, watched: &Watched) {
         match copied {
             Copied::Now { bytes } => {
                 self.copied += 1;

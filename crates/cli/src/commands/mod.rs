@@ -1,6 +1,7 @@
 //! The subcommands of the binary.
 
 mod apply;
+mod backup;
 mod blobs;
 mod fit;
 mod host;
@@ -74,6 +75,12 @@ enum Command {
     Icons(icons::IconsCommand),
     /// Serves a folder as a stand-in for a customer's web host
     Host(host::Host),
+    /// Writes a backup of an installation to a folder, while it runs
+    Backup(backup::BackupCommand),
+    /// Brings back an installation from a backup, into an empty database
+    Restore(backup::Restore),
+    /// Reads every file that a row speaks of, and says which are missing or damaged
+    Verify(backup::Verify),
     /// Moves the files of an installation to another store
     Blobs(blobs::BlobsCommand),
     /// Prepares a data folder, or says why it cannot be used
@@ -131,6 +138,9 @@ pub fn run() -> ExitCode {
         Command::Weigh(weigh) => return weigh.run(),
         Command::Icons(icons) => return icons.run(),
         Command::Host(host) => within_runtime(host.run()),
+        Command::Backup(backup) => within_runtime(backup.run()),
+        Command::Restore(restore) => within_runtime(restore.run()),
+        Command::Verify(verify) => within_runtime(verify.run()),
         Command::Blobs(blobs) => within_runtime(blobs.run()),
         Command::Folder(folder) => prepare(&folder),
         Command::Completions(completions) => {

@@ -18,6 +18,7 @@ impl Worker {
         let mut interrupt = signal(SignalKind::interrupt())?;
         let mut terminate = signal(SignalKind::terminate())?;
         let sites = self.home.open().await?;
+        self.home.tell_metrics(&sites).await?;
         sites.folder().clear_spool()?;
         let workers = Workers::start(&self.home.runner(&sites));
         sites.events().alive().await;

@@ -14,9 +14,11 @@ pub mod header;
 pub mod jpeg;
 pub mod jpeg_copy;
 mod jpeg_header;
+pub mod jxl;
 pub mod png;
 pub mod simple;
 pub mod svg;
+mod tiff_ycbcr;
 pub mod webp;
 pub mod webp_motion;
 

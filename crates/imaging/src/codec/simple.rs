@@ -6,7 +6,7 @@ use image::codecs::{bmp, gif, ico, tiff, webp};
 use image::{DynamicImage, ImageDecoder, ImageError, Limits};
 
 use super::error::guarded;
-use super::{Blocks, CodecError, Header, animation};
+use super::{Blocks, CodecError, Header, animation, tiff_ycbcr};
 use crate::raster::{Channels, Raster};
 use brisk_margin_core::facts::MAX_PIXELS;
 use brisk_margin_core::geometry::Size;
@@ -20,6 +20,9 @@ pub fn header(source: SourceFormat, data: &[u8]) -> Result<Header, CodecError> {
     let damaged = |detail: String| CodecError::Damaged { format: source, detail };
     guarded(
         || {
+            if source == SourceFormat::Tiff && tiff_ycbcr::is_one(data) {
+                return tiff_ycbcr::header(data);
+            }
             let mut decoder = decoder(source, data)?;
             let (width, height) = decoder.dimensions();
             let block = |read: Result<Option<Vec<u8>>, ImageError>| read.ok().flatten();
@@ -54,6 +57,9 @@ pub fn decode(source: SourceFormat, data: &[u8]) -> Result<Raster, CodecError> {
     let damaged = |detail: String| CodecError::Damaged { format: source, detail };
     guarded(
         || {
+            if source == SourceFormat::Tiff && tiff_ycbcr::is_one(data) {
+                return tiff_ycbcr::decode(data);
+            }
             let mut decoder = decoder(source, data)?;
             let mut limits = Limits::no_limits();
             // Eight bytes for each pixel at most, sixteen bits in four channels.

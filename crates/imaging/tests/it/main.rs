@@ -3,6 +3,7 @@
 use brisk_margin_imaging::codecs::Codecs;
 
 mod choosing;
+mod files;
 mod finish;
 mod formats;
 mod icons;

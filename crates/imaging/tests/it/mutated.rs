@@ -38,6 +38,10 @@ fn files() -> Vec<Vec<u8>> {
         <path d="M4 4L40 30" stroke="#0a5a5a"/><text x="3" y="20">Dome</text></svg>"##;
     let mut files: Vec<Vec<u8>> =
         Format::ALL.map(|format| encoded(&raster, format, 70)).into_iter().collect();
+    files.extend(
+        [crate::files::LOSSLESS, crate::files::LOSSY, crate::files::ALPHA, crate::files::YCBCR]
+            .map(<[u8]>::to_vec),
+    );
     files.extend([oriented(&encoded(&raster, Format::Jpeg, 80), 6), tiff, bmp, ico, svg.to_vec()]);
     let frames = [80, 90, 100].map(|wide| Frame {
         raster: gradient(wide, 40).crop(Rect { x: 0, y: 0, width: 20, height: 15 }),
@@ -56,7 +60,7 @@ proptest! {
 
     #[test]
     fn damage_is_answered_in_words(
-        which in 0usize..12,
+        which in 0usize..16,
         damage in prop::collection::vec((any::<prop::sample::Index>(), any::<u8>()), 1..12),
         keep in 0.2f64..=1.0,
     ) {

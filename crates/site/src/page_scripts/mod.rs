@@ -11,6 +11,9 @@ pub(crate) const HIDE: &str = "globalThis.__hide()";
 /// Whether the page can do anything by itself after it was loaded.
 pub(crate) const SCRIPTED: &str = concat!("(() => {", include_str!("scripted.js"), "})()");
 
+/// How many elements a page has.
+pub(crate) const COUNT: &str = "document.getElementsByTagName('*').length";
+
 /// Waits for the largest paint, and remembers it.
 pub(crate) const PAINTED: &str = concat!("(async () => {", include_str!("painted.js"), "})()");
 

@@ -21,8 +21,10 @@ const openedAt = (element, edge, inWindow) => {
 const largest = globalThis.__lcp;
 const isLargest = (one) => largest && one.of === largest.element && (!largest.address || largest.address === one.address);
 const images = new Map([...document.images].map((image, n) => [image, n]));
+// Longer texts are of no use to anybody, and may be very long.
+const bounded = (one) => Object.fromEntries(Object.entries(one).map(([name, value]) => [name, typeof value === "string" ? value.slice(0, 10_000) : value]));
 const told = ({ of: element, suffix, ...one }) => ({
-  ...one,
+  ...bounded(one),
   image: images.get(element) ?? null,
   // Enough to see what it is; the length tells the rest.
   length: one.address.length,
@@ -37,9 +39,9 @@ const lcp = found.find(isLargest);
 const icons = [...document.querySelectorAll("link[rel~=icon], link[rel=apple-touch-icon]")].map((link) => ({
   ...selectors(link), address: link.href, rel: link.rel, sizes: link.sizes.value,
 }));
-const links = [...document.querySelectorAll("a[href]")].map((a) => a.href);
+const links = [...document.querySelectorAll("a[href]")].map((a) => a.href).filter((link) => link.length <= 2000);
 return {
-  title: document.title,
+  title: document.title.slice(0, 1000),
   address: location.href,
   found: found.slice(0, MOST).map(told),
   images: images.size,

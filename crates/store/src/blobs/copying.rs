@@ -3,10 +3,19 @@
 use futures::TryStreamExt;
 use object_store::{ObjectMeta, ObjectStoreExt, PutPayload};
 
-use super::{BlobError, BlobHash, Blobs, MARK, PASSING, reading};
+use super::{BlobError, BlobHash, Blobs, DERIVED, MARK, PASSING, reading};
 
 /// How many are copied at once.
 const AT_ONCE: usize = 8;
+
+/// What is copied; what is kept for a while only is left out.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Copying {
+    /// All of it.
+    All,
+    /// What cannot be made again of what is copied.
+    WithoutDerived,
+}
 
 /// What came of one file.
 #[derive(Debug)]
@@ -33,17 +42,26 @@ pub enum Copied {
 ///
 /// # Errors
 /// Where either cannot be listed. What is wrong with one file is told of that file.
-pub async fn copy(from: &Blobs, to: &Blobs, mut tell: impl FnMut(Copied)) -> Result<(), BlobError> {
+pub async fn copy(
+    from: &Blobs,
+    to: &Blobs,
+    copying: Copying,
+    mut tell: impl FnMut(Copied),
+) -> Result<(), BlobError> {
     let mark = from.mark().await?;
     if let (Some(own), Some(of)) = (&mark, to.mark().await?)
         && *own != of
     {
         return Err(BlobError::OfAnother { of });
     }
-    let passing = format!("{PASSING}/");
+    let left_out: &[&str] = match copying {
+        Copying::All => &[PASSING],
+        Copying::WithoutDerived => &[PASSING, DERIVED],
+    };
     let found = from.store.list(None).try_filter(|found| {
-        let key = found.location.as_ref();
-        std::future::ready(key != MARK && !key.starts_with(&passing))
+        let part = found.location.parts().next();
+        let is_left_out = part.is_some_and(|part| left_out.contains(&part.as_ref()));
+        std::future::ready(found.location.as_ref() != MARK && !is_left_out)
     });
     let copies = found.map_err(BlobError::from).map_ok(|found| async {
         let key = found.location.to_string();

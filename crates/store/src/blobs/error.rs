@@ -1,5 +1,6 @@
 //! What a blob store could not do.
 
+use brisk_margin_core::units::Bytes;
 use thiserror::Error;
 
 use super::BlobHash;
@@ -34,6 +35,17 @@ pub enum BlobError {
         /// The number of that installation.
         of: String,
     },
+    /// What is left of the disk is kept free.
+    #[error(
+        "the disk of the blob store has {free} left, of which {kept} are kept free: make room on it, then \
+         try again"
+    )]
+    NoRoom {
+        /// What is free.
+        free: Bytes,
+        /// What is kept free.
+        kept: Bytes,
+    },
     /// A read or write failed.
     #[error("the blob store failed: {0}")]
     Store(#[from] object_store::Error),
@@ -55,6 +67,9 @@ impl BlobError {
 
     /// Whether the disk is full: it works again when there is room.
     pub fn is_out_of_room(&self) -> bool {
+        if matches!(self, Self::NoRoom { .. }) {
+            return true;
+        }
         let mut cause: Option<&dyn std::error::Error> = Some(self);
         while let Some(error) = cause {
             if let Some(io) = error.downcast_ref::<std::io::Error>() {

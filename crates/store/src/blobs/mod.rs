@@ -21,14 +21,19 @@ use object_store::{ObjectMeta, ObjectStore, ObjectStoreExt, PutPayload};
 use uuid::Uuid;
 
 pub use address::{BlobAddress, NoBlobAddress};
-pub use copying::{Copied, copy};
+pub use copying::{Copied, Copying, copy};
 pub use error::BlobError;
 pub use hash::{BlobHash, BlobHasher};
 
 /// Says whose store it is.
 const MARK: &str = "installation";
+/// What was made of bytes and is kept with them lies below.
+const DERIVED: &str = "derived";
 /// What is kept for a while lies below.
 const PASSING: &str = "passing";
+/// Of the disk so much is kept free at most, or this part of it where that is less.
+const KEPT: Weight = Weight(200_000_000);
+const KEPT_SHARE: u64 = 50;
 /// How many are deleted at once.
 const AT_ONCE: usize = 16;
 
@@ -56,7 +61,7 @@ impl Keep {
     fn folder(self, source: &BlobHash) -> Key {
         let source = source.as_str();
         Key::from(match self {
-            Self::WithSource => format!("derived/{source}"),
+            Self::WithSource => format!("{DERIVED}/{source}"),
             Self::ForAWhile => format!("{PASSING}/{}/{source}", &source[..2]),
         })
     }
@@ -94,10 +99,29 @@ impl Blobs {
 
     /// How much more the store holds; nothing where it is a bucket, or where the system does not say.
     pub async fn free(&self) -> Option<Weight> {
+        let (free, kept) = self.room().await?;
+        Some(Weight(free.get().saturating_sub(kept.get())))
+    }
+
+    /// Whether the store takes more: some of its disk is kept free for the database, which may lie there, too.
+    ///
+    /// # Errors
+    /// [`BlobError::NoRoom`].
+    pub async fn has_room(&self) -> Result<(), BlobError> {
+        match self.room().await {
+            Some((free, kept)) if free < kept => Err(BlobError::NoRoom { free, kept }),
+            _ => Ok(()),
+        }
+    }
+
+    /// What is free on its disk, and what of that is kept free.
+    async fn room(&self) -> Option<(Weight, Weight)> {
         let folder = Arc::clone(self.folder.as_ref()?);
         let asked = tokio::task::spawn_blocking(move || rustix::fs::statvfs(&*folder));
         let disk = asked.await.ok()?.ok()?;
-        Some(Weight(disk.f_bavail.saturating_mul(disk.f_frsize)))
+        let bytes = |blocks: u64| blocks.saturating_mul(disk.f_frsize);
+        let kept = (bytes(disk.f_blocks) / KEPT_SHARE).min(KEPT.get());
+        Some((Weight(bytes(disk.f_bavail)), Weight(kept)))
     }
 
     /// Marks the store as that of `installation`, whose sweep deletes what its own rows do not
@@ -153,8 +177,18 @@ impl Blobs {
     }
 
     async fn write(&self, hash: &BlobHash, data: Bytes) -> Result<(), BlobError> {
+        self.has_room().await?;
         self.store.put(&hash.key(), PutPayload::from_bytes(data)).await?;
         Ok(())
+    }
+
+    /// Puts the bytes under `hash` in the place of what is there, as they are in `from`.
+    ///
+    /// # Errors
+    /// Those of both stores; nothing is written unless `from` has the bytes whole.
+    pub async fn restore(&self, hash: &BlobHash, from: &Self) -> Result<(), BlobError> {
+        let data = from.get(hash).await?;
+        self.write(hash, data).await
     }
 
     /// The bytes under `hash`. Large ones are mapped from a file, so that they take no memory that
@@ -251,6 +285,7 @@ impl Blobs {
         keep: Keep,
         data: Bytes,
     ) -> Result<(), BlobError> {
+        self.has_room().await?;
         self.store.put(&keep.key(source, kind), PutPayload::from_bytes(data)).await?;
         Ok(())
     }

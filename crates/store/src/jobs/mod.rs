@@ -9,6 +9,7 @@
 
 mod in_hand;
 mod of_site;
+pub mod overall;
 mod recovery;
 
 use std::time::Duration;
@@ -157,6 +158,20 @@ pub enum Ending {
     },
     /// It goes back to those that wait, as if it had not been begun.
     GivenBack,
+}
+
+impl Ending {
+    /// Its name where endings are counted.
+    pub const fn name(&self) -> &'static str {
+        match self {
+            Self::Done => "done",
+            Self::Cancelled => "cancelled",
+            Self::Again { .. } => "failed, tried again",
+            Self::Later { .. } => "put off",
+            Self::SetAside { .. } => "failed",
+            Self::GivenBack => "given back",
+        }
+    }
 }
 
 /// What a running job hears when it tells how far it is.

@@ -4,7 +4,7 @@ use std::fs;
 use std::path::PathBuf;
 use std::time::Duration;
 
-use brisk_margin_store::blobs::{Copied, copy};
+use brisk_margin_store::blobs::{Copied, Copying, copy};
 use brisk_margin_store::{BlobAddress, BlobError, BlobHash, Blobs, Keep};
 use brisk_margin_testing::Buckets;
 use bytes::Bytes;
@@ -202,7 +202,7 @@ async fn a_copy_goes_on_where_it_was_broken_off_and_tells_what_cannot_be_copied(
     fs::write(from.file(&path), "bath").unwrap();
 
     let mut told = Vec::new();
-    copy(&from.blobs, &to.blobs, |copied| told.push(copied)).await.unwrap();
+    copy(&from.blobs, &to.blobs, Copying::All, |copied| told.push(copied)).await.unwrap();
     let failed = told.iter().filter_map(|copied| match copied {
         Copied::Not { key, error } => Some((key.as_str(), error)),
         _ => None,
@@ -214,7 +214,7 @@ async fn a_copy_goes_on_where_it_was_broken_off_and_tells_what_cannot_be_copied(
 
     fs::write(from.file(&path), "path").unwrap();
     told.clear();
-    copy(&from.blobs, &to.blobs, |copied| told.push(copied)).await.unwrap();
+    copy(&from.blobs, &to.blobs, Copying::All, |copied| told.push(copied)).await.unwrap();
     let now = told.iter().filter(|copied| matches!(copied, Copied::Now { .. })).count();
     assert_eq!((now, told.len()), (1, 3), "{told:?}");
 

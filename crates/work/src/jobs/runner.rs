@@ -162,6 +162,8 @@ impl JobRunner {
                 }
             }
         };
+        metrics::counter!("brisk_margin_job_attempts_total", "kind" => kind.name(), "ended" => ending.name())
+            .increment(1);
         let is_over = !matches!(ending, Ending::Again { .. } | Ending::Later { .. });
         self.end(claim, &ending).await;
         if let Some(after) = kind.comes_back_after().filter(|_| is_over) {

@@ -357,8 +357,10 @@ impl Measuring {
     ) -> Result<(), StoreError> {
         let address = page.address.clone();
         if page.left > 0 {
-            let text =
-                format!("{address} shows {} pictures more than the 1,000 that are kept", page.left);
+            let text = format!(
+                "{address} shows {} pictures more than are kept: 1,000 that can be found by short selectors",
+                page.left
+            );
             measured.problems.push(text);
         }
         match self.keep_page(page, shown).await {

@@ -76,7 +76,7 @@ async fn filmed(
     let known = both.widths.iter().copied().find(|one| one.width == wish.width);
     both.widths = vec![known.unwrap_or(LayoutWidth { width: wish.width, ..LayoutWidth::USUAL[0] })];
     both.densities = vec![DENSITY];
-    both.patience = PATIENCE;
+    both.budget.load = PATIENCE;
     both.tells_requests = false;
     let measurer = Measurer::start(both).await.map_err(SiteError::from)?;
     let at = |side: &Side| format!("{}/{}", side.host.origin, encoded(&wish.page));
