@@ -347,9 +347,23 @@ impl Measurer {
             let opened_here = tab.within(self.plan.budget, address, open).await;
             let ((reading, files, requests), elements) =
                 opened_here.map_err(|error| self.explain(address, error))?;
+            self.check_stayed(address, &reading)?;
             opened.push(Opened { viewport, density, reading, files, requests, elements });
         }
         Ok(opened)
+    }
+
+    /// A script may have gone to a host that was not entered, whose answer is the gate's own refusal.
+    fn check_stayed(&self, address: &str, reading: &Reading) -> Result<(), MeasureError> {
+        let now = Url::parse(&reading.address).ok().and_then(|url| Authority::of(&url));
+        let Some(now) = now else {
+            let reason = "a script on it leaves for where nobody answers".to_owned();
+            return Err(PageError::NoAnswer { address: address.to_owned(), reason }.into());
+        };
+        match self.tabs.gate().refused().contains_key(&now) {
+            false => Ok(()),
+            true => Err(MeasureError::Elsewhere { from: address.to_owned(), to: now.to_string() }),
+        }
     }
 
     /// Measures `start`, what the site's map names, and what those link to on the same host, from

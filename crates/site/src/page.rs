@@ -199,6 +199,9 @@ impl Tab {
             let address = address.to_owned();
             return Err(match reason.trim_start_matches("net::") {
                 "ERR_TOO_MANY_REDIRECTS" => PageError::Redirects { address },
+                "ERR_ABORTED" => {
+                    PageError::NoPage { address, media_type: "a file to be saved".to_owned() }
+                }
                 reason => PageError::NoAnswer { address, reason: reason.to_owned() },
             });
         }
