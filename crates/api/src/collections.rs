@@ -4,6 +4,7 @@ use axum::Json;
 use axum::extract::State;
 use axum::http::{StatusCode, header};
 use axum::response::IntoResponse;
+use brisk_margin_core::seen::Seen;
 use brisk_margin_core::issue::IssueKind;
 use brisk_margin_store::collections::Collection;
 use brisk_margin_store::pictures::Filter;
@@ -81,18 +82,24 @@ pub(super) struct NewFilter {
     /// Its name; one that had that name is replaced.
     name: String,
     filter: Filter,
+    /// What had that name when whoever saves looked, `null` for nothing: what somebody else saved since is not
+    /// overwritten.
+    #[serde(default)]
+    #[schema(value_type = Option<Filter>)]
+    seen: Seen<Filter>,
 }
 
 /// Saves a filter by name.
 #[utoipa::path(put, path = "/filters", request_body = NewFilter, responses(
     (status = 204),
+    (status = 409, description = "Somebody saved since", body = Problem, content_type = "application/problem+json"),
     (status = 422, body = Problem, content_type = "application/problem+json"),
 ))]
 pub(super) async fn save_filter(
     State(app): State<App>,
     extract::Json(new): extract::Json<NewFilter>,
 ) -> Result<StatusCode, Problem> {
-    app.store.save_filter(name(&new.name)?, &new.filter).await?;
+    app.store.save_filter(name(&new.name)?, &new.filter, &new.seen).await?;
     Ok(StatusCode::NO_CONTENT)
 }
 
@@ -100,6 +107,10 @@ pub(super) async fn save_filter(
 #[derive(Deserialize, ToSchema)]
 pub(super) struct NewName {
     name: String,
+    /// What it was called when whoever renames it looked: a name that somebody else gave it since stays.
+    #[serde(default)]
+    #[schema(value_type = Option<String>)]
+    seen: Seen<String>,
 }
 
 /// What something was called before, which brings the name back when it is sent.
@@ -127,7 +138,7 @@ pub(super) async fn rename_filter(
     Path(id): Path<Uuid>,
     extract::Json(new): extract::Json<NewName>,
 ) -> Result<Json<OldName>, Problem> {
-    OldName::of("filter", app.store.rename_filter(id, name(&new.name)?).await?)
+    OldName::of("filter", app.store.rename_filter(id, name(&new.name)?, &new.seen).await?)
 }
 
 /// Forgets a saved filter; answers it, so that it can be saved again.
@@ -153,6 +164,10 @@ pub(super) struct Collecting {
     /// Whether they come after those that are in it, or instead of them.
     #[serde(default)]
     add: bool,
+    /// What was in it when whoever saves looked, in its order: what somebody else changed since is not overwritten.
+    #[serde(default)]
+    #[schema(value_type = Option<Vec<Uuid>>)]
+    seen: Seen<Vec<Uuid>>,
 }
 
 /// What was in a collection before, so that it can be put back.
@@ -168,6 +183,7 @@ pub(super) struct CollectedBody {
 /// Puts pictures into a collection, in an order.
 #[utoipa::path(put, path = "/collections", request_body = Collecting, responses(
     (status = 200, body = CollectedBody),
+    (status = 409, description = "Somebody saved since", body = Problem, content_type = "application/problem+json"),
     (status = 422, body = Problem, content_type = "application/problem+json"),
 ))]
 pub(super) async fn collect(
@@ -177,7 +193,7 @@ pub(super) async fn collect(
     let id = app.store.collection(name(&wish.name)?).await?;
     let mut pictures = if wish.add { app.store.collected(id).await? } else { Vec::new() };
     pictures.extend(wish.which.ids(&app).await?);
-    let before = app.store.collect(id, &pictures).await?;
+    let before = app.store.collect(id, &pictures, &wish.seen).await?;
     let pictures = app.store.collected(id).await?.len();
     Ok(Json(CollectedBody { id, before, pictures }))
 }
@@ -194,7 +210,7 @@ pub(super) async fn rename_collection(
     Path(id): Path<Uuid>,
     extract::Json(new): extract::Json<NewName>,
 ) -> Result<Json<OldName>, Problem> {
-    OldName::of("collection", app.store.rename_collection(id, name(&new.name)?).await?)
+    OldName::of("collection", app.store.rename_collection(id, name(&new.name)?, &new.seen).await?)
 }
 
 /// A collection that was deleted: collecting `pictures` under `name` brings it back.

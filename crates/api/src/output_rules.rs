@@ -3,9 +3,10 @@
 use axum::Json;
 use axum::extract::State;
 use brisk_margin_core::rule::{EffectiveRule, OutputRule};
+use brisk_margin_core::seen::Seen;
 use brisk_margin_store::output_rules::RuleFor;
 use serde::Deserialize;
-use utoipa::IntoParams;
+use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
 use super::Problem;
@@ -50,18 +51,31 @@ pub(super) async fn output_rule(
     Ok(Json(app.store.output_rule(subject).await?))
 }
 
+/// A rule to be said.
+#[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub(super) struct SaidRule {
+    rule: OutputRule,
+    /// What was said when whoever saves looked: what somebody else said since is not overwritten.
+    #[serde(default)]
+    #[schema(value_type = Option<OutputRule>)]
+    seen: Seen<OutputRule>,
+}
+
 /// Says what holds for the site, a slot or a picture; the answer is what was said before.
-#[utoipa::path(put, path = "/output-rules", params(RuleOf), request_body = OutputRule, responses(
+#[utoipa::path(put, path = "/output-rules", params(RuleOf), request_body = SaidRule, responses(
     (status = 200, body = OutputRule),
+    (status = 409, description = "Somebody saved since", body = Problem, content_type = "application/problem+json"),
     (status = 404, body = Problem, content_type = "application/problem+json"),
     (status = 422, body = Problem, content_type = "application/problem+json"),
 ))]
 pub(super) async fn say_output_rule(
     State(app): State<App>,
     Query(of): Query<RuleOf>,
-    extract::Json(rule): extract::Json<OutputRule>,
+    extract::Json(said): extract::Json<SaidRule>,
 ) -> Result<Json<OutputRule>, Problem> {
-    let before = app.store.say_output_rule(of.subject(&app).await?, &rule).await?;
+    let subject = of.subject(&app).await?;
+    let before = app.store.say_output_rule(subject, &said.rule, &said.seen).await?;
     Ok(Json(before))
 }
 

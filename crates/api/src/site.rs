@@ -116,6 +116,11 @@ pub(super) struct SiteChange {
     watch: Option<Watch>,
     /// What its pages may weigh and take where nothing else is said of one.
     page_budgets: Option<BudgetsWish>,
+    /// Settings as whoever saves saw them; those that are left out do not matter. What somebody else changed since is
+    /// not overwritten.
+    #[serde(default)]
+    #[schema(value_type = Object)]
+    seen: serde_json::Map<String, serde_json::Value>,
 }
 
 /// A viewport, in CSS px.
@@ -173,7 +178,12 @@ pub(super) async fn change_site(
     if let Some(folder) = change.folder.as_deref().map(str::trim).filter(|text| !text.is_empty()) {
         check_folder(folder).await?;
     }
-    let settings = app.store.change_site(|settings| {
+    let seen = change.seen;
+    let are_as_seen = move |now: &SiteSettings| {
+        let now = serde_json::to_value(SiteBody::new(now.clone())).expect("plain values");
+        seen.iter().all(|(name, value)| now[name] == *value)
+    };
+    let change_them = |settings: &mut SiteSettings| {
         if let Some(name) = change.name {
             name.trim().clone_into(&mut settings.name);
         }
@@ -204,8 +214,8 @@ pub(super) async fn change_site(
         if let Some(initials) = change.initials {
             initials.trim().clone_into(&mut settings.initials);
         }
-    });
-    let settings = settings.await?;
+    };
+    let settings = app.store.change_site_where(are_as_seen, change_them).await?;
     if change.schedule.is_some() {
         runs::schedule::expect(&app.store, settings.schedule).await?;
     }

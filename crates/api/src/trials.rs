@@ -3,6 +3,7 @@
 use axum::Json;
 use axum::extract::State;
 use axum::http::StatusCode;
+use brisk_margin_core::seen::Seen;
 use brisk_margin_core::budget;
 use brisk_margin_core::budget::{Margin, Saving};
 use brisk_margin_core::choice::EncodeRequest;
@@ -376,6 +377,6 @@ pub(super) async fn choose_trial(
     let decision = app.store.decision(picture.id, chosen.slot).await?;
     let rule = app.store.output_rule(subject).await?;
     let rule = rule.with_trial(trial.encoding, &decision.formats.value);
-    let before = app.store.say_output_rule(subject, &rule).await?;
+    let before = app.store.say_output_rule(subject, &rule, &Seen::Unsaid).await?;
     Ok(Json(before))
 }

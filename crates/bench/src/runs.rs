@@ -95,7 +95,7 @@ pub async fn work(home: Home, pictures: u32, light: bool, more: usize) -> Result
         let formats = Some(vec![Format::Webp, Format::Jpeg]);
         let rule =
             OutputRule { formats, densities: Some(vec![Density::ONE]), ..Default::default() };
-        app.store.say_output_rule(RuleFor::Site, &rule).await?;
+        app.store.say_output_rule(RuleFor::Site, &rule, &Default::default()).await?;
     }
     let slot = app.store.add_slots(vec![card(light)]).await?.remove(0);
     let all = filled(&app, pictures).await?;

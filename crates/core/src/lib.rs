@@ -17,7 +17,7 @@
 //! 8. A [`publication`] writes to a site, and can be taken back; [`delivery`] answers for systems that only take
 //!    an address.
 //! 9. [`load`] models how long a page takes to come over a connection.
-//! 10. Long work is a [`job`].
+//! 10. Long work is a [`job`]. Who saves says what they have [`seen`].
 
 pub mod adjustments;
 pub mod background;
@@ -63,6 +63,7 @@ pub mod render_spec;
 pub mod responsive;
 pub mod rule;
 pub mod run;
+pub mod seen;
 pub mod set_plan;
 pub mod showing;
 pub mod shown_by;

@@ -1,10 +1,11 @@
 //! Collections: pictures in an order of their own.
 
+use brisk_margin_core::seen::Seen;
 use sea_orm::{ConnectionTrait, FromQueryResult, TransactionTrait};
 use serde::Serialize;
 use uuid::Uuid;
 
-use crate::{Store, StoreError};
+use crate::{Store, StoreError, saving};
 
 /// A collection, by its name.
 #[derive(Debug, Clone, PartialEq, FromQueryResult, Serialize)]
@@ -55,10 +56,20 @@ impl Store {
         row.map(|row| row.id).ok_or_else(|| StoreError::Corrupt("a collection vanished".into()))
     }
 
-    /// Puts exactly `pictures` into collection `id`, in that order; returns what was in it.
-    pub async fn collect(&self, id: Uuid, pictures: &[Uuid]) -> Result<Vec<Uuid>, StoreError> {
+    /// Puts exactly `pictures` into collection `id`, in that order, in the place of those that were `seen` in it;
+    /// returns what was in it.
+    ///
+    /// # Errors
+    /// [`StoreError::SavedMeanwhile`] where it has others by now, or in another order.
+    pub async fn collect(
+        &self,
+        id: Uuid,
+        pictures: &[Uuid],
+        seen: &Seen<Vec<Uuid>>,
+    ) -> Result<Vec<Uuid>, StoreError> {
+        let transaction = self.turn_to_save(&format!("collection {id}")).await?;
         let before = self.collected(id).await?;
-        let transaction = self.db.begin().await?;
+        saving::check(seen, Some(&before))?;
         let empty = self.statement("DELETE FROM collected WHERE collection_id = $1", [id.into()]);
         transaction.execute_raw(empty).await?;
         let fill = self.statement(
@@ -73,21 +84,28 @@ impl Store {
         Ok(before)
     }
 
-    /// Calls collection `id` `name`; returns what it was called, nothing where there is none.
+    /// Calls collection `id` `name`, which was `seen` under another; returns what it was called, nothing where
+    /// there is none.
     ///
     /// # Errors
-    /// [`StoreError::SameName`] where another collection is called so.
+    /// [`StoreError::SameName`] where another collection is called so, and [`StoreError::SavedMeanwhile`]
+    /// where this one is called otherwise by now.
     pub async fn rename_collection(
         &self,
         id: Uuid,
         name: &str,
+        seen: &Seen<String>,
     ) -> Result<Option<String>, StoreError> {
+        let turn = self.turn_to_save(&format!("collection {id}")).await?;
         let sql = "UPDATE collections c SET name = $2 FROM collections before
                    WHERE c.id = $1 AND before.id = c.id RETURNING before.name";
         let statement = self.statement(sql, [id.into(), name.to_owned().into()]);
-        let row = Name::find_by_statement(statement).one(&self.db).await;
+        let row = Name::find_by_statement(statement).one(&turn).await;
         let row = row.map_err(|error| StoreError::of_name(error, name))?;
-        Ok(row.map(|row| row.name))
+        let Some(before) = row.map(|row| row.name) else { return Ok(None) };
+        saving::check(seen, Some(&before))?;
+        turn.commit().await?;
+        Ok(Some(before))
     }
 
     /// Deletes collection `id`, not its pictures; returns its name and what was in it, in order.

@@ -1,12 +1,13 @@
 //! Lists of edits that were saved by name, to be laid on other pictures.
 
 use brisk_margin_core::edits::EditList;
+use brisk_margin_core::seen::Seen;
 use sea_orm::{ConnectionTrait, FromQueryResult};
 use serde::Serialize;
 use uuid::Uuid;
 
 use crate::layouts::{json, read};
-use crate::{Store, StoreError};
+use crate::{Store, StoreError, saving};
 
 /// A list of edits under its name.
 #[derive(Debug, Clone, PartialEq, Serialize)]
@@ -43,15 +44,28 @@ impl Store {
         rows.into_iter().map(EditPreset::try_from).collect()
     }
 
-    /// Saves `edits` under `name`, in place of the one that had that name.
-    pub async fn save_edit_preset(&self, name: &str, edits: &EditList) -> Result<(), StoreError> {
+    /// Saves `edits` under `name`, in the place of those that were `seen` under it.
+    ///
+    /// # Errors
+    /// [`StoreError::SavedMeanwhile`] where others have that name by now.
+    pub async fn save_edit_preset(
+        &self,
+        name: &str,
+        edits: &EditList,
+        seen: &Seen<EditList>,
+    ) -> Result<(), StoreError> {
+        let turn = self.turn_to_save(&format!("edit preset {name}")).await?;
+        let sql = "SELECT id, name, edits FROM edit_presets WHERE name = $1";
+        let now = Row::find_by_statement(self.statement(sql, [name.into()])).one(&turn).await?;
+        let now = now.map(EditPreset::try_from).transpose()?.map(|preset| preset.edits);
+        saving::check(seen, now.as_ref())?;
         let statement = self.statement(
             "INSERT INTO edit_presets (id, name, edits) VALUES ($1, $2, $3)
              ON CONFLICT (name) DO UPDATE SET edits = excluded.edits",
             [Uuid::now_v7().into(), name.to_owned().into(), json(edits).into()],
         );
-        self.db.execute_raw(statement).await?;
-        Ok(())
+        turn.execute_raw(statement).await?;
+        Ok(turn.commit().await?)
     }
 
     /// The list `id`.

@@ -23,6 +23,7 @@ pub mod pictures;
 pub mod publications;
 pub mod runs;
 pub mod saved_filters;
+mod saving;
 pub mod site;
 pub mod spoken_bytes;
 pub mod tally;
@@ -111,10 +112,10 @@ pub enum StoreError {
     /// The blob store refused or did not answer.
     #[error(transparent)]
     Blob(#[from] BlobError),
-    /// Somebody else saved the picture since.
+    /// Somebody else saved it since.
     #[error(
-        "somebody else saved this picture in the meantime; nothing was overwritten: compare both, \
-         then save over it, or save yours as a new picture"
+        "somebody else saved this in the meantime, and nothing was overwritten: look at what they saved, \
+         then save again to replace it"
     )]
     SavedMeanwhile,
     /// Another site has the address.

@@ -2,11 +2,12 @@
 
 use brisk_margin_core::rule::{EffectiveRule, OutputRule};
 use brisk_margin_core::run::rule::RunRule;
+use brisk_margin_core::seen::Seen;
 use sea_orm::FromQueryResult;
 use uuid::Uuid;
 
 use crate::layouts::{json, read};
-use crate::{Store, StoreError};
+use crate::{Store, StoreError, saving};
 
 /// What a rule is about.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -51,19 +52,22 @@ impl Store {
         row.map(|row| read(row.rule)).transpose().map(Option::unwrap_or_default)
     }
 
-    /// Says `rule` of `subject`, and returns what was said before.
+    /// Says `rule` of `subject` in the place of what was `seen`, and returns what was said before.
+    ///
+    /// # Errors
+    /// [`StoreError::SavedMeanwhile`] where something else is said of it by now.
     pub async fn say_output_rule(
         &self,
         subject: RuleFor,
         rule: &OutputRule,
+        seen: &Seen<OutputRule>,
     ) -> Result<OutputRule, StoreError> {
         let (slot, picture) = subject.key();
-        // Both in one statement: of two who speak at once, the later one hears of the other.
+        let turn = self.turn_to_save(&format!("output rule {subject:?}")).await?;
         let sql = format!(
             "WITH before AS (
                  SELECT slot_id, picture_id, rule FROM output_rules
                  WHERE slot_id IS NOT DISTINCT FROM $1 AND picture_id IS NOT DISTINCT FROM $2
-                 FOR UPDATE
              ), said AS (
                  INSERT INTO output_rules (slot_id, picture_id, rule) VALUES ($1, $2, $3)
                  ON CONFLICT ({SUBJECT}) DO UPDATE SET rule = excluded.rule
@@ -71,8 +75,11 @@ impl Store {
              SELECT slot_id, picture_id, rule FROM before"
         );
         let values = [slot.into(), picture.into(), json(rule).into()];
-        let before = Row::find_by_statement(self.statement(&sql, values)).one(&self.db).await?;
-        before.map(|row| read(row.rule)).transpose().map(Option::unwrap_or_default)
+        let before = Row::find_by_statement(self.statement(&sql, values)).one(&turn).await?;
+        let before = before.map(|row| read(row.rule)).transpose()?.unwrap_or_default();
+        saving::check(seen, Some(&before))?;
+        turn.commit().await?;
+        Ok(before)
     }
 
     /// What holds for `picture`, in `slot` where it is for one.

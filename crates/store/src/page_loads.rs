@@ -2,6 +2,7 @@
 
 use std::collections::{BTreeMap, HashMap};
 
+use brisk_margin_core::seen::Seen;
 use brisk_margin_core::content::{ContentClass, WeightSample};
 use brisk_margin_core::load::growth::{Growth, growth};
 use brisk_margin_core::load::history::WeightChange;
@@ -13,6 +14,7 @@ use sea_orm::{ConnectionTrait, DatabaseTransaction, FromQueryResult};
 use uuid::Uuid;
 
 use crate::layouts::{json, read};
+use crate::saving;
 use crate::{Store, StoreError};
 
 /// So many requests are noted that a page became heavier by.
@@ -283,20 +285,26 @@ impl Store {
         rows.into_iter().map(|row| Ok((row.page_id, read(row.budgets)?))).collect()
     }
 
-    /// Says what page `id` may weigh and take; false where there is no such page.
+    /// Says what page `id` may weigh and take, in the place of what was `seen`; false where there is no such page.
     ///
     /// # Errors
-    /// Those of the database.
+    /// [`StoreError::SavedMeanwhile`] where something else is said of it by now.
     pub async fn say_page_budgets(
         &self,
         id: Uuid,
         budgets: PageBudgets,
+        seen: &Seen<PageBudgets>,
     ) -> Result<bool, StoreError> {
+        let turn = self.turn_to_save(&format!("budgets {id}")).await?;
+        let now = self.page_budgets().await?.remove(&id).unwrap_or_default();
+        saving::check(seen, Some(&now))?;
         let sql = "INSERT INTO page_budgets (page_id, budgets)
             SELECT id, $2 FROM pages WHERE id = $1
             ON CONFLICT (page_id) DO UPDATE SET budgets = excluded.budgets";
         let statement = self.statement(sql, [id.into(), json(&budgets).into()]);
-        Ok(self.db.execute_raw(statement).await?.rows_affected() > 0)
+        let said = turn.execute_raw(statement).await?.rows_affected();
+        turn.commit().await?;
+        Ok(said > 0)
     }
 
     /// How often pages are looked at in a month, where that was said.

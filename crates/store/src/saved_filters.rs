@@ -1,12 +1,13 @@
 //! Filters of the library that were saved by name.
 
+use brisk_margin_core::seen::Seen;
 use sea_orm::{ConnectionTrait, FromQueryResult};
 use serde::Serialize;
 use uuid::Uuid;
 
 use crate::layouts::{json, read};
 use crate::pictures::Filter;
-use crate::{Store, StoreError};
+use crate::{Store, StoreError, saving};
 
 /// A filter under its name.
 #[derive(Debug, Clone, PartialEq, Serialize)]
@@ -37,29 +38,53 @@ impl Store {
         rows.into_iter().map(saved).collect()
     }
 
-    /// Saves `filter` under `name`, in place of the one that had that name.
-    pub async fn save_filter(&self, name: &str, filter: &Filter) -> Result<(), StoreError> {
+    /// Saves `filter` under `name`, in the place of the one that was `seen` under it.
+    ///
+    /// # Errors
+    /// [`StoreError::SavedMeanwhile`] where another has that name by now.
+    pub async fn save_filter(
+        &self,
+        name: &str,
+        filter: &Filter,
+        seen: &Seen<Filter>,
+    ) -> Result<(), StoreError> {
+        let turn = self.turn_to_save(&format!("filter {name}")).await?;
+        let sql = "SELECT id, name, query FROM saved_filters WHERE name = $1";
+        let now = Row::find_by_statement(self.statement(sql, [name.into()])).one(&turn).await?;
+        let now = now.map(|row| read(row.query)).transpose()?;
+        saving::check(seen, now.as_ref())?;
         let statement = self.statement(
             "INSERT INTO saved_filters (id, name, query) VALUES ($1, $2, $3)
              ON CONFLICT (name) DO UPDATE SET query = excluded.query",
             [Uuid::now_v7().into(), name.to_owned().into(), json(filter).into()],
         );
-        self.db.execute_raw(statement).await?;
-        Ok(())
+        turn.execute_raw(statement).await?;
+        Ok(turn.commit().await?)
     }
 
-    /// Calls filter `id` `name`; returns what it was called, nothing where there is none.
+    /// Calls filter `id` `name`, which was `seen` under another; returns what it was called, nothing where there
+    /// is none.
     ///
     /// # Errors
-    /// [`StoreError::SameName`] where another filter is called so.
-    pub async fn rename_filter(&self, id: Uuid, name: &str) -> Result<Option<String>, StoreError> {
+    /// [`StoreError::SameName`] where another filter is called so, and [`StoreError::SavedMeanwhile`]
+    /// where this one is called otherwise by now.
+    pub async fn rename_filter(
+        &self,
+        id: Uuid,
+        name: &str,
+        seen: &Seen<String>,
+    ) -> Result<Option<String>, StoreError> {
+        let turn = self.turn_to_save(&format!("filter {id}")).await?;
         let sql = "UPDATE saved_filters f SET name = $2 FROM saved_filters before
                    WHERE f.id = $1 AND before.id = f.id
                    RETURNING before.id, before.name, before.query";
         let statement = self.statement(sql, [id.into(), name.to_owned().into()]);
-        let row = Row::find_by_statement(statement).one(&self.db).await;
+        let row = Row::find_by_statement(statement).one(&turn).await;
         let row = row.map_err(|error| StoreError::of_name(error, name))?;
-        Ok(row.map(|row| row.name))
+        let Some(before) = row.map(|row| row.name) else { return Ok(None) };
+        saving::check(seen, Some(&before))?;
+        turn.commit().await?;
+        Ok(Some(before))
     }
 
     /// Forgets filter `id`; returns it, so that it can be saved again.

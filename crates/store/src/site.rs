@@ -23,10 +23,25 @@ impl Store {
         &self,
         change: impl FnOnce(&mut SiteSettings) + Send,
     ) -> Result<SiteSettings, StoreError> {
+        self.change_site_where(|_| true, change).await
+    }
+
+    /// The same where the settings are still as they were seen.
+    ///
+    /// # Errors
+    /// [`StoreError::SavedMeanwhile`] where they are not.
+    pub async fn change_site_where(
+        &self,
+        are_as_seen: impl FnOnce(&SiteSettings) -> bool + Send,
+        change: impl FnOnce(&mut SiteSettings) + Send,
+    ) -> Result<SiteSettings, StoreError> {
         let transaction = self.db.begin().await?;
         let row = site::Entity::find().lock_exclusive().one(&transaction).await?;
         let row = row.ok_or_else(|| StoreError::Corrupt("the site has no settings".to_owned()))?;
         let mut settings: SiteSettings = read(row.settings.clone())?;
+        if !are_as_seen(&settings) {
+            return Err(StoreError::SavedMeanwhile);
+        }
         change(&mut settings);
         let mut active = row.into_active_model();
         active.settings = Set(json(&settings));

@@ -27,7 +27,8 @@ export function MeasureBar() {
   };
   const allow = (host: string) => {
     const hosts = [...(site.data?.allowed_hosts ?? []), `http://${host}`];
-    changeSite.mutate({ allowed_hosts: hosts }, { onSuccess: start });
+    const seen = { allowed_hosts: site.data?.allowed_hosts ?? [] };
+    changeSite.mutate({ allowed_hosts: hosts, seen }, { onSuccess: start });
   };
   const error = measure.error ?? changeSite.error;
   const folder = site.data?.folder;

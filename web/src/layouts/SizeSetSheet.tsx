@@ -156,6 +156,7 @@ function sizeOf({ width, height, ratio, across, down }: Line): SetSize {
 function NewSet() {
   const [name, setName] = useState("");
   const [lines, setLines] = useState([EMPTY]);
+  const sets = useSizeSets();
   const keep = useKeepSizeSet();
   const lacking = name.trim() === "" ? "Give the set a name" : undefined;
   const change = (at: number, part: Partial<Line>) => {
@@ -169,7 +170,7 @@ function NewSet() {
         if (lacking) return;
         const sizes = Object.fromEntries(lines.map((line) => [line.from, sizeOf(line)]));
         keep.mutate(
-          { name, sizes },
+          { name, sizes, seen: sets.data?.find((set) => set.name === name.trim())?.sizes ?? null },
           {
             onSuccess: () => {
               setName("");

@@ -21,6 +21,7 @@ interface Props {
 export function SlotFacts({ slot, place, pages, slots }: Props) {
   const navigate = useNavigate();
   const change = useChangeSlot(slot.id);
+  const seen = { budget: slot.budget_by_hand ? slot.budget : 0 };
   const margin = place?.margin ?? slot.margin;
   const issues = place?.issues ?? (slot.worst ? [slot.worst] : []);
   const today = place?.today;
@@ -90,7 +91,8 @@ export function SlotFacts({ slot, place, pages, slots }: Props) {
             options={croppers(slot)}
             value={slot.cropping_by_hand ? slot.cropping : "by-shape"}
             onChange={(cropping: Cropping) => {
-              change.mutate({ cropping });
+              const seen = { cropping: slot.cropping_by_hand ? slot.cropping : ("by-shape" as const) };
+              change.mutate({ cropping, seen });
             }}
           />
         </dd>
@@ -138,7 +140,7 @@ export function SlotFacts({ slot, place, pages, slots }: Props) {
             onBlur={(event) => {
               const kb = Number(event.target.value);
               const next = Math.round(kb * 1000);
-              if (next !== slot.budget && Number.isFinite(kb)) change.mutate({ budget: next });
+              if (next !== slot.budget && Number.isFinite(kb)) change.mutate({ budget: next, seen });
             }}
           />{" "}
           KB{" "}
@@ -147,7 +149,7 @@ export function SlotFacts({ slot, place, pages, slots }: Props) {
               type="button"
               className="quiet-button"
               onClick={() => {
-                change.mutate({ budget: 0 });
+                change.mutate({ budget: 0, seen });
               }}
             >
               Back to the default

@@ -103,6 +103,7 @@ export function fitting(words: string[], width: number) {
 
 function SaveFilter({ filter }: { filter: FilterBody }) {
   const [name, setName] = useState<string>();
+  const shelves = useShelves();
   const save = useSaveFilter();
   if (name === undefined)
     return (
@@ -120,7 +121,7 @@ function SaveFilter({ filter }: { filter: FilterBody }) {
       onSubmit={(event) => {
         event.preventDefault();
         save.mutate(
-          { name, filter },
+          { name, filter, seen: shelves.data?.filters.find((one) => one.name === name.trim())?.filter ?? null },
           {
             onSuccess: () => {
               setName(undefined);

@@ -72,11 +72,12 @@ export function LibraryPage() {
   // Places are changed where all of them are in view in their own order.
   const movable = collection !== undefined && order.sort === "collection" && !list.hasNextPage && !search;
   const move = (from: number, to: number) => {
-    const ids = pictures.map(({ id }) => id);
+    const seen = pictures.map(({ id }) => id);
+    const ids = [...seen];
     const [moved] = ids.splice(from, 1);
     if (collection === undefined || moved === undefined) return;
     ids.splice(to, 0, moved);
-    collect.mutate({ name: collection, which: { ids }, add: false });
+    collect.mutate({ name: collection, which: { ids }, add: false, seen });
   };
   const onEnd = () => {
     if (list.hasNextPage && !list.isFetching) void list.fetchNextPage();

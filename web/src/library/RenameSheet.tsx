@@ -19,7 +19,7 @@ export function RenameSheet({ shelf, onClose }: { shelf: Shelf; onClose: () => v
         className="add-slot"
         onSubmit={(event) => {
           event.preventDefault();
-          if (lacking === undefined) rename.mutate({ ...shelf, name }, { onSuccess: onClose });
+          if (lacking === undefined) rename.mutate({ ...shelf, name, seen: shelf.name }, { onSuccess: onClose });
         }}
       >
         <label htmlFor="new-name">Name of the {shelf.kind}</label>

@@ -114,7 +114,7 @@ export function useTellApart() {
 export function useCollect() {
   const done = useDone();
   return useMutation({
-    mutationFn: async (body: { name: string; which: Which; add: boolean }) =>
+    mutationFn: async (body: { name: string; which: Which; add: boolean; seen?: string[] }) =>
       unwrap(await api.PUT("/collections", { body })),
     onSuccess: () => {
       done(null);
@@ -146,8 +146,8 @@ export interface Shelf {
   name: string;
 }
 
-async function rename({ kind, id, name }: Shelf) {
-  const asked = { params: { path: { id } }, body: { name } };
+async function rename({ kind, id, name, seen }: Shelf & { seen: string }) {
+  const asked = { params: { path: { id } }, body: { name, seen } };
   return unwrap(
     kind === "collection" ? await api.PATCH("/collections/{id}", asked) : await api.PATCH("/filters/{id}", asked),
   );
@@ -161,7 +161,7 @@ export function useRename() {
     mutationFn: rename,
     onSuccess: ({ before }, shelf) => {
       const undo = async () => {
-        await rename({ ...shelf, name: before });
+        await rename({ ...shelf, name: before, seen: shelf.name.trim() });
         done(null);
       };
       done(null);
@@ -173,7 +173,7 @@ export function useRename() {
 export function useSaveFilter() {
   const done = useDone();
   return useMutation({
-    mutationFn: async (body: { name: string; filter: FilterBody }) => {
+    mutationFn: async (body: { name: string; filter: FilterBody; seen: FilterBody | null }) => {
       accept(await api.PUT("/filters", { body }));
     },
     onSuccess: (_, { name }) => {

@@ -1,6 +1,7 @@
 import { InputNumber } from "antd";
 import { useState } from "react";
 import type { PageBudgets } from "../api/client";
+import { useSeen } from "../api/useSeen";
 import { ProblemNote } from "../ui/ProblemNote";
 import { SaveButton } from "./SaveButton";
 
@@ -9,14 +10,16 @@ interface Props {
   budgets: PageBudgets;
   /** What holds where nothing is said. */
   defaults: { bytes: string; time: string };
-  saving: { isPending: boolean; error: Error | null };
-  onSave: (budgets: { bytes: number | null; time: number | null }) => void;
+  saving: { isIdle: boolean; isPending: boolean; error: Error | null };
+  /** `seen` is what was said when the fields were opened. */
+  onSave: (budgets: { bytes: number | null; time: number | null }, seen: PageBudgets) => void;
 }
 
 /** What a page, or each page, may weigh and take. */
 export function BudgetFields({ budgets, defaults, saving, onSave }: Props) {
   const [kb, setKb] = useState<number | null>(budgets.bytes == null ? null : budgets.bytes / 1_000);
   const [ms, setMs] = useState<number | null>(budgets.time ?? null);
+  const seen = useSeen(budgets, saving);
   const wish = { bytes: kb === null ? null : Math.round(kb * 1_000), time: ms };
   const isSaid = wish.bytes === (budgets.bytes ?? null) && wish.time === (budgets.time ?? null);
   return (
@@ -24,7 +27,7 @@ export function BudgetFields({ budgets, defaults, saving, onSave }: Props) {
       className="page-budgets"
       onSubmit={(event) => {
         event.preventDefault();
-        onSave(wish);
+        onSave(wish, seen);
       }}
     >
       <label htmlFor="budget-kb">Byte budget, KB</label>

@@ -32,8 +32,8 @@ export function PageFigures({ coming: { page, budgets, view } }: { coming: PageC
         budgets={budgets}
         defaults={{ bytes: bytes(page.bytes.budget), time: millis(page.time.budget) }}
         saving={say}
-        onSave={(wish) => {
-          say.mutate(wish);
+        onSave={(wish, seen) => {
+          say.mutate({ budgets: wish, seen });
         }}
       />
       <ViewsField key={page.month?.views ?? "unknown"} page={page} />

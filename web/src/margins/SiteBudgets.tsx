@@ -20,13 +20,12 @@ export function SiteBudgets({ budgets, usualTime, open, onClose }: Props) {
   return (
     <SideSheet title="Budgets of all pages" open={open} onClose={onClose}>
       <BudgetFields
-        key={JSON.stringify(budgets)}
         budgets={budgets}
         defaults={{ bytes: "of its slots", time: millis(usualTime) }}
         saving={change}
-        onSave={(wish) => {
+        onSave={(wish, seen) => {
           change.mutate(
-            { page_budgets: wish },
+            { page_budgets: wish, seen: { page_budgets: seen } },
             { onSuccess: () => void queries.invalidateQueries({ queryKey: ["margins"] }) },
           );
         }}

@@ -1,5 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { accept, api, unwrap, type PageOrder } from "../api/client";
+import { accept, api, unwrap, type PageBudgets, type PageOrder } from "../api/client";
 
 /** From where pages are looked at; the server says what is usual where nothing is given. */
 export interface View {
@@ -93,7 +93,7 @@ export function useSayBudgets(page: string) {
   const queries = useQueryClient();
   return useMutation({
     meta: { told: true },
-    mutationFn: async (body: { bytes: number | null; time: number | null }) => {
+    mutationFn: async (body: { budgets: { bytes: number | null; time: number | null }; seen: PageBudgets }) => {
       accept(await api.PUT("/margins/{page}/budgets", { params: { path: { page } }, body }));
     },
     onSuccess: () => queries.invalidateQueries({ queryKey: ["margins"] }),

@@ -1,6 +1,7 @@
 import { Button, Input, Select } from "antd";
 import { useState } from "react";
 import type { Site, ImportAction } from "../api/client";
+import { useSeen } from "../api/useSeen";
 import { useChangeSite } from "../api/useSite";
 import { useSizeSets } from "../api/useSizeSets";
 import { ProblemNote } from "../ui/ProblemNote";
@@ -20,6 +21,8 @@ export function PictureRules({ site }: { site: Site }) {
   const [days, setDays] = useState(String(site.keep_days));
   const sets = useSizeSets();
   const change = useChangeSite();
+  const { import_action: action, ceiling: side, name_pattern, initials: letters, keep_days } = useSeen(site, change);
+  const seen = { import_action: action, ceiling: side, name_pattern, initials: letters, keep_days };
   const options = [
     { value: "list", label: "Only list them" },
     { value: "slots", label: "Make the files of their slots" },
@@ -36,6 +39,7 @@ export function PictureRules({ site }: { site: Site }) {
           name_pattern: pattern,
           initials,
           keep_days: Number(days) || 0,
+          seen,
         });
       }}
     >

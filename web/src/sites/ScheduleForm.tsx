@@ -1,6 +1,7 @@
 import { Checkbox } from "antd";
 import { useState } from "react";
 import type { Site } from "../api/client";
+import { useSeen } from "../api/useSeen";
 import { useChangeSite } from "../api/useSite";
 import { HowMany, Saving, TimeOfDay } from "./TimedFields";
 
@@ -8,13 +9,14 @@ import { HowMany, Saving, TimeOfDay } from "./TimedFields";
 export function ScheduleForm({ site }: { site: Site }) {
   const [schedule, setSchedule] = useState(site.schedule);
   const change = useChangeSite();
+  const seen = useSeen({ schedule: site.schedule }, change);
   const off = schedule.is_on ? undefined : "Switch it on first";
   return (
     <form
       className="add-slot"
       onSubmit={(event) => {
         event.preventDefault();
-        change.mutate({ schedule });
+        change.mutate({ schedule, seen });
       }}
     >
       <h2>Runs by schedule</h2>

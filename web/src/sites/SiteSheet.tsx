@@ -1,6 +1,7 @@
 import { Button, Checkbox, Input } from "antd";
 import { useState } from "react";
 import type { Site } from "../api/client";
+import { useSeen } from "../api/useSeen";
 import { useChangeSite, useSite } from "../api/useSite";
 import { PictureRules } from "./PictureRules";
 import { ScheduleForm } from "./ScheduleForm";
@@ -14,10 +15,10 @@ export function SiteSheet({ open, onClose }: { open: boolean; onClose: () => voi
   return (
     <SideSheet title="Site settings" open={open} onClose={onClose}>
       {site.error && <ProblemNote error={site.error} again={() => void site.refetch()} />}
-      {site.data && <Settings key={JSON.stringify(site.data)} site={site.data} />}
-      {site.data && <ScheduleForm key={`schedule ${JSON.stringify(site.data)}`} site={site.data} />}
-      {site.data && <WatchForm key={`watch ${JSON.stringify(site.data.watch)}`} site={site.data} />}
-      {site.data && <PictureRules key={`rules ${JSON.stringify(site.data)}`} site={site.data} />}
+      {site.data && <Settings site={site.data} />}
+      {site.data && <ScheduleForm site={site.data} />}
+      {site.data && <WatchForm site={site.data} />}
+      {site.data && <PictureRules site={site.data} />}
     </SideSheet>
   );
 }
@@ -42,13 +43,16 @@ function Settings({ site }: { site: Site }) {
   const [watches, setWatches] = useState(site.watches);
   const [hosts, setHosts] = useState(site.allowed_hosts.join("\n"));
   const change = useChangeSite();
+  const { name: called, folder: at, watches: watched, widths: wide, allowed_hosts: allowed } = useSeen(site, change);
+  const seen = { name: called, folder: at ?? null, watches: watched, widths: wide, allowed_hosts: allowed };
   return (
     <form
       className="add-slot"
       onSubmit={(event) => {
         event.preventDefault();
         const allowed_hosts = hosts.split(/\s+/).filter(Boolean);
-        change.mutate({ name, folder, watches: watches && folder.trim() !== "", widths: read(widths), allowed_hosts });
+        const isWatched = watches && folder.trim() !== "";
+        change.mutate({ name, folder, watches: isWatched, widths: read(widths), allowed_hosts, seen });
       }}
     >
       <label htmlFor="site-name">Name</label>

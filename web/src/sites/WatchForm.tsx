@@ -1,6 +1,7 @@
 import { Checkbox } from "antd";
 import { useState } from "react";
 import type { Site } from "../api/client";
+import { useSeen } from "../api/useSeen";
 import { useChangeSite } from "../api/useSite";
 import { HowMany, Saving, TimeOfDay } from "./TimedFields";
 
@@ -8,13 +9,14 @@ import { HowMany, Saving, TimeOfDay } from "./TimedFields";
 export function WatchForm({ site }: { site: Site }) {
   const [watch, setWatch] = useState(site.watch);
   const change = useChangeSite();
+  const seen = useSeen({ watch: site.watch }, change);
   const off = watch.is_on ? undefined : "Switch it on first";
   return (
     <form
       className="add-slot"
       onSubmit={(event) => {
         event.preventDefault();
-        change.mutate({ watch });
+        change.mutate({ watch, seen });
       }}
     >
       <h2>Measuring by schedule</h2>

@@ -6,6 +6,7 @@ use axum::http::StatusCode;
 use brisk_margin_core::adjustments::Adjustments;
 use brisk_margin_core::edits::EditList;
 use brisk_margin_core::edits::canvas::Canvas;
+use brisk_margin_core::seen::Seen;
 use brisk_margin_store::edit_presets::EditPreset;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
@@ -31,11 +32,17 @@ pub(crate) struct NewFinish {
     /// The edits.
     #[serde(alias = "finish")]
     edits: EditList,
+    /// What had that name when whoever saves looked, `null` for nothing: what somebody else saved since is not
+    /// overwritten.
+    #[serde(default)]
+    #[schema(value_type = Option<EditList>)]
+    seen: Seen<EditList>,
 }
 
 /// Saves a list of edits under a name.
 #[utoipa::path(post, path = "/finishes", request_body = NewFinish, responses(
     (status = 204),
+    (status = 409, description = "Somebody saved since", body = Problem, content_type = "application/problem+json"),
     (status = 422, body = Problem, content_type = "application/problem+json"),
 ))]
 pub(crate) async fn save_edit_preset(
@@ -49,7 +56,7 @@ pub(crate) async fn save_edit_preset(
     if new.edits.is_plain() {
         return Err(Problem::invalid("there is no edit in use that could be saved"));
     }
-    app.store.save_edit_preset(&name, &new.edits.in_use()).await?;
+    app.store.save_edit_preset(&name, &new.edits.in_use(), &new.seen).await?;
     Ok(StatusCode::NO_CONTENT)
 }
 

@@ -5,6 +5,7 @@ use std::collections::BTreeMap;
 use axum::Json;
 use axum::extract::State;
 use axum::http::StatusCode;
+use brisk_margin_core::seen::Seen;
 use brisk_margin_core::size_set::{SetSize, SizeSet};
 use brisk_margin_store::layouts::NamedSizes;
 use serde::{Deserialize, Serialize};
@@ -45,11 +46,17 @@ pub(crate) struct NewSizeSet {
     /// Sizes by the narrowest viewport each holds for, up to the next.
     #[schema(value_type = BTreeMap<u32, SetSize>)]
     sizes: SizeSet,
+    /// What had that name when whoever saves looked, `null` for nothing: what somebody else saved since is not
+    /// overwritten.
+    #[serde(default)]
+    #[schema(value_type = Option<BTreeMap<u32, SetSize>>)]
+    seen: Seen<SizeSet>,
 }
 
 /// Keeps a set of sizes under its name.
 #[utoipa::path(put, path = "/size-sets", request_body = NewSizeSet, responses(
     (status = 200, body = SizeSetBody),
+    (status = 409, description = "Somebody saved since", body = Problem, content_type = "application/problem+json"),
     (status = 422, body = Problem, content_type = "application/problem+json"),
 ))]
 pub(crate) async fn keep_size_set(
@@ -60,7 +67,7 @@ pub(crate) async fn keep_size_set(
     if name.is_empty() {
         return Err(Problem::invalid("give the set of sizes a name"));
     }
-    let kept = app.store.keep_size_set(name, &new.sizes).await?;
+    let kept = app.store.keep_size_set(name, &new.sizes, &new.seen).await?;
     Ok(Json(kept.into()))
 }
 
@@ -112,6 +119,6 @@ pub(crate) async fn apply_size_set(
         }
         boxes.insert(slot.id, Some(sized));
     }
-    let before = app.store.set_boxes(boxes).await?;
+    let before = app.store.set_boxes(boxes, &BTreeMap::new()).await?;
     Ok(Json(SlotBoxes::list(before)))
 }

@@ -7,6 +7,7 @@ use axum::extract::State;
 use axum::http::StatusCode;
 use brisk_margin_core::layout::{BoxSize, Boxes, Cropping};
 use brisk_margin_core::place_kind::PlaceKind;
+use brisk_margin_core::seen::Seen;
 use brisk_margin_core::slot_shape::{Fit, SlotShape};
 use brisk_margin_core::units::{Bytes, Density};
 use brisk_margin_store::layouts::{self, SlotEdit};
@@ -67,6 +68,21 @@ pub(crate) struct SlotChange {
     densities: Option<Vec<Density>>,
     /// Who crops; `by-shape` goes back to the default.
     cropping: Option<CroppingChoice>,
+    /// What whoever saves saw of it: what somebody else saved since is not overwritten.
+    #[serde(default)]
+    seen: SlotSeen,
+}
+
+/// What was seen of a slot; what is left out does not matter.
+#[derive(Default, Deserialize, ToSchema)]
+pub(crate) struct SlotSeen {
+    name: Option<String>,
+    fit: Option<Fit>,
+    /// 0 for the default by area.
+    budget: Option<Bytes>,
+    densities: Option<Vec<Density>>,
+    /// `by-shape` for the default.
+    cropping: Option<CroppingChoice>,
 }
 
 /// Who crops a picture to the slot: chosen, or by how much its shape changes.
@@ -94,6 +110,7 @@ impl CroppingChoice {
 #[utoipa::path(patch, path = "/slots/{id}", request_body = SlotChange, responses(
     (status = 200, body = SlotBody),
     (status = 404, body = Problem, content_type = "application/problem+json"),
+    (status = 409, description = "Somebody saved since", body = Problem, content_type = "application/problem+json"),
 ), params(("id" = Uuid, Path, description = "The slot's number")))]
 pub(crate) async fn change_slot(
     State(app): State<App>,
@@ -107,7 +124,14 @@ pub(crate) async fn change_slot(
         densities: change.densities.filter(|list| !list.is_empty()),
         cropping: change.cropping.map(CroppingChoice::chosen),
     };
-    let row = app.store.edit_slot(id, edit).await?;
+    let seen = SlotEdit {
+        name: change.seen.name,
+        fit: change.seen.fit,
+        budget: change.seen.budget.map(|bytes| Some(bytes).filter(|bytes| bytes.get() > 0)),
+        densities: change.seen.densities,
+        cropping: change.seen.cropping.map(CroppingChoice::chosen),
+    };
+    let row = app.store.edit_slot(id, edit, &seen).await?;
     let row = row.ok_or_else(|| Problem::not_found("slot"))?;
     Ok(Json(SlotBody::new(&row, SlotSummary::default())))
 }
@@ -201,11 +225,15 @@ pub(crate) struct SlotBoxes {
     slot_id: Uuid,
     #[schema(value_type = Option<BTreeMap<u32, Vec<f64>>>)]
     boxes: Option<Boxes>,
+    /// What was set by hand when whoever saves looked: what somebody else set since is not overwritten.
+    #[serde(default, skip_serializing)]
+    #[schema(value_type = Option<BTreeMap<u32, Vec<f64>>>)]
+    seen: Seen<Boxes>,
 }
 
 impl SlotBoxes {
     pub(super) fn list(boxes: BTreeMap<Uuid, Option<Boxes>>) -> Vec<Self> {
-        boxes.into_iter().map(|(slot_id, boxes)| Self { slot_id, boxes }).collect()
+        boxes.into_iter().map(|(slot_id, boxes)| Self { slot_id, boxes, seen: Seen::Unsaid }).collect()
     }
 }
 
@@ -213,6 +241,7 @@ impl SlotBoxes {
 /// what was set before, which brings it back when it is sent.
 #[utoipa::path(put, path = "/slots/boxes", request_body = [SlotBoxes], responses(
     (status = 200, body = [SlotBoxes]),
+    (status = 409, description = "Somebody saved since", body = Problem, content_type = "application/problem+json"),
     (status = 422, body = Problem, content_type = "application/problem+json"),
 ))]
 pub(crate) async fn set_boxes(
@@ -222,8 +251,13 @@ pub(crate) async fn set_boxes(
     for size in list.iter().filter_map(|set| set.boxes.as_ref()).flat_map(BTreeMap::values) {
         check(*size)?;
     }
-    let boxes = list.into_iter().map(|set| (set.slot_id, set.boxes)).collect();
-    let before = app.store.set_boxes(boxes).await?;
+    let mut boxes = BTreeMap::new();
+    let mut seen = BTreeMap::new();
+    for set in list {
+        boxes.insert(set.slot_id, set.boxes);
+        seen.insert(set.slot_id, set.seen);
+    }
+    let before = app.store.set_boxes(boxes, &seen).await?;
     Ok(Json(SlotBoxes::list(before)))
 }
 

@@ -3,6 +3,7 @@
 use axum::Json;
 use axum::extract::State;
 use axum::http::StatusCode;
+use brisk_margin_core::seen::Seen;
 use brisk_margin_core::load::margin::{PageBudgets, PageLoad};
 use brisk_margin_core::load::{Request, Timing};
 use brisk_margin_core::units::{Bytes, Millis};
@@ -110,18 +111,30 @@ impl BudgetsWish {
     }
 }
 
+/// What a page is to be allowed.
+#[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct SaidBudgets {
+    budgets: BudgetsWish,
+    /// What was said when whoever saves looked: what somebody else said since is not overwritten.
+    #[serde(default)]
+    #[schema(value_type = Option<PageBudgets>)]
+    seen: Seen<PageBudgets>,
+}
+
 /// Says what a page may weigh and take.
-#[utoipa::path(put, path = "/margins/{page}/budgets", request_body = BudgetsWish, responses(
+#[utoipa::path(put, path = "/margins/{page}/budgets", request_body = SaidBudgets, responses(
     (status = 204),
+    (status = 409, description = "Somebody saved since", body = Problem, content_type = "application/problem+json"),
     (status = 404, body = Problem, content_type = "application/problem+json"),
     (status = 422, body = Problem, content_type = "application/problem+json"),
 ), params(("page" = Uuid, Path, description = "The page's id")))]
 pub(crate) async fn say_budgets(
     State(app): State<App>,
     Path(page): Path<Uuid>,
-    extract::Json(wish): extract::Json<BudgetsWish>,
+    extract::Json(said): extract::Json<SaidBudgets>,
 ) -> Result<StatusCode, Problem> {
-    if !app.store.say_page_budgets(page, wish.budgets()?).await? {
+    if !app.store.say_page_budgets(page, said.budgets.budgets()?, &said.seen).await? {
         return Err(Problem::not_found("page"));
     }
     overruns::note(&app.store).await?;

@@ -15,6 +15,7 @@ mod packages;
 mod publications;
 mod responsive;
 mod runs;
+mod saved_meanwhile;
 mod sites;
 mod support;
 mod taking_back;

@@ -1,13 +1,14 @@
 //! Named sets of sizes.
 
+use brisk_margin_core::seen::Seen;
 use brisk_margin_core::size_set::SizeSet;
 use sea_orm::ActiveValue::Set;
-use sea_orm::{EntityTrait, QueryOrder, sea_query::OnConflict};
+use sea_orm::{ColumnTrait, EntityTrait, QueryFilter, QueryOrder, sea_query::OnConflict};
 use uuid::Uuid;
 
 use super::{json, read};
 use crate::entities::size_set;
-use crate::{Store, StoreError};
+use crate::{Store, StoreError, saving};
 
 /// A set of sizes under its name.
 #[derive(Debug, Clone, PartialEq)]
@@ -33,12 +34,20 @@ impl Store {
         found.map(NamedSizes::try_from).transpose()
     }
 
-    /// Keeps `sizes` under `name`, in place of those that had that name.
+    /// Keeps `sizes` under `name`, in the place of those that were `seen` under it.
+    ///
+    /// # Errors
+    /// [`StoreError::SavedMeanwhile`] where others have that name by now.
     pub async fn keep_size_set(
         &self,
         name: &str,
         sizes: &SizeSet,
+        seen: &Seen<SizeSet>,
     ) -> Result<NamedSizes, StoreError> {
+        let turn = self.turn_to_save(&format!("size set {name}")).await?;
+        let called = size_set::Entity::find().filter(size_set::Column::Name.eq(name));
+        let now = called.one(&turn).await?.map(NamedSizes::try_from).transpose()?;
+        saving::check(seen, now.as_ref().map(|set| &set.sizes))?;
         let row = size_set::ActiveModel {
             id: Set(Uuid::now_v7()),
             name: Set(name.to_owned()),
@@ -48,7 +57,9 @@ impl Store {
             .update_column(size_set::Column::Sizes)
             .to_owned();
         let insert = size_set::Entity::insert(row).on_conflict(again);
-        insert.exec_with_returning(&self.db).await?.try_into()
+        let kept = insert.exec_with_returning(&turn).await?;
+        turn.commit().await?;
+        kept.try_into()
     }
 
     /// Takes a set away; the slots that were sized by it stay as they are. False where it is gone.

@@ -4,6 +4,7 @@ use super::{Named, names, row_of};
 use std::collections::{BTreeMap, BTreeSet};
 
 use brisk_margin_core::layout::Boxes;
+use brisk_margin_core::seen::Seen;
 use sea_orm::sea_query::{Expr, OnConflict};
 use sea_orm::{
     ActiveModelTrait, ActiveValue::Set, ColumnTrait, EntityTrait, QueryFilter, QuerySelect,
@@ -13,12 +14,24 @@ use uuid::Uuid;
 
 use super::{MeasuredPlace, NewSlot, Slot, SlotEdit, json, read};
 use crate::entities::{place, slot};
-use crate::{Store, StoreError};
+use crate::{Store, StoreError, saving};
 
 impl NewSlot {
     fn row(self) -> Slot {
         let Self { name, kind, fit, boxes, budget } = self;
         Slot { budget, ..Slot::by_hand(Uuid::now_v7(), name, kind, fit, boxes) }
+    }
+}
+
+impl SlotEdit {
+    /// Whether `slot` has all that was seen of it.
+    fn holds(&self, slot: &Slot) -> bool {
+        let Self { name, fit, budget, densities, cropping } = self;
+        name.as_ref().is_none_or(|name| *name == slot.name)
+            && fit.is_none_or(|fit| fit == slot.fit)
+            && budget.is_none_or(|budget| budget == slot.budget)
+            && densities.as_ref().is_none_or(|densities| *densities == slot.densities)
+            && cropping.is_none_or(|cropping| cropping == slot.cropping)
     }
 }
 
@@ -43,12 +56,22 @@ impl Store {
         Ok(())
     }
 
-    /// Sets by hand what `edit` holds; `None` where there is no such slot.
-    pub async fn edit_slot(&self, id: Uuid, edit: SlotEdit) -> Result<Option<Slot>, StoreError> {
+    /// Sets by hand what `edit` holds, in the place of what was `seen` of it; `None` where there is no such slot.
+    ///
+    /// # Errors
+    /// [`StoreError::SavedMeanwhile`] where some of that is otherwise by now.
+    pub async fn edit_slot(
+        &self,
+        id: Uuid,
+        edit: SlotEdit,
+        seen: &SlotEdit,
+    ) -> Result<Option<Slot>, StoreError> {
         let transaction = self.db.begin().await?;
-        let Some(found) = slot::Entity::find_by_id(id).one(&transaction).await? else {
-            return Ok(None);
-        };
+        let found = slot::Entity::find_by_id(id).lock_exclusive().one(&transaction).await?;
+        let Some(found) = found else { return Ok(None) };
+        if !seen.holds(&Slot::try_from(found.clone())?) {
+            return Err(StoreError::SavedMeanwhile);
+        }
         // Nothing is around a slot that is on no page.
         let is_unnamed = edit.name.as_deref() == Some("") && found.selector.is_some();
         let mut row: slot::ActiveModel = found.into();
@@ -79,11 +102,15 @@ impl Store {
         Ok(Some(row.try_into()?))
     }
 
-    /// Sets boxes by hand, or takes that back where there are none; all of them or none. Returns
-    /// what was set before, so that it can be brought back.
+    /// Sets boxes by hand, or takes that back where there are none, in the place of those that were
+    /// `seen`; all of them or none. Returns what was set before, so that it can be brought back.
+    ///
+    /// # Errors
+    /// [`StoreError::SavedMeanwhile`] where a slot has others by now.
     pub async fn set_boxes(
         &self,
         boxes: BTreeMap<Uuid, Option<Boxes>>,
+        seen: &BTreeMap<Uuid, Seen<Boxes>>,
     ) -> Result<BTreeMap<Uuid, Option<Boxes>>, StoreError> {
         let transaction = self.db.begin().await?;
         let found = slot::Entity::find()
@@ -93,11 +120,10 @@ impl Store {
             .await?;
         let mut before = BTreeMap::new();
         for row in found {
-            let mut row: slot::ActiveModel = {
-                before.insert(row.id, row.hand_boxes.clone().map(read).transpose()?);
-                row.into()
-            };
-            let id = *row.id.as_ref();
+            let (id, now) = (row.id, row.hand_boxes.clone().map(read).transpose()?);
+            saving::check(seen.get(&id).unwrap_or(&Seen::Unsaid), now.as_ref())?;
+            before.insert(id, now);
+            let mut row: slot::ActiveModel = row.into();
             row.hand_boxes = Set(boxes[&id].as_ref().map(json));
             row.update(&transaction).await?;
         }

@@ -105,7 +105,7 @@ async fn pictures_are_weighed_by_slot_and_format_and_the_site_has_budgets_for_al
     let found = of_site(store, NARROW).await.unwrap();
     assert_eq!(found.pages[0].1.bytes.margin, 200_000 - 312_000);
     let own = PageBudgets { bytes: Some(Bytes::kb(400)), time: None };
-    store.say_page_budgets(found.pages[0].0.id, own).await.unwrap();
+    store.say_page_budgets(found.pages[0].0.id, own, &Default::default()).await.unwrap();
     let found = of_site(store, NARROW).await.unwrap();
     assert_eq!(found.pages[0].1.bytes.margin, 400_000 - 312_000, "a page's own goes before");
 
@@ -134,7 +134,7 @@ async fn pages_have_the_margins_of_what_they_transfer_and_those_that_were_not_we
     assert!(found.gains.is_empty(), "no picture of the library is served");
 
     let own = PageBudgets { bytes: Some(Bytes::kb(500)), time: Some(Millis::whole(9_000)) };
-    assert!(store.say_page_budgets(walks.id, own).await.unwrap());
+    assert!(store.say_page_budgets(walks.id, own, &Default::default()).await.unwrap());
     let coming = of_page(store, walks.id, NARROW).await.unwrap().unwrap();
     assert_eq!((coming.budgets, coming.margins.bytes.margin), (own, 188_000));
     assert_eq!(coming.today.requests.0.len(), coming.today.loaded.timings.len());

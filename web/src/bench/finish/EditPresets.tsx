@@ -22,7 +22,11 @@ export function EditPresets({
     mutationFn: async (called: string) => {
       accept(
         await api.POST("/finishes", {
-          body: { name: called, edits: adjustments.edits ?? { version: 1, steps: [] } },
+          body: {
+            name: called,
+            edits: adjustments.edits ?? { version: 1, steps: [] },
+            seen: finishes.data?.find((one) => one.name === called.trim())?.edits ?? null,
+          },
         }),
       );
     },

@@ -57,7 +57,7 @@ export function RuleSheet({ picture, slot, open, onClose }: Props) {
             rule={rule.data}
             decision={decision.data}
             onSay={(next) => {
-              say.mutate(next);
+              say.mutate({ rule: next, seen: rule.data });
             }}
           />
         )}

@@ -21,16 +21,16 @@ export function useRule(of: RuleOf, open: boolean) {
 export function useSayRule(of: RuleOf, whose: string) {
   const queries = useQueryClient();
   return useMutation({
-    mutationFn: async (rule: OutputRule) =>
-      unwrap(await api.PUT("/output-rules", { params: { query: of }, body: rule })),
-    onSuccess: (before) => {
+    mutationFn: async (body: { rule: OutputRule; seen: OutputRule }) =>
+      unwrap(await api.PUT("/output-rules", { params: { query: of }, body })),
+    onSettled: () => queries.invalidateQueries(),
+    onSuccess: (before, { rule }) => {
       const undo = async () => {
-        accept(await api.PUT("/output-rules", { params: { query: of }, body: before }));
+        accept(await api.PUT("/output-rules", { params: { query: of }, body: { rule: before, seen: rule } }));
         notices.show({ words: `The rule of ${whose} is as it was.` });
         await queries.invalidateQueries();
       };
       notices.show({ words: `The rule of ${whose} was changed.`, undo });
-      return queries.invalidateQueries();
     },
   });
 }
