@@ -43,6 +43,7 @@ use axum::middleware::from_fn;
 use axum::routing::any;
 use brisk_margin_work::sites::Sites;
 use sites::Hub;
+use tower::limit::GlobalConcurrencyLimitLayer;
 use tower_http::compression::CompressionLayer;
 use tower_http::compression::predicate::{DefaultPredicate, NotForContentType, Predicate};
 use utoipa::OpenApi;
@@ -52,6 +53,8 @@ use utoipa_axum::routes;
 pub use problem::Problem;
 pub use state::App;
 
+/// Uploads that are received at once for a site; others wait.
+const MOST_UPLOADS: usize = 32;
 /// The largest table of descriptions: 16 MB.
 const MOST_TABLE: usize = 16 << 20;
 
@@ -76,7 +79,8 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(uploads::append_upload))
         .routes(routes!(site_files::measure_files))
         // Intake counts the bytes itself and answers in words.
-        .layer(DefaultBodyLimit::disable());
+        .layer(DefaultBodyLimit::disable())
+        .layer(GlobalConcurrencyLimitLayer::new(MOST_UPLOADS));
     let tables = OpenApiRouter::new()
         .routes(routes!(pictures::table::descriptions_as_csv, pictures::table::read_descriptions))
         .routes(routes!(pictures::list, pictures::describing::describe))

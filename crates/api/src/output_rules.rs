@@ -53,13 +53,24 @@ pub(super) async fn output_rule(
 
 /// A rule to be said.
 #[derive(Deserialize, ToSchema)]
-#[serde(deny_unknown_fields)]
+#[serde(try_from = "serde_json::Map<String, serde_json::Value>")]
 pub(super) struct SaidRule {
+    #[serde(flatten)]
     rule: OutputRule,
     /// What was said when whoever saves looked: what somebody else said since is not overwritten.
     #[serde(default)]
     #[schema(value_type = Option<OutputRule>)]
     seen: Seen<OutputRule>,
+}
+
+impl TryFrom<serde_json::Map<String, serde_json::Value>> for SaidRule {
+    type Error = serde_json::Error;
+
+    /// A rule refuses what it does not know, so that what was seen is taken out first.
+    fn try_from(mut said: serde_json::Map<String, serde_json::Value>) -> serde_json::Result<Self> {
+        let seen = said.remove("seen").map(serde_json::from_value).transpose()?;
+        Ok(Self { rule: serde_json::from_value(said.into())?, seen: seen.unwrap_or_default() })
+    }
 }
 
 /// Says what holds for the site, a slot or a picture; the answer is what was said before.

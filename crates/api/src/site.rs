@@ -119,7 +119,7 @@ pub(super) struct SiteChange {
     /// Settings as whoever saves saw them; those that are left out do not matter. What somebody else changed since is
     /// not overwritten.
     #[serde(default)]
-    #[schema(value_type = Object)]
+    #[schema(value_type = std::collections::BTreeMap<String, serde_json::Value>)]
     seen: serde_json::Map<String, serde_json::Value>,
 }
 

@@ -3,7 +3,6 @@
 use axum::Json;
 use axum::extract::State;
 use axum::http::StatusCode;
-use brisk_margin_core::seen::Seen;
 use brisk_margin_core::budget;
 use brisk_margin_core::budget::{Margin, Saving};
 use brisk_margin_core::choice::EncodeRequest;
@@ -18,6 +17,7 @@ use brisk_margin_core::grade::{Grade, Score};
 use brisk_margin_core::load::Connection;
 use brisk_margin_core::render_spec::RenderSpec;
 use brisk_margin_core::rule::{EffectiveRule, OutputRule};
+use brisk_margin_core::seen::Seen;
 use brisk_margin_core::slot::Slot;
 use brisk_margin_core::units::Bytes;
 use brisk_margin_store::output_rules::RuleFor;

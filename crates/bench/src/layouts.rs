@@ -42,7 +42,9 @@ pub async fn run(home: Home, pages: u32, times: usize) -> Result<(), Failure> {
     let slot = app.store.slots().await?[0].id;
     for n in 0..times.min(5) {
         let budget = Some(Some(Bytes::kb(20 + n as u64)));
-        app.store.edit_slot(slot, SlotEdit { budget, ..SlotEdit::default() }, &SlotEdit::default()).await?;
+        app.store
+            .edit_slot(slot, SlotEdit { budget, ..SlotEdit::default() }, &SlotEdit::default())
+            .await?;
         let start = Instant::now();
         ask(&router, "/layouts").await?;
         changed.push(start.elapsed());

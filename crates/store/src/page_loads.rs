@@ -2,12 +2,12 @@
 
 use std::collections::{BTreeMap, HashMap};
 
-use brisk_margin_core::seen::Seen;
 use brisk_margin_core::content::{ContentClass, WeightSample};
 use brisk_margin_core::load::growth::{Growth, growth};
 use brisk_margin_core::load::history::WeightChange;
 use brisk_margin_core::load::margin::PageBudgets;
 use brisk_margin_core::load::{PageRequests, PageWeight};
+use brisk_margin_core::seen::Seen;
 use brisk_margin_core::units::Bytes;
 use chrono::{DateTime, Utc};
 use sea_orm::{ConnectionTrait, DatabaseTransaction, FromQueryResult};

@@ -1,8 +1,9 @@
 //! The data folder: what it must be before anything is kept in it.
 
 use std::collections::HashSet;
-use std::fs::{self, File, TryLockError};
+use std::fs::{self, File, Permissions, TryLockError};
 use std::io;
+use std::os::unix::fs::PermissionsExt;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
@@ -54,6 +55,11 @@ impl DataFolder {
         }
         let spool = Spool::new(&path.join(SPOOL)).map_err(unusable)?;
         let folder = Self { path: path.to_owned(), spool: Arc::new(spool) };
+        // Whoever else uses the machine has no business with pictures that are not on a site yet.
+        for inside in [folder.blobs(), path.join(SPOOL)] {
+            fs::create_dir_all(&inside).map_err(unusable)?;
+            fs::set_permissions(&inside, Permissions::from_mode(0o700)).map_err(unusable)?;
+        }
         // Written through and taken away again: asking for permissions would not show a full or
         // read-only disk.
         tempfile::NamedTempFile::new_in(path).map_err(unusable)?;

@@ -6,6 +6,7 @@ mod barriers;
 mod bench;
 mod demo_command;
 mod encode;
+mod fault_rounds;
 mod first_picture;
 mod hidden;
 mod hostile_files;

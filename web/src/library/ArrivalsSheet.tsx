@@ -47,8 +47,8 @@ export function ArrivalsSheet({ open, onClose }: { open: boolean; onClose: () =>
         <Rule />
         {list.length === 0 && (
           <p className="soft">
-            Drop files, folders or a zip anywhere in this window. JPEG, PNG, WebP, AVIF, JPEG XL, GIF, TIFF, BMP, SVG and ICO are
-            accepted, each up to 200 MB. An upload that breaks off resumes where it stopped.
+            Drop files, folders or a zip anywhere in this window. JPEG, PNG, WebP, AVIF, JPEG XL, GIF, TIFF, BMP, SVG
+            and ICO are accepted, each up to 200 MB. An upload that breaks off resumes where it stopped.
           </p>
         )}
         {list.length > 1 && <Totals list={list} />}

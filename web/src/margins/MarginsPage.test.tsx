@@ -160,7 +160,7 @@ test("budgets of all pages are saved with the site", async () => {
     const saved = asked.find(({ method }) => method === "PATCH");
     expect([saved?.path.endsWith("/site"), saved?.body]).toEqual([
       true,
-      { page_budgets: { bytes: null, time: 2_000 } },
+      { page_budgets: { bytes: null, time: 2_000 }, seen: { page_budgets: {} } },
     ]);
   });
 });

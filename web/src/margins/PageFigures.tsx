@@ -33,7 +33,7 @@ export function PageFigures({ coming: { page, budgets, view } }: { coming: PageC
         defaults={{ bytes: bytes(page.bytes.budget), time: millis(page.time.budget) }}
         saving={say}
         onSave={(wish, seen) => {
-          say.mutate({ budgets: wish, seen });
+          say.mutate({ ...wish, seen });
         }}
       />
       <ViewsField key={page.month?.views ?? "unknown"} page={page} />

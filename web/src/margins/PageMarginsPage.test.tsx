@@ -72,7 +72,11 @@ test("budgets are said in KB and ms, and only once they differ", async () => {
   await userEvent.type(screen.getByLabelText("Byte budget, KB"), "150");
   await userEvent.click(screen.getByRole("button", { name: "Save" }));
   await waitFor(() => {
-    expect(asked.find(({ method }) => method === "PUT")?.body).toEqual({ bytes: 150_000, time: null });
+    expect(asked.find(({ method }) => method === "PUT")?.body).toEqual({
+      bytes: 150_000,
+      time: null,
+      seen: {},
+    });
   });
 });
 

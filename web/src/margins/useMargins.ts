@@ -93,7 +93,7 @@ export function useSayBudgets(page: string) {
   const queries = useQueryClient();
   return useMutation({
     meta: { told: true },
-    mutationFn: async (body: { budgets: { bytes: number | null; time: number | null }; seen: PageBudgets }) => {
+    mutationFn: async (body: { bytes: number | null; time: number | null; seen: PageBudgets }) => {
       accept(await api.PUT("/margins/{page}/budgets", { params: { path: { page } }, body }));
     },
     onSuccess: () => queries.invalidateQueries({ queryKey: ["margins"] }),

@@ -24,6 +24,6 @@ test("a schedule is switched on, timed and saved; what is off says why it cannot
   await userEvent.click(screen.getByRole("button", { name: "Save the schedule" }));
   await waitFor(() => {
     const saved = asked.filter(({ method }) => method === "PATCH").map(({ body }) => body);
-    expect(saved).toEqual([{ schedule: { ...schedule, is_on: true, at: 210 } }]);
+    expect(saved).toEqual([{ schedule: { ...schedule, is_on: true, at: 210 }, seen: { schedule } }]);
   });
 });

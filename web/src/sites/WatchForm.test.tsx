@@ -1,10 +1,12 @@
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
-import { render, screen, waitFor } from "@testing-library/react";
+import { cleanup, render, screen, waitFor } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
-import { expect, test } from "vitest";
+import { afterEach, expect, test } from "vitest";
 import type { Site } from "../api/client";
 import { answers, asked } from "../testing/server";
 import { WatchForm } from "./WatchForm";
+
+afterEach(cleanup);
 
 test("measuring again is switched on for so many days; what the server refuses is told", async () => {
   const watch = { is_on: false, at: 240, days: 1 };

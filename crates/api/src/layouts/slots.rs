@@ -233,7 +233,10 @@ pub(crate) struct SlotBoxes {
 
 impl SlotBoxes {
     pub(super) fn list(boxes: BTreeMap<Uuid, Option<Boxes>>) -> Vec<Self> {
-        boxes.into_iter().map(|(slot_id, boxes)| Self { slot_id, boxes, seen: Seen::Unsaid }).collect()
+        boxes
+            .into_iter()
+            .map(|(slot_id, boxes)| Self { slot_id, boxes, seen: Seen::Unsaid })
+            .collect()
     }
 }
 

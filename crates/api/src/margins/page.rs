@@ -3,9 +3,9 @@
 use axum::Json;
 use axum::extract::State;
 use axum::http::StatusCode;
-use brisk_margin_core::seen::Seen;
 use brisk_margin_core::load::margin::{PageBudgets, PageLoad};
 use brisk_margin_core::load::{Request, Timing};
+use brisk_margin_core::seen::Seen;
 use brisk_margin_core::units::{Bytes, Millis};
 use brisk_margin_work::margins::overruns;
 use brisk_margin_work::{margins, publications};
@@ -115,7 +115,10 @@ impl BudgetsWish {
 #[derive(Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 pub(crate) struct SaidBudgets {
-    budgets: BudgetsWish,
+    /// The most bytes before anybody scrolls; nothing for those of its slots and what else it transfers.
+    bytes: Option<Bytes>,
+    /// The most milliseconds until its largest paint; nothing for 2,500.
+    time: Option<f64>,
     /// What was said when whoever saves looked: what somebody else said since is not overwritten.
     #[serde(default)]
     #[schema(value_type = Option<PageBudgets>)]
@@ -134,7 +137,9 @@ pub(crate) async fn say_budgets(
     Path(page): Path<Uuid>,
     extract::Json(said): extract::Json<SaidBudgets>,
 ) -> Result<StatusCode, Problem> {
-    if !app.store.say_page_budgets(page, said.budgets.budgets()?, &said.seen).await? {
+    let SaidBudgets { bytes, time, seen } = said;
+    let budgets = BudgetsWish { bytes, time }.budgets()?;
+    if !app.store.say_page_budgets(page, budgets, &seen).await? {
         return Err(Problem::not_found("page"));
     }
     overruns::note(&app.store).await?;

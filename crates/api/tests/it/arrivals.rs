@@ -118,7 +118,7 @@ async fn an_intake_rule_makes_files_below_the_ceiling() {
     let kept = api.patch("/api/site", &rule).await;
     assert_eq!(kept.status, StatusCode::OK, "{}", kept.text());
     let formats = json!({"formats": ["webp", "jpeg"]});
-    assert_eq!(api.put("/api/output-rules", &json!({"rule": formats})).await.status, StatusCode::OK);
+    assert_eq!(api.put("/api/output-rules", &formats).await.status, StatusCode::OK);
     let id = api.taken("dome.jpg", &gradient_jpeg(900, 600)).await;
     api.work().await;
     let picture = api.picture(&id).await;

@@ -111,7 +111,7 @@ async fn a_page_tells_its_requests_with_their_times_and_takes_budgets() {
     assert_eq!(coming["page"]["time"]["budget"], 2_500.0);
 
     let budgets = json!({"bytes": 12_000, "time": 900.0});
-    assert_eq!(api.put(&format!("{one}/budgets"), &json!({"budgets": budgets})).await.status, StatusCode::NO_CONTENT);
+    assert_eq!(api.put(&format!("{one}/budgets"), &budgets).await.status, StatusCode::NO_CONTENT);
     let said = api.get(&one).await.json();
     assert_eq!(
         (&said["page"]["bytes"]["budget"], &said["page"]["time"]["budget"]),
@@ -120,7 +120,7 @@ async fn a_page_tells_its_requests_with_their_times_and_takes_budgets() {
     assert!(said["page"]["bytes"]["margin"].as_i64().unwrap() < 0, "an overrun");
     let ranked = api.get("/api/margins").await.json();
     assert_eq!(ranked["over"], json!({"bytes": 1, "time": 1}));
-    api.put(&format!("{one}/budgets"), &json!({"budgets": {"bytes": null, "time": null}})).await;
+    api.put(&format!("{one}/budgets"), &json!({"bytes": null, "time": null})).await;
     assert_eq!(api.get(&one).await.json()["page"], coming["page"], "back to the usual");
 }
 
@@ -134,7 +134,7 @@ async fn budgets_of_all_pages_hold_where_a_page_has_none_and_weights_are_told_by
     assert_eq!(margins["over"]["bytes"], 2, "both pages weigh more than 5,000 bytes");
     let id = margins["pages"][0]["id"].as_str().unwrap();
     let own = json!({"bytes": 900_000_000, "time": null});
-    api.put(&format!("/api/margins/{id}/budgets"), &json!({"budgets": own})).await;
+    api.put(&format!("/api/margins/{id}/budgets"), &own).await;
     assert_eq!(api.get("/api/margins").await.json()["over"]["bytes"], 1, "its own goes before");
 
     let picture = api.picture(&heavy).await;
@@ -233,13 +233,13 @@ async fn what_cannot_be_looked_at_is_told() {
     let stranger = "/api/margins/0198c0de-0000-7000-8000-000000000000";
     assert_eq!(api.get(stranger).await.status, StatusCode::NOT_FOUND);
     let wish = json!({"bytes": 1, "time": 5.0});
-    let refused = api.put(&format!("{stranger}/budgets"), &json!({"budgets": wish})).await;
+    let refused = api.put(&format!("{stranger}/budgets"), &wish).await;
     assert_eq!(refused.status, StatusCode::NOT_FOUND);
     let id = api.get("/api/margins").await.json()["pages"][0]["id"].as_str().unwrap().to_owned();
     for wish in
         [json!({"bytes": null, "time": -1.0}), json!({"bytes": 2_000_000_000, "time": null})]
     {
-        let refused = api.put(&format!("/api/margins/{id}/budgets"), &json!({"budgets": wish})).await;
+        let refused = api.put(&format!("/api/margins/{id}/budgets"), &wish).await;
         assert_eq!(refused.status, StatusCode::UNPROCESSABLE_ENTITY, "{wish}");
     }
 }

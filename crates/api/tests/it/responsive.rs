@@ -19,7 +19,7 @@ async fn slot(api: &Api, width: u32) -> String {
 }
 
 async fn rule(api: &Api, of: &str, rule: Value) -> Answer {
-    api.put(&format!("/api/output-rules{of}"), &json!({"rule": rule})).await
+    api.put(&format!("/api/output-rules{of}"), &rule).await
 }
 
 fn files(set: &Value) -> Vec<&Value> {

@@ -26,12 +26,12 @@ async fn who_saves_second_is_told_everywhere() {
         let trim = json!({"kind": "canvas", "left": left, "top": 0, "right": 0, "bottom": 0, "ground": "transparent"});
         json!({"name": "Evening", "seen": null, "edits": {"version": 1, "steps": [trim]}})
     };
-    let rule = |formats: &[&str], seen: Value| json!({"rule": {"formats": formats}, "seen": seen});
+    let rule = |formats: &[&str], seen: Value| json!({"formats": formats, "seen": seen});
     let ask = "/api/output-rules";
     let said = api.get(ask).await.json();
-    second_is_told(&api, "PUT", ask, &rule(&["webp"], said.clone()), &rule(&["jpeg"], said)).await;
+    second_is_told(&api, "PUT", ask, &rule(&["png"], said.clone()), &rule(&["jpeg"], said)).await;
     let kept = api.get(ask).await.json();
-    assert_eq!(kept["formats"], json!(["webp"]));
+    assert_eq!(kept["formats"], json!(["png"]));
     assert_eq!(api.put(ask, &rule(&["jpeg"], kept)).await.status, StatusCode::OK);
 
     let filter = |side: &str| json!({"name": "Large", "filter": {"search": side}, "seen": null});
@@ -42,16 +42,18 @@ async fn who_saves_second_is_told_everywhere() {
     };
     second_is_told(&api, "PUT", "/api/size-sets", &sizes(400.0), &sizes(300.0)).await;
     second_is_told(&api, "POST", "/api/finishes", &edits(-10), &edits(-20)).await;
-    let slot = json!({"name": "Header", "kind": "header", "fit": "cover", "boxes": {"1280": [900, 300]}});
+    let slot =
+        json!({"name": "Header", "kind": "header", "fit": "cover", "boxes": {"1280": [900, 300]}});
     let slot = api.post("/api/slots", &slot).await.json();
     let at = format!("/api/slots/{}", slot["id"].as_str().unwrap());
     let budget = |bytes: u32| json!({"budget": bytes, "seen": {"budget": 0}});
     second_is_told(&api, "PATCH", &at, &budget(40_000), &budget(50_000)).await;
     // What somebody else changed beside it does not matter.
-    assert_eq!(api.patch(&at, &json!({"fit": "contain", "seen": {"fit": "cover"}})).await.status, 200);
-    let boxes = |width: u32| {
-        json!([{"slot_id": slot["id"], "boxes": {"1280": [width, 300]}, "seen": null}])
-    };
+    assert_eq!(
+        api.patch(&at, &json!({"fit": "contain", "seen": {"fit": "cover"}})).await.status,
+        200
+    );
+    let boxes = |width: u32| json!([{"slot_id": slot["id"], "boxes": {"1280": [width, 300]}, "seen": null}]);
     second_is_told(&api, "PUT", "/api/slots/boxes", &boxes(800), &boxes(700)).await;
 
     let site = api.get("/api/site").await.json();

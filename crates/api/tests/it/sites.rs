@@ -203,7 +203,7 @@ async fn presets_and_the_rule_of_a_site_are_copied_to_another() {
     let api = Api::start().await;
     let here = api.app.site.slug.clone();
     let rule = json!({"formats": ["webp", "jpeg"], "want": {"by": "grade", "value": "fine"}});
-    assert_eq!(api.put("/api/output-rules", &json!({"rule": rule})).await.status, StatusCode::OK);
+    assert_eq!(api.put("/api/output-rules", &rule).await.status, StatusCode::OK);
     let there = added(&api, json!({"name": "Tea Room", "like": here})).await;
     let copied = api.get(&format!("/api/sites/{there}/output-rules")).await.json();
     assert_eq!(copied, api.get("/api/output-rules").await.json());

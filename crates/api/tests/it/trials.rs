@@ -115,7 +115,7 @@ async fn the_site_speaks_where_nobody_nearer_does_and_bad_rules_are_refused() {
     let api = Api::start().await;
     let id = api.taken("dome.jpg", &gradient_jpeg(400, 300)).await;
     let rule = json!({"want": {"by": "grade", "value": "lean"}, "cap": {"kind": "budget"}});
-    assert_eq!(api.put("/api/output-rules", &json!({"rule": rule})).await.status, 200);
+    assert_eq!(api.put("/api/output-rules", &rule).await.status, 200);
     let proof = api.post(&format!("/api/pictures/{id}/proof"), &wish(json!({}))).await.json();
     assert_eq!(
         proof["decision"]["want"],
@@ -123,11 +123,11 @@ async fn the_site_speaks_where_nobody_nearer_does_and_bad_rules_are_refused() {
     );
     assert_eq!(proof["formats"], json!(["avif", "webp", "jpeg"]));
 
-    let refused = api.put("/api/output-rules", &json!({"rule": {"formats": ["avif"]}})).await;
+    let refused = api.put("/api/output-rules", &json!({"formats": ["avif"]})).await;
     assert_eq!(refused.status, 422);
     assert!(refused.json()["detail"].as_str().unwrap().contains("some browsers"));
     let gone = uuid::Uuid::now_v7();
-    let nobody = api.put(&format!("/api/output-rules?picture={gone}"), &json!({"rule": rule})).await;
+    let nobody = api.put(&format!("/api/output-rules?picture={gone}"), &rule).await;
     assert_eq!(nobody.status, 404);
 
     let lossless =

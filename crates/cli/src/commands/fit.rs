@@ -47,7 +47,7 @@ Examples:
 #[derive(Args)]
 #[command(after_help = EXAMPLES)]
 pub struct Fit {
-    /// Pictures: JPEG, PNG, WebP, AVIF, JPEG XL, GIF, TIFF, BMP, SVG or ICO
+    /// Pictures: JPEG, PNG, WebP, AVIF, JPEG XL (.jxl), GIF, TIFF, BMP, SVG or ICO
     #[arg(required = true, value_name = "PICTURE")]
     pictures: Vec<PathBuf>,
     /// The slot's box in CSS px, as in 912x344

@@ -117,7 +117,11 @@ pub fn run() -> ExitCode {
         .unwrap_or_else(|_| "warn,brisk_margin_api=info,brisk_margin_work=info".into());
     let coloured = std::io::stderr().is_terminal() && std::env::var_os("NO_COLOR").is_none();
     let log = tracing_subscriber::fmt().with_env_filter(filter).with_ansi(coloured);
-    log.with_writer(std::io::stderr).init();
+    let log = log.with_writer(std::io::stderr);
+    match std::env::var("BRISK_MARGIN_LOG").as_deref() {
+        Ok("json") => log.json().with_span_list(false).init(),
+        _ => log.init(),
+    }
     end_with_the_pipe();
     let CommandLine { command, allow_unconfined, browser_without_sandbox } = CommandLine::parse();
     if browser_without_sandbox {

@@ -229,6 +229,6 @@ async fn a_copy_goes_on_where_it_was_broken_off_and_tells_what_cannot_be_copied(
     // And not into what belongs to others.
     let theirs = in_a_bucket().await;
     let _theirs = home_with(theirs.blobs.clone(), tempfile::tempdir().unwrap()).await;
-    let refused = copy(&from.blobs, &theirs.blobs, |_| {}).await.unwrap_err();
+    let refused = copy(&from.blobs, &theirs.blobs, Copying::All, |_| {}).await.unwrap_err();
     assert!(matches!(refused, BlobError::OfAnother { .. }), "{refused}");
 }

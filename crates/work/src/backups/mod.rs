@@ -7,8 +7,9 @@
 mod dump;
 pub mod verifying;
 
-use std::fs::{self, File};
+use std::fs::{self, File, Permissions};
 use std::io::{self, Read};
+use std::os::unix::fs::PermissionsExt;
 use std::path::{Path, PathBuf};
 
 use brisk_margin_store::blobs::{Copied, Copying, copy};
@@ -82,6 +83,8 @@ pub async fn backup(
     mut tell: impl FnMut(Copied),
 ) -> Result<Backup, BackupError> {
     fs::create_dir_all(folder)?;
+    // It holds everything that the installation does.
+    fs::set_permissions(folder, Permissions::from_mode(0o700))?;
     let to = Blobs::open(&BlobAddress::Folder(folder.join(BLOBS)))?;
     // Bytes come before rows: what the rows of this moment speak of is there, and stays while it is copied.
     let _kept = installation.keep_bytes().await?;

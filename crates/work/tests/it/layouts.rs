@@ -123,18 +123,29 @@ async fn summaries_follow_every_change() {
 
     let (cards, gallery) = (site.slot("cards").await, site.slot("gallery").await);
     store
-        .edit_slot(cards, SlotEdit { budget: Some(Some(Bytes::kb(7))), ..SlotEdit::default() }, &SlotEdit::default())
+        .edit_slot(
+            cards,
+            SlotEdit { budget: Some(Some(Bytes::kb(7))), ..SlotEdit::default() },
+            &SlotEdit::default(),
+        )
         .await
         .unwrap();
     let after = site.summed("another budget").await;
     assert_eq!(after.pages[0].1.margin.budget, Bytes::kb(7));
 
     store
-        .edit_slot(gallery, SlotEdit { fit: Some(Fit::Contain), ..SlotEdit::default() }, &SlotEdit::default())
+        .edit_slot(
+            gallery,
+            SlotEdit { fit: Some(Fit::Contain), ..SlotEdit::default() },
+            &SlotEdit::default(),
+        )
         .await
         .unwrap();
     site.summed("another fit").await;
-    store.set_boxes([(cards, Some(card_boxes(1_200.0)))].into(), &Default::default()).await.unwrap();
+    store
+        .set_boxes([(cards, Some(card_boxes(1_200.0)))].into(), &Default::default())
+        .await
+        .unwrap();
     let after = site.summed("boxes by hand").await;
     assert!(after.slots.iter().any(|(slot, of)| slot.id == cards && of.worst.is_some()));
 

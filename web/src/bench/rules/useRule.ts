@@ -21,12 +21,12 @@ export function useRule(of: RuleOf, open: boolean) {
 export function useSayRule(of: RuleOf, whose: string) {
   const queries = useQueryClient();
   return useMutation({
-    mutationFn: async (body: { rule: OutputRule; seen: OutputRule }) =>
-      unwrap(await api.PUT("/output-rules", { params: { query: of }, body })),
+    mutationFn: async ({ rule, seen }: { rule: OutputRule; seen: OutputRule }) =>
+      unwrap(await api.PUT("/output-rules", { params: { query: of }, body: { ...rule, seen } })),
     onSettled: () => queries.invalidateQueries(),
     onSuccess: (before, { rule }) => {
       const undo = async () => {
-        accept(await api.PUT("/output-rules", { params: { query: of }, body: { rule: before, seen: rule } }));
+        accept(await api.PUT("/output-rules", { params: { query: of }, body: { ...before, seen: rule } }));
         notices.show({ words: `The rule of ${whose} is as it was.` });
         await queries.invalidateQueries();
       };

@@ -107,7 +107,7 @@ export function useChoose(picture: string) {
     onSuccess: (before, { trial, slot }) => {
       const undo = async () => {
         const query = slot ? { slot } : { picture };
-        accept(await api.PUT("/output-rules", { params: { query }, body: { rule: before } }));
+        accept(await api.PUT("/output-rules", { params: { query }, body: before }));
         notices.show({ words: `The rule for this ${slot ? "slot" : "picture"} is as it was.` });
         await refresh();
       };
