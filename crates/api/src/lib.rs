@@ -29,7 +29,7 @@ mod site_files;
 mod site_folder;
 mod sites;
 mod slot_lists;
-mod spreadsheet;
+pub mod spreadsheet;
 mod state;
 mod tally;
 mod trials;

@@ -75,15 +75,18 @@ impl Table {
 }
 
 /// A table as it was read.
-pub(crate) struct ReadTable {
+pub struct ReadTable {
+    /// Its rows but for the first, which names the columns.
     pub rows: Vec<ReadRow>,
     /// Columns that nobody knows.
     pub passed_over: Vec<String>,
 }
 
 /// A row, whose cells have the names of their columns.
-pub(crate) struct ReadRow {
+pub struct ReadRow {
+    /// Its line in the file, from 1.
     pub line: u64,
+    /// What stands in it.
     pub cells: BTreeMap<&'static str, String>,
 }
 
@@ -92,7 +95,7 @@ impl ReadTable {
     ///
     /// # Errors
     /// What is wrong with it, in words.
-    pub(crate) fn read(
+    pub fn read(
         body: &[u8],
         columns: &'static [&'static str],
         keys: &[&str],

@@ -129,7 +129,12 @@ fn locked<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
 
 impl RemoteCodec for Processes {
     fn run(&self, job: &Job, parts: &[&[u8]], memory: Bytes) -> Result<Answer, CodecFailure> {
-        self.exchanged(job, parts, memory).inspect_err(|failure| {
+        let answer = match self.exchanged(job, parts, memory) {
+            // Something from outside may have ended it: the picture is at fault where that happens twice.
+            Err(CodecFailure::Crashed) => self.exchanged(job, parts, memory),
+            answer => answer,
+        };
+        answer.inspect_err(|failure| {
             let why = match failure {
                 CodecFailure::Crashed => "crashed",
                 CodecFailure::Memory(_) => "memory",

@@ -4,6 +4,7 @@ mod api;
 mod arrivals;
 mod background;
 mod bench;
+mod corpus;
 mod delivery;
 mod geometry;
 mod hostile_requests;

@@ -3,6 +3,7 @@
 use brisk_margin_imaging::codecs::Codecs;
 
 mod choosing;
+mod corpus;
 mod files;
 mod finish;
 mod formats;

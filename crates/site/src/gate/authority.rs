@@ -21,7 +21,8 @@ impl Authority {
         Some(Self { host, port: address.port_or_known_default()? })
     }
 
-    pub(super) fn parse(text: &str) -> Option<Self> {
+    /// Reads `host:port`, as a proxy is asked for a tunnel (RFC 9110, 9.3.6).
+    pub fn parse(text: &str) -> Option<Self> {
         Self::of(&Url::parse(&format!("http://{text}/")).ok()?).map(|found| Self {
             // `http` hides its default port.
             port: text

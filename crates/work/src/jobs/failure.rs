@@ -51,7 +51,16 @@ impl From<StoreError> for JobFailure {
         if error.is_out_of_room() {
             return Self::no_room();
         }
-        Self::Failed { reason: error.to_string(), is_transient: error.is_transient() }
+        let is_transient = error.is_transient();
+        let reason = match error {
+            // Its words tell of the inside.
+            StoreError::Database(_) => {
+                tracing::warn!(%error, "a job failed");
+                "the database refused or did not answer; the server’s log says more".to_owned()
+            }
+            error => error.to_string(),
+        };
+        Self::Failed { reason, is_transient }
     }
 }
 
@@ -69,7 +78,10 @@ impl From<MakeError> for JobFailure {
         if error.is_out_of_room() {
             return Self::no_room();
         }
-        Self::Failed { reason: error.to_string(), is_transient: error.is_transient() }
+        match error {
+            MakeError::Store(error) => error.into(),
+            error => Self::Failed { is_transient: error.is_transient(), reason: error.to_string() },
+        }
     }
 }
 

@@ -1,0 +1,5 @@
+#![no_main]
+
+libfuzzer_sys::fuzz_target!(|data: &[u8]| {
+    brisk_margin_fuzz::picture(brisk_margin_core::source_format::SourceFormat::Avif, data);
+});
