@@ -12,6 +12,7 @@ export function useSite() {
 export function useChangeSite() {
   const queries = useQueryClient();
   return useMutation({
+    meta: { told: true },
     mutationFn: async (body: SiteChange) => unwrap(await api.PATCH("/site", { body })),
     onSuccess: (site) => {
       queries.setQueryData(["site"], site);
