@@ -34,8 +34,11 @@ pub(crate) async fn identified(request: Request, next: Next) -> Response {
     let began = Instant::now();
     let mut answer = CURRENT.scope(id.clone(), next.run(request)).instrument(span.clone()).await;
     let (status, took) = (answer.status().as_u16(), began.elapsed());
-    span.in_scope(|| {
-        tracing::info!(%method, path, status, ms = took.as_millis() as u64, "answered");
+    let ms = took.as_millis() as u64;
+    span.in_scope(|| match status {
+        500.. => tracing::warn!(%method, path, status, ms, "answered"),
+        400.. => tracing::info!(%method, path, status, ms, "answered"),
+        _ => tracing::debug!(%method, path, status, ms, "answered"),
     });
     let route = route(outer.as_ref(), answer.extensions().get::<SiteRoute>());
     let labels = [("method", method.to_string()), ("route", route.clone())];

@@ -115,6 +115,11 @@ impl<'a> PageWatch<'a> {
         let params = &event.params;
         let id = params["requestId"].as_str().unwrap_or_default();
         match event.method.as_str() {
+            // What is written into the page is not asked for.
+            "Network.requestWillBeSent"
+                if params["request"]["url"]
+                    .as_str()
+                    .is_some_and(|url| url.starts_with("data:")) => {}
             "Network.requestWillBeSent" => {
                 if params["type"] == "Document" {
                     self.documents.push(id.to_owned());

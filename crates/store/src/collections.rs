@@ -41,9 +41,17 @@ impl Store {
 
     /// The pictures of collection `id` in their order, removed ones left out.
     pub async fn collected(&self, id: Uuid) -> Result<Vec<Uuid>, StoreError> {
+        self.collected_by(&self.db, id).await
+    }
+
+    async fn collected_by(
+        &self,
+        db: &impl ConnectionTrait,
+        id: Uuid,
+    ) -> Result<Vec<Uuid>, StoreError> {
         let sql = "SELECT p.id FROM collected d JOIN pictures p ON p.id = d.picture_id
                    WHERE d.collection_id = $1 AND p.removed_at IS NULL ORDER BY d.place, p.id";
-        let rows = Id::find_by_statement(self.statement(sql, [id.into()])).all(&self.db).await?;
+        let rows = Id::find_by_statement(self.statement(sql, [id.into()])).all(db).await?;
         Ok(rows.into_iter().map(|row| row.id).collect())
     }
 
@@ -68,7 +76,7 @@ impl Store {
         seen: &Seen<Vec<Uuid>>,
     ) -> Result<Vec<Uuid>, StoreError> {
         let transaction = self.turn_to_save(&format!("collection {id}")).await?;
-        let before = self.collected(id).await?;
+        let before = self.collected_by(&transaction, id).await?;
         saving::check(seen, Some(&before))?;
         let empty = self.statement("DELETE FROM collected WHERE collection_id = $1", [id.into()]);
         transaction.execute_raw(empty).await?;

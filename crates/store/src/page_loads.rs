@@ -296,7 +296,10 @@ impl Store {
         seen: &Seen<PageBudgets>,
     ) -> Result<bool, StoreError> {
         let turn = self.turn_to_save(&format!("budgets {id}")).await?;
-        let now = self.page_budgets().await?.remove(&id).unwrap_or_default();
+        let sql = "SELECT page_id, budgets FROM page_budgets WHERE page_id = $1";
+        let now = BudgetRow::find_by_statement(self.statement(sql, [id.into()]));
+        let now =
+            now.one(&turn).await?.map(|row| read(row.budgets)).transpose()?.unwrap_or_default();
         saving::check(seen, Some(&now))?;
         let sql = "INSERT INTO page_budgets (page_id, budgets)
             SELECT id, $2 FROM pages WHERE id = $1
