@@ -10,7 +10,7 @@ use std::time::Duration;
 
 use serde_json::{Value, json};
 use tempfile::TempDir;
-use tokio::io::{AsyncBufReadExt, BufReader};
+use tokio::io::AsyncReadExt;
 use tokio::net::UnixStream;
 use tokio::process::{Child, Command};
 use tokio::task::JoinHandle;
@@ -262,15 +262,18 @@ fn give_pipe(command: &mut std::process::Command, pipe: &std::os::unix::net::Uni
 
 /// Reads what the browser complains of, so that it never waits for a full pipe; its last line in the
 /// end.
-fn last_words(stderr: impl tokio::io::AsyncRead + Unpin + Send + 'static) -> JoinHandle<String> {
-    /// A longer line is cut.
-    const LONGEST: usize = 1_000;
+fn last_words(
+    mut stderr: impl tokio::io::AsyncRead + Unpin + Send + 'static,
+) -> JoinHandle<String> {
+    /// So much of its end is kept.
+    const KEPT: usize = 1_000;
     tokio::spawn(async move {
-        let mut lines = BufReader::new(stderr).split(b'\n');
-        let mut last = String::new();
-        while let Ok(Some(line)) = lines.next_segment().await {
-            last = String::from_utf8_lossy(&line[..line.len().min(LONGEST)]).into_owned();
+        let (mut end, mut part) = (Vec::new(), [0; 4_096]);
+        while let Ok(read @ 1..) = stderr.read(&mut part).await {
+            end.extend(&part[..read]);
+            end.drain(..end.len().saturating_sub(KEPT));
         }
-        last
+        let words = String::from_utf8_lossy(&end);
+        words.trim_end().lines().next_back().unwrap_or_default().to_owned()
     })
 }
