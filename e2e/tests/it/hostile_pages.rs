@@ -259,7 +259,7 @@ async fn ended(application: &Application, mut seed: u32) -> Value {
 }
 
 /// A port where nobody may arrive, and how many did.
-fn counting() -> (Arc<AtomicUsize>, u16) {
+pub fn counting() -> (Arc<AtomicUsize>, u16) {
     let victim = TcpListener::bind(("0.0.0.0", 0)).unwrap();
     let port = victim.local_addr().unwrap().port();
     let reached = Arc::new(AtomicUsize::new(0));

@@ -1,9 +1,7 @@
 //! Measuring pages: everything that is there, as the browser lays it out, and nothing else.
 
 use std::collections::BTreeMap;
-use std::net::TcpListener as BlockingListener;
-use std::sync::Arc;
-use std::sync::atomic::{AtomicUsize, Ordering};
+use std::sync::atomic::Ordering;
 use std::time::Duration;
 
 use axum::Router;
@@ -205,15 +203,7 @@ async fn the_file_depends_on_width_and_density_as_the_markup_says() {
 #[tokio::test(flavor = "multi_thread")]
 async fn a_hostile_page_reaches_nothing_that_was_not_entered() {
     let _turn = TURN.lock().await;
-    let victim = BlockingListener::bind(("127.0.0.1", 0)).unwrap();
-    let port = victim.local_addr().unwrap().port();
-    let reached = Arc::new(AtomicUsize::new(0));
-    let count = Arc::clone(&reached);
-    std::thread::spawn(move || {
-        for _ in victim.incoming() {
-            count.fetch_add(1, Ordering::SeqCst);
-        }
-    });
+    let (reached, port) = crate::hostile_pages::counting();
     let attack = format!(
         "<!doctype html><title>Harmless</title><link rel=stylesheet href=//127.0.0.1:{port}/a.css>
          <link rel=preconnect href=http://localhost:{port}><img src=http://127.0.0.1:{port}/b.png>
