@@ -114,6 +114,8 @@ impl World {
     }
 
     async fn suffer(&mut self, fault: Fault) {
+        // One that cannot reach its blobs does not start, and says so.
+        self.buckets.iter().for_each(|buckets| buckets.be_busy(0));
         let pause = |millis| tokio::time::sleep(Duration::from_millis(millis));
         match fault {
             ServerKilled => {
