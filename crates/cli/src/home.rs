@@ -15,8 +15,6 @@ use brisk_margin_work::sites::{SiteServices, Sites};
 use brisk_margin_work::work_pool::WorkPool;
 use clap::Args;
 
-use crate::metrics;
-
 /// Why a command failed, in words for whoever called it.
 pub type Failure = Box<dyn std::error::Error>;
 
@@ -50,18 +48,6 @@ impl Home {
     /// Does the jobs of `sites`.
     pub fn runner(&self, sites: &Sites) -> JobRunner {
         JobRunner::new(sites).with_patience(Duration::from_secs(self.patience))
-    }
-
-    /// Answers figures where somebody asked for that.
-    ///
-    /// # Errors
-    /// Where the port cannot be used.
-    pub async fn tell_metrics(&self, sites: &Sites) -> Result<(), Failure> {
-        if let Some(port) = self.metrics_port {
-            let address = metrics::serve(port, sites).await?;
-            tracing::info!("metrics are at http://{address}/metrics");
-        }
-        Ok(())
     }
 
     /// Opens it. No measured page may reach its database.

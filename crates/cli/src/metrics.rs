@@ -17,11 +17,12 @@ const TEXT: &str = "text/plain; version=0.0.4; charset=utf-8";
 /// The steps that requests are counted by, in seconds.
 const STEPS: [f64; 9] = [0.005, 0.02, 0.05, 0.1, 0.25, 1.0, 5.0, 20.0, 60.0];
 
-/// Answers at `port` of loopback, until the process ends; counts from now on.
+/// Answers at the port of loopback that was asked for, until the process ends; counts from now on.
 ///
 /// # Errors
 /// Where the port cannot be used.
-pub(crate) async fn serve(port: u16, sites: &Sites) -> Result<SocketAddr, Failure> {
+pub(crate) async fn serve(port: Option<u16>, sites: &Sites) -> Result<(), Failure> {
+    let Some(port) = port else { return Ok(()) };
     let address = SocketAddr::from((Ipv4Addr::LOCALHOST, port));
     let listener = TcpListener::bind(address)
         .await
@@ -37,7 +38,8 @@ pub(crate) async fn serve(port: u16, sites: &Sites) -> Result<SocketAddr, Failur
     };
     let routes = Router::new().route("/metrics", get(answer));
     tokio::spawn(async move { axum::serve(listener, routes).await });
-    Ok(address)
+    tracing::info!("metrics are at http://{address}/metrics");
+    Ok(())
 }
 
 /// Everything that was counted, beside how things stand now.

@@ -17,7 +17,7 @@ type Pending = Arc<Mutex<HashMap<u64, oneshot::Sender<Value>>>>;
 
 /// How long one call may take.
 const PATIENCE: Duration = Duration::from_secs(30);
-/// A longer message ends the browser. Bodies of pictures come through here, as text.
+/// A longer message is passed over, and whoever waits for it waits in vain. Bodies of pictures come through here, as text.
 const LONGEST: usize = 128 << 20;
 
 /// A connection to the browser. Clones share it.
@@ -169,25 +169,28 @@ async fn run(
     pending.lock().expect("no panic holds the lock").clear();
 }
 
-/// Reads the next message into `message`; nothing where none comes, or one that does not end.
+/// Reads the next message into `message`; nothing of one that is too long, which only its own page is to blame for.
+/// Nothing where none comes any more.
 async fn next_message(from: &mut BufReader<OwnedReadHalf>, message: &mut Vec<u8>) -> Option<()> {
     message.clear();
     // What a large one took is not held for ever.
     message.shrink_to(1 << 20);
-    while message.len() <= LONGEST {
+    loop {
         let buffer = from.fill_buf().await.ok()?;
         if buffer.is_empty() {
             return None;
         }
         let end = buffer.iter().position(|&byte| byte == 0);
         message.extend(&buffer[..end.unwrap_or(buffer.len())]);
+        if message.len() > LONGEST {
+            message.clear();
+        }
         let read = end.map_or(buffer.len(), |end| end + 1);
         from.consume(read);
         if end.is_some() {
             return Some(());
         }
     }
-    None
 }
 
 fn deliver(text: &[u8], pending: &Pending, events: &broadcast::Sender<Arc<Event>>) {

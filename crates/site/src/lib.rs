@@ -2,7 +2,8 @@
 //!
 //! - [`gate`]: the only way out of the browser, to hosts and ports that were entered.
 //! - [`chromium`]: the browser itself, as an unprivileged user with an empty profile.
-//! - [`plan`]: what to measure, and what may be reached for it; [`page_budget`] is what a page may cost.
+//! - [`plan`]: what to measure, and what may be reached for it; [`page_budget`] is what a page may cost,
+//!   and `page_watch` ends it where it costs more.
 //! - [`page`]: one page, opened at each layout width and density; `page_scripts` run in it,
 //!   `pseudo_boxes` are asked of the browser; [`reading`] is what it tells,
 //!   [`fetched`] the files that came, each a [`file_reader`]; `page_requests` lists what it transferred.
@@ -33,6 +34,7 @@ pub mod page;
 pub mod page_budget;
 mod page_requests;
 mod page_scripts;
+mod page_watch;
 pub mod plan;
 mod pseudo_boxes;
 pub mod publishing;

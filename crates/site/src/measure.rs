@@ -10,7 +10,7 @@ use brisk_margin_core::units::{Bytes, Density};
 use futures::stream::{FuturesOrdered, FuturesUnordered};
 use futures::{StreamExt, TryStreamExt};
 use serde::{Deserialize, Serialize};
-use tokio::sync::mpsc;
+use tokio::sync::{Mutex, mpsc};
 use url::Url;
 
 use crate::elements::ElementBox;
@@ -38,6 +38,8 @@ pub struct Measurer {
     plan: Plan,
     known: KnownFiles,
     loads: AtomicUsize,
+    /// Held by a page that is tried once more, so that no two of them end each other's browser.
+    once_more: Mutex<()>,
 }
 
 impl Measurer {
@@ -45,7 +47,13 @@ impl Measurer {
     pub async fn start(plan: Plan) -> Result<Self, MeasureError> {
         let gate = Gate::open(plan.rules.clone()).await?;
         let tabs = Tabs::open(gate, &plan.reader).await?;
-        Ok(Self { tabs, plan, known: KnownFiles::new(), loads: AtomicUsize::new(0) })
+        Ok(Self {
+            tabs,
+            plan,
+            known: KnownFiles::new(),
+            loads: AtomicUsize::new(0),
+            once_more: Mutex::default(),
+        })
     }
 
     /// The hosts that pages asked for and that were not entered, each with one of the addresses.
@@ -149,7 +157,10 @@ impl Measurer {
         let whole = self.plan.budget.whole;
         let measured = tokio::time::timeout(whole, async {
             match self.whole_page(address).await {
-                Err(error) if error.is_end_of_browser() => self.whole_page(address).await,
+                Err(error) if error.is_end_of_browser() => {
+                    let _alone = self.once_more.lock().await;
+                    self.whole_page(address).await
+                }
                 measured => measured,
             }
         });

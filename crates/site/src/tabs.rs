@@ -13,7 +13,8 @@ use crate::error::{MeasureError, PageError};
 use crate::file_reader::FileReader;
 use crate::gate::{Authority, Gate};
 use crate::page::{Asked, Tab};
-use crate::page_budget::{PageBudget, PageWatch};
+use crate::page_budget::PageBudget;
+use crate::page_watch::PageWatch;
 
 /// What a tab with a large page takes, in bytes.
 const MEMORY: u64 = 500 << 20;

@@ -12,6 +12,7 @@ use tokio::signal::unix::{SignalKind, signal};
 
 use crate::client;
 use crate::home::{Failure, Home};
+use crate::metrics;
 use crate::server;
 
 /// Serves the application on loopback.
@@ -40,7 +41,7 @@ impl Serve {
             format!("port {} cannot be used ({error}); give another with --port", self.port)
         })?;
         let sites = self.home.open_beside(Some(listener.local_addr()?.port())).await?;
-        self.home.tell_metrics(&sites).await?;
+        metrics::serve(self.home.metrics_port, &sites).await?;
         sites.clear_uploads().await?;
         let workers = (!self.no_workers).then(|| Workers::start(&self.home.runner(&sites)));
         watched_folders::spawn(&sites);

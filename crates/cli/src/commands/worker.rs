@@ -5,6 +5,7 @@ use clap::Args;
 use tokio::signal::unix::{SignalKind, signal};
 
 use crate::home::{Failure, Home};
+use crate::metrics;
 
 /// Does the long work of servers with the same database and blobs, until it is told to end.
 #[derive(Args)]
@@ -18,7 +19,7 @@ impl Worker {
         let mut interrupt = signal(SignalKind::interrupt())?;
         let mut terminate = signal(SignalKind::terminate())?;
         let sites = self.home.open().await?;
-        self.home.tell_metrics(&sites).await?;
+        metrics::serve(self.home.metrics_port, &sites).await?;
         sites.folder().clear_spool()?;
         let workers = Workers::start(&self.home.runner(&sites));
         sites.events().alive().await;

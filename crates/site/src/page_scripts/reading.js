@@ -24,7 +24,7 @@ const images = new Map([...document.images].map((image, n) => [image, n]));
 // Longer texts are of no use to anybody, and may be very long.
 const bounded = (one) => Object.fromEntries(Object.entries(one).map(([name, value]) => [name, typeof value === "string" ? value.slice(0, 10_000) : value]));
 const told = ({ of: element, suffix, ...one }) => ({
-  ...bounded(one),
+  ...one,
   image: images.get(element) ?? null,
   // Enough to see what it is; the length tells the rest.
   length: one.address.length,
@@ -36,14 +36,14 @@ const told = ({ of: element, suffix, ...one }) => ({
   opened: openedAt(element, one.edge, one.inWindow),
 });
 const lcp = found.find(isLargest);
-const icons = [...document.querySelectorAll("link[rel~=icon], link[rel=apple-touch-icon]")].map((link) => ({
+const icons = [...document.querySelectorAll("link[rel~=icon], link[rel=apple-touch-icon]")].slice(0, 100).map((link) => bounded({
   ...selectors(link), address: link.href, rel: link.rel, sizes: link.sizes.value,
 }));
 const links = [...document.querySelectorAll("a[href]")].map((a) => a.href).filter((link) => link.length <= 2000);
 return {
   title: document.title.slice(0, 1000),
   address: location.href,
-  found: found.slice(0, MOST).map(told),
+  found: found.slice(0, MOST).map(told).map(bounded),
   images: images.size,
   left: Math.max(0, found.length - MOST),
   dependsOnDensity: rules.asksForDensity,
