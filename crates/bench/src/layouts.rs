@@ -16,7 +16,8 @@ const PLACES: u32 = 20;
 pub async fn run(home: Home, pages: u32, times: usize) -> Result<(), Failure> {
     let app = home.open_first().await?;
     if app.store.pages().await?.is_empty() {
-        made_up::add_pages(&of_schema(&home.database, app.store.schema()), pages, PLACES).await?;
+        made_up::add_pages(&of_schema(&home.kept.database, app.store.schema()), pages, PLACES)
+            .await?;
     }
     let router = brisk_margin_api::site_router(app.clone());
     println!("{pages} pages with {PLACES} places each | p95");

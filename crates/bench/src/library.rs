@@ -19,7 +19,7 @@ use brisk_margin_testing::{made_up, of_schema};
 /// Measures the list.
 pub async fn run(home: Home, rows: u32, times: usize) -> Result<(), Failure> {
     let app = home.open_first().await?;
-    let address = of_schema(&home.database, app.store.schema());
+    let address = of_schema(&home.kept.database, app.store.schema());
     let database = Database::connect(&address).await?;
     let there = app.store.count_pictures(&Filter::default()).await?;
     if there < u64::from(rows) {

@@ -3,7 +3,8 @@
 use std::time::Instant;
 
 use brisk_margin_cli::home::{Failure, own_codecs};
-use brisk_margin_site::measure::{Crawl, Measurer, PageDone};
+use brisk_margin_site::crawl::{Crawl, PageDone};
+use brisk_margin_site::measure::Measurer;
 use brisk_margin_site::plan::Plan;
 use brisk_margin_work::measuring::file_reader;
 use tokio::sync::mpsc;

@@ -79,7 +79,11 @@ fn more_workers(home: &Home, count: usize) -> Result<Vec<tokio::process::Child>,
     let program = std::env::current_exe()?.with_file_name("brisk-margin");
     let worker = |_| {
         let mut worker = tokio::process::Command::new(&program);
-        worker.arg("worker").arg("--data").arg(&home.data).args(["--database", &home.database]);
+        worker
+            .arg("worker")
+            .arg("--data")
+            .arg(&home.kept.data)
+            .args(["--database", &home.kept.database]);
         worker.stdout(Stdio::null()).kill_on_drop(true);
         Ok(worker.spawn()?)
     };
@@ -175,7 +179,7 @@ async fn opened(home: &Home) -> Result<(Sites, App), Failure> {
 /// Plans, claims and sums up over so many made-up pictures, each in a place of a page.
 pub async fn rows(home: Home, rows: u32) -> Result<(), Failure> {
     let (sites, app) = opened(&home).await?;
-    let address = of_schema(&home.database, app.store.schema());
+    let address = of_schema(&home.kept.database, app.store.schema());
     let there = app.store.count_pictures(&Filter::default()).await?;
     if there < u64::from(rows) {
         made_up::add_pictures(&address, rows - there as u32).await?;

@@ -20,7 +20,7 @@ pub type Failure = Box<dyn std::error::Error>;
 
 /// Where rows and blobs are kept.
 #[derive(Args)]
-pub struct Home {
+pub struct Kept {
     /// The data folder
     #[arg(long)]
     pub data: PathBuf,
@@ -32,6 +32,14 @@ pub struct Home {
     /// where nothing is given
     #[arg(long, env = "BRISK_MARGIN_BLOBS")]
     pub blobs: Option<BlobAddress>,
+}
+
+/// An installation, and what its processes may use.
+#[derive(Args)]
+pub struct Home {
+    /// Where it is kept.
+    #[command(flatten)]
+    pub kept: Kept,
     /// Memory for pictures in work, in MB
     #[arg(long, default_value_t = 1_500)]
     pub memory: u64,
@@ -42,6 +50,25 @@ pub struct Home {
     /// Answer figures for Prometheus on this port of loopback; 0 takes any free one
     #[arg(long, value_name = "PORT", env = "BRISK_MARGIN_METRICS_PORT")]
     pub metrics_port: Option<u16>,
+}
+
+impl Kept {
+    /// Opens the blob store, which lies in `folder` where nothing else was given.
+    ///
+    /// # Errors
+    /// Where it cannot be used.
+    pub fn blobs(&self, folder: &DataFolder) -> Result<Blobs, Failure> {
+        let address = self.blobs.clone().unwrap_or_else(|| BlobAddress::Folder(folder.blobs()));
+        Ok(Blobs::open(&address)?)
+    }
+
+    /// Opens rows and blobs.
+    ///
+    /// # Errors
+    /// Where one of them cannot be used.
+    pub async fn installation(&self, folder: &DataFolder) -> Result<Installation, Failure> {
+        Ok(Installation::open(&self.database, self.blobs(folder)?).await?)
+    }
 }
 
 impl Home {
@@ -64,10 +91,9 @@ impl Home {
     /// As [`Self::open`].
     pub async fn open_beside(&self, port: Option<u16>) -> Result<Sites, Failure> {
         let mut own_ports: BTreeSet<u16> = port.into_iter().collect();
-        own_ports.insert(brisk_margin_store::database_port(&self.database)?);
-        let folder = DataFolder::open(&self.data)?;
-        let blobs = self.blobs.clone().unwrap_or_else(|| BlobAddress::Folder(folder.blobs()));
-        let installation = Installation::open(&self.database, Blobs::open(&blobs)?).await?;
+        own_ports.insert(brisk_margin_store::database_port(&self.kept.database)?);
+        let folder = DataFolder::open(&self.kept.data)?;
+        let installation = self.kept.installation(&folder).await?;
         let workers = std::thread::available_parallelism().map_or(2, usize::from);
         let pool = WorkPool::new(workers, Bytes::mb(self.memory), own_codecs()?);
         Ok(Sites::new(installation, pool, folder, own_ports))

@@ -8,7 +8,7 @@
 //!   `pseudo_boxes` are asked of the browser; [`reading`] is what it tells,
 //!   [`fetched`] the files that came, each a [`file_reader`]; `page_requests` lists what it transferred.
 //! - [`har`]: the same from and to archives of other tools.
-//! - [`measure`](mod@measure): one page or a whole site; [`measured`] is what was found.
+//! - [`measure`](mod@measure): one page; [`measured`] is what was found; [`crawl`] is a whole site.
 //! - [`elements`]: where all that a page has stands, before and after a change of it.
 //! - [`source`]: pages and style sheets byte for byte; [`rewriting`] has them offer other files.
 //! - [`publishing`]: what is written to a site's folder, and how it goes back.
@@ -18,6 +18,7 @@
 
 pub mod archive;
 pub mod chromium;
+pub mod crawl;
 mod devtools;
 pub mod elements;
 pub mod error;

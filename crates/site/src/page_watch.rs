@@ -1,5 +1,6 @@
 //! Looks on while a page is open, and ends it once it costs more than it may.
 
+use std::collections::HashSet;
 use std::sync::Arc;
 
 use serde_json::json;
@@ -17,14 +18,14 @@ pub(crate) struct PageWatch<'a> {
     requests: u64,
     bytes: u64,
     text: u64,
-    documents: Vec<String>,
+    documents: HashSet<String>,
 }
 
 impl<'a> PageWatch<'a> {
     /// Looks on from now.
     pub(crate) fn new(session: &'a Session) -> Self {
         let events = session.events();
-        Self { session, events, requests: 0, bytes: 0, text: 0, documents: Vec::new() }
+        Self { session, events, requests: 0, bytes: 0, text: 0, documents: HashSet::new() }
     }
 
     /// Ends once the page at `address` costs more than `budget`, or broke down.
@@ -64,14 +65,14 @@ impl<'a> PageWatch<'a> {
                     .is_some_and(|url| url.starts_with("data:")) => {}
             "Network.requestWillBeSent" => {
                 if params["type"] == "Document" {
-                    self.documents.push(id.to_owned());
+                    self.documents.insert(id.to_owned());
                 }
                 self.requests += 1;
             }
             "Network.dataReceived" => {
                 let bytes = params["dataLength"].as_u64().unwrap_or(0);
                 self.bytes += bytes;
-                if self.documents.iter().any(|document| document == id) {
+                if self.documents.contains(id) {
                     self.text += bytes;
                 }
             }

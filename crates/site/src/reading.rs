@@ -38,7 +38,7 @@ pub struct Reading {
 }
 
 /// The longest selector or address that is kept, in bytes: cut, it would find something else.
-const LONGEST: usize = 8_000;
+pub(crate) const LONGEST: usize = 8_000;
 /// Most breakpoints that are kept.
 const BREAKPOINTS: usize = 200;
 

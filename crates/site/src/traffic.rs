@@ -21,9 +21,8 @@ use crate::fetched::{Fetched, Files, KnownFiles};
 use crate::file_reader::{FileFacts, FileReader};
 use crate::gate::Authority;
 use crate::page_requests::{self, Asked};
+use crate::reading::LONGEST;
 
-/// A longer address, in bytes, is no file of a page's: most servers refuse it.
-const LONGEST_ADDRESS: usize = 8_000;
 /// How long pictures may go on loading after that.
 const SETTLE: Duration = Duration::from_secs(8);
 /// Without a request for so long, nothing more is coming.
@@ -131,7 +130,8 @@ impl<'a> Traffic<'a> {
         match event.method.as_str() {
             "Network.requestWillBeSent" => {
                 let address = params["request"]["url"].as_str().unwrap_or_default();
-                if address.starts_with("data:") || address.len() > LONGEST_ADDRESS {
+                // A longer address is no file of a page's: most servers refuse it.
+                if address.starts_with("data:") || address.len() > LONGEST {
                     return;
                 }
                 if let Some(authority) =

@@ -12,6 +12,8 @@ pub(crate) const KEEPING: i64 = 0x6b65_6570_696e;
 pub enum Role {
     /// A picture's original.
     Original,
+    /// A logo that lies on pictures, now or at any step of theirs.
+    Logo,
     /// What a publication replaced or wrote.
     Publication,
     /// A site's files that came as an archive.
@@ -43,8 +45,15 @@ struct Spoken {
 }
 
 impl Role {
-    const ALL: [Self; 6] =
-        [Self::Original, Self::Publication, Self::Archive, Self::Variant, Self::Icon, Self::Served];
+    const ALL: [Self; 7] = [
+        Self::Original,
+        Self::Logo,
+        Self::Publication,
+        Self::Archive,
+        Self::Variant,
+        Self::Icon,
+        Self::Served,
+    ];
 }
 
 impl Installation {
@@ -56,7 +65,8 @@ impl Installation {
         BytesHeld::by(self.db(), KEEPING).await
     }
 
-    /// All bytes of which rows of any site speak, each once, in the order of their hashes.
+    /// All bytes of which rows of any site speak, each once, in the order of their hashes: those that a
+    /// sweep spares (`unused`).
     ///
     /// # Errors
     /// Those of the database.
@@ -67,12 +77,17 @@ impl Installation {
             let sql = format!(
                 "SELECT DISTINCT ON (hash) hash, role, name FROM (
                      SELECT hash, 0 AS role, name FROM \"{schema}\".pictures
-                     UNION ALL SELECT hash, 1, 'a publication' FROM \"{schema}\".publication_blobs
-                     UNION ALL SELECT args -> 'files' ->> 'hash', 2, 'files to be measured' FROM jobs
+                     UNION ALL SELECT image #>> '{{}}', 1, 'a logo' FROM (
+                         SELECT jsonb_path_query(adjustments, '$.**.image') FROM \"{schema}\".steps
+                         UNION ALL
+                         SELECT jsonb_path_query(edits, '$.**.image') FROM \"{schema}\".edit_presets
+                     ) AS laid (image) WHERE image #>> '{{}}' ~ '^[0-9a-f]{{64}}$'
+                     UNION ALL SELECT hash, 2, 'a publication' FROM \"{schema}\".publication_blobs
+                     UNION ALL SELECT args -> 'files' ->> 'hash', 3, 'files to be measured' FROM jobs
                          WHERE site = $1 AND args -> 'files' ->> 'hash' IS NOT NULL
-                     UNION ALL SELECT hash, 3, file_name FROM \"{schema}\".variants
-                     UNION ALL SELECT hash, 4, file_name FROM \"{schema}\".icon_files
-                     UNION ALL SELECT s.hash, 5, 'a page''s file' FROM \"{schema}\".places o,
+                     UNION ALL SELECT hash, 4, file_name FROM \"{schema}\".variants
+                     UNION ALL SELECT hash, 5, file_name FROM \"{schema}\".icon_files
+                     UNION ALL SELECT s.hash, 6, 'a page''s file' FROM \"{schema}\".places o,
                          jsonb_array_elements_text(o.served) AS s (hash)
                  ) AS spoken ORDER BY hash, role"
             );

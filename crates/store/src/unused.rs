@@ -103,7 +103,7 @@ impl Installation {
         Ok(hashes)
     }
 
-    /// Those of `hashes` of which no row of `site` speaks.
+    /// Those of `hashes` of which no row of `site` speaks; [`Self::spoken_bytes`] names the same rows.
     async fn unused_in(
         &self,
         db: &impl ConnectionTrait,

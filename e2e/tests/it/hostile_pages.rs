@@ -21,13 +21,11 @@ use flate2::Compression;
 use flate2::write::GzEncoder;
 use serde_json::{Value, json};
 
-use crate::hostile_files::{MORE, held, taken_within};
+use crate::hostile_files::{MORE, held, taken_soon};
 use crate::measuring::TURN;
 
 /// What is said of a page that does not load in time.
 const SLOW: &str = "did not finish loading within 20 s";
-/// How long a good picture may take while browsers have the machine.
-const SOON: Duration = Duration::from_secs(20);
 
 /// What becomes of a page.
 enum Fate {
@@ -186,7 +184,7 @@ async fn hostile_pages_cost_themselves_and_the_rest_of_the_site_is_measured() {
     home.says_little = true;
     let application = home.serve();
     for n in 0..4 {
-        taken_within(&application, n, SOON).await;
+        taken_soon(&application, n).await;
     }
     // Each page once, so that a slow one costs its time once.
     application.change("/api/site", &json!({"widths": [{"width": 1280}]})).await;
@@ -254,7 +252,7 @@ async fn ended(application: &Application, mut seed: u32) -> Value {
             return report;
         }
         assert!(Instant::now() < until, "measuring does not end: {report:#}");
-        taken_within(application, seed, SOON).await;
+        taken_soon(application, seed).await;
         seed += 1;
         tokio::time::sleep(Duration::from_millis(500)).await;
     }

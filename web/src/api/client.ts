@@ -143,7 +143,9 @@ export class ApiError extends Error {
   readonly status: number;
 
   constructor(problem: Partial<Problem> | undefined, status: number) {
-    super(problem?.detail ?? `the server answered ${status}; see that it is running`);
+    const words = problem?.detail ?? `the server answered ${status}; see that it is running`;
+    // By which whoever looks after the server finds it in the log.
+    super(status >= 500 && problem?.request ? `${words} (request ${problem.request})` : words);
     this.status = status;
   }
 }

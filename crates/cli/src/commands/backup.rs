@@ -3,7 +3,7 @@
 use std::path::PathBuf;
 
 use brisk_margin_core::units::Bytes;
-use brisk_margin_store::{BlobAddress, Blobs, Installation};
+use brisk_margin_store::{BlobAddress, Blobs};
 use brisk_margin_work::backups::verifying::{Finding, Repair, verify};
 use brisk_margin_work::backups::{self, Backup};
 use brisk_margin_work::data_folder::DataFolder;
@@ -12,24 +12,7 @@ use serde::Serialize;
 
 use super::blobs::Sum;
 use super::terminal::Watched;
-use crate::home::Failure;
-
-/// Where an installation keeps its things.
-#[derive(Args)]
-struct Kept {
-    /// The data folder
-    #[arg(long)]
-    data: PathBuf,
-    /// The address of the PostgreSQL database
-    #[arg(long, env = "BRISK_MARGIN_DATABASE_URL", hide_env_values = true)]
-    database: String,
-    /// Where blobs are kept, where that is not “blobs” in the data folder
-    #[arg(long, env = "BRISK_MARGIN_BLOBS")]
-    blobs: Option<BlobAddress>,
-    /// Print what came of it as JSON
-    #[arg(long)]
-    json: bool,
-}
+use crate::home::{Failure, Kept};
 
 const BACKUP_EXAMPLES: &str = "\
 Examples:
@@ -45,6 +28,9 @@ pub struct BackupCommand {
     folder: PathBuf,
     #[command(flatten)]
     kept: Kept,
+    /// Print what came of it as JSON
+    #[arg(long)]
+    json: bool,
 }
 
 /// Brings back an installation from a backup.
@@ -56,6 +42,9 @@ pub struct Restore {
     folder: PathBuf,
     #[command(flatten)]
     kept: Kept,
+    /// Print what came of it as JSON
+    #[arg(long)]
+    json: bool,
 }
 
 /// Reads every file that a row speaks of, and holds it against its hash.
@@ -69,6 +58,9 @@ pub struct Verify {
     from: Option<PathBuf>,
     #[command(flatten)]
     kept: Kept,
+    /// Print what came of it as JSON
+    #[arg(long)]
+    json: bool,
 }
 
 /// A backup, and the files that were copied for it.
@@ -80,24 +72,14 @@ struct Done {
     files: Sum,
 }
 
-impl Kept {
-    fn blobs(&self) -> Result<Blobs, Failure> {
-        let own = DataFolder::open(&self.data)?.blobs();
-        let address = self.blobs.clone().unwrap_or(BlobAddress::Folder(own));
-        Ok(Blobs::open(&address)?)
-    }
-
-    async fn installation(&self) -> Result<Installation, Failure> {
-        Ok(Installation::open(&self.database, self.blobs()?).await?)
-    }
-
-    fn say(&self, done: &Done, words: &str) -> Result<(), Failure> {
-        if self.json {
-            println!("{}", serde_json::to_string(done)?);
+impl Done {
+    fn say(&self, words: &str, json: bool) -> Result<(), Failure> {
+        if json {
+            println!("{}", serde_json::to_string(self)?);
             return Ok(());
         }
-        let Sum { copied, bytes, there_before, .. } = done.files;
-        let made = done.backup.made_at.format("%Y-%m-%d %H:%M:%S");
+        let Sum { copied, bytes, there_before, .. } = self.files;
+        let made = self.backup.made_at.format("%Y-%m-%d %H:%M:%S");
         println!(
             "{words} of {made} UTC: {copied} files copied ({}), {there_before} were there",
             Bytes(bytes)
@@ -108,14 +90,15 @@ impl Kept {
 
 impl BackupCommand {
     pub(super) async fn run(self) -> Result<(), Failure> {
-        let installation = self.kept.installation().await?;
+        let folder = DataFolder::open(&self.kept.data)?;
+        let installation = self.kept.installation(&folder).await?;
         let (watched, mut files) = (Watched::of_unknown(), Sum::default());
         watched.now("The database is written");
         let tell = |copied| files.add(copied, &watched);
         let address = &self.kept.database;
         let backup = backups::backup(&installation, address, &self.folder, tell).await?;
         drop(watched);
-        self.kept.say(&Done { backup, files }, "Backup")
+        Done { backup, files }.say("Backup", self.json)
     }
 }
 
@@ -123,18 +106,20 @@ impl Restore {
     pub(super) async fn run(self) -> Result<(), Failure> {
         let (watched, mut files) = (Watched::of_unknown(), Sum::default());
         let tell = |copied| files.add(copied, &watched);
-        let (address, blobs) = (&self.kept.database, self.kept.blobs()?);
+        let folder = DataFolder::open(&self.kept.data)?;
+        let (address, blobs) = (&self.kept.database, self.kept.blobs(&folder)?);
         let backup = backups::restore(&self.folder, address, &blobs, tell).await?;
         // Brings tables of an older version up to date.
-        self.kept.installation().await?;
+        self.kept.installation(&folder).await?;
         drop(watched);
-        self.kept.say(&Done { backup, files }, "Restored the backup")
+        Done { backup, files }.say("Restored the backup", self.json)
     }
 }
 
 impl Verify {
     pub(super) async fn run(self) -> Result<(), Failure> {
-        let installation = self.kept.installation().await?;
+        let folder = DataFolder::open(&self.kept.data)?;
+        let installation = self.kept.installation(&folder).await?;
         let from = match &self.from {
             Some(folder) if !folder.join("blobs").is_dir() => {
                 return Err(format!("{} holds no backup", folder.display()).into());
@@ -151,7 +136,7 @@ impl Verify {
         watched.now("Files are read");
         let verified = verify(&installation, repair, |done, all| watched.of_all(done, all)).await?;
         drop(watched);
-        if self.kept.json {
+        if self.json {
             println!("{}", serde_json::to_string(&verified)?);
         } else {
             for Finding { hash, of, what, repaired } in &verified.findings {

@@ -1,5 +1,6 @@
 //! What goes when nothing speaks of it, and what stays.
 
+use brisk_margin_store::spoken_bytes::Role;
 use brisk_margin_store::{BlobHash, Keep};
 use brisk_margin_testing::execute;
 use bytes::Bytes;
@@ -84,4 +85,25 @@ async fn many_go_in_several_turns_and_leave_no_empty_folders() {
     assert_eq!(&blobs.get(&kept.hash).await.unwrap()[..], b"moor");
     // The folder of what is kept, and the mark.
     assert_eq!(std::fs::read_dir(home.folder.path()).unwrap().count(), 2);
+}
+
+#[tokio::test]
+async fn a_logo_is_spoken_of_as_long_as_it_lies_on_a_picture() {
+    let home = home().await;
+    let moor = picture(&home.store, b"moor").await;
+    let logo = home.store.blobs().put(Bytes::from_static(b"logo")).await.unwrap();
+    let edits = format!(
+        "{{\"edits\": {{\"version\": 1, \"steps\": [{{\"kind\": \"logo\", \"image\": \"{}\"}}]}}}}",
+        logo.as_str()
+    );
+    let lay = format!(
+        "INSERT INTO steps (id, picture_id, adjustments, summary, made_at)
+         VALUES (gen_random_uuid(), '{}', '{edits}', 'a logo', now())",
+        moor.id
+    );
+    execute(&home.database, &lay).await;
+    let spoken = home.installation.spoken_bytes().await.unwrap();
+    let found: Vec<_> = spoken.iter().map(|one| (&one.hash, one.role)).collect();
+    assert!(found.contains(&(&logo, Role::Logo)) && found.contains(&(&moor.hash, Role::Original)));
+    assert_eq!(found.len(), 2, "{spoken:?}");
 }

@@ -8,16 +8,17 @@ mod dump;
 pub mod verifying;
 
 use std::fs::{self, File, Permissions};
-use std::io::{self, Read};
+use std::io;
 use std::os::unix::fs::PermissionsExt;
 use std::path::{Path, PathBuf};
 
 use brisk_margin_store::blobs::{Copied, Copying, copy};
-use brisk_margin_store::{BlobAddress, BlobError, BlobHasher, Blobs, Installation, StoreError};
+use brisk_margin_store::{BlobAddress, BlobError, Blobs, Installation, StoreError};
 use chrono::{DateTime, SubsecRound, Utc};
 use serde::{Deserialize, Serialize};
 use thiserror::Error;
 
+use crate::intake::hash_of;
 pub use dump::DumpError;
 
 /// The version of a backup's note.
@@ -92,7 +93,7 @@ pub async fn backup(
     let name = format!("database-{}.dump", made_at.format("%Y-%m-%dT%H-%M-%SZ"));
     let part = tempfile::NamedTempFile::new_in(folder)?;
     dump::write(address, part.path()).await?;
-    let database_hash = hash_of(part.path())?;
+    let database_hash = hash_of(part.path()).await?.as_str().to_owned();
     part.as_file().sync_all()?;
     let mut failed = 0;
     copy(installation.blobs(), &to, Copying::WithoutDerived, |copied| {
@@ -122,7 +123,7 @@ pub async fn restore(
 ) -> Result<Backup, BackupError> {
     let backup = newest(folder)?;
     let database = folder.join(&backup.database);
-    if hash_of(&database)? != backup.database_hash {
+    if hash_of(&database).await?.as_str() != backup.database_hash {
         return Err(BackupError::Damaged(backup.database));
     }
     if !brisk_margin_store::is_empty(address).await? {
@@ -171,17 +172,6 @@ fn note(folder: &Path, backup: &Backup) -> io::Result<()> {
     let name = format!("{NOTE}{}.json", backup.made_at.format("%Y-%m-%dT%H-%M-%SZ"));
     part.persist(folder.join(name))?;
     File::open(folder)?.sync_all()
-}
-
-fn hash_of(path: &Path) -> io::Result<String> {
-    let mut file = File::open(path)?;
-    let (mut hasher, mut part) = (BlobHasher::default(), vec![0; 256 << 10]);
-    loop {
-        match file.read(&mut part)? {
-            0 => return Ok(hasher.finish().as_str().to_owned()),
-            read => hasher.update(&part[..read]),
-        }
-    }
 }
 
 #[cfg(test)]
