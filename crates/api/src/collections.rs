@@ -6,7 +6,7 @@ use axum::http::{StatusCode, header};
 use axum::response::IntoResponse;
 use brisk_margin_core::issue::IssueKind;
 use brisk_margin_core::seen::Seen;
-use brisk_margin_store::collections::Collection;
+use brisk_margin_store::collections::{Collect, Collection};
 use brisk_margin_store::pictures::Filter;
 use brisk_margin_store::saved_filters::SavedFilter;
 use serde::{Deserialize, Serialize};
@@ -191,9 +191,8 @@ pub(super) async fn collect(
     extract::Json(wish): extract::Json<Collecting>,
 ) -> Result<Json<CollectedBody>, Problem> {
     let id = app.store.collection(name(&wish.name)?).await?;
-    let mut pictures = if wish.add { app.store.collected(id).await? } else { Vec::new() };
-    pictures.extend(wish.which.ids(&app).await?);
-    let before = app.store.collect(id, &pictures, &wish.seen).await?;
+    let how = if wish.add { Collect::After } else { Collect::InPlaceOf(wish.seen) };
+    let before = app.store.collect(id, &wish.which.ids(&app).await?, &how).await?;
     let pictures = app.store.collected(id).await?.len();
     Ok(Json(CollectedBody { id, before, pictures }))
 }

@@ -19,6 +19,15 @@ pub struct Collection {
     pub pictures: i64,
 }
 
+/// How pictures are put into a collection.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Collect {
+    /// After those that are in it.
+    After,
+    /// In the place of those that were seen in it.
+    InPlaceOf(Seen<Vec<Uuid>>),
+}
+
 #[derive(FromQueryResult)]
 struct Id {
     id: Uuid,
@@ -64,20 +73,25 @@ impl Store {
         row.map(|row| row.id).ok_or_else(|| StoreError::Corrupt("a collection vanished".into()))
     }
 
-    /// Puts exactly `pictures` into collection `id`, in that order, in the place of those that were `seen` in it;
-    /// returns what was in it.
+    /// Puts `pictures` into collection `id`, in that order, as `how` says; returns what was in it.
     ///
     /// # Errors
-    /// [`StoreError::SavedMeanwhile`] where it has others by now, or in another order.
+    /// [`StoreError::SavedMeanwhile`] where it has others than were seen by now, or in another order.
     pub async fn collect(
         &self,
         id: Uuid,
         pictures: &[Uuid],
-        seen: &Seen<Vec<Uuid>>,
+        how: &Collect,
     ) -> Result<Vec<Uuid>, StoreError> {
         let transaction = self.turn_to_save(&format!("collection {id}")).await?;
         let before = self.collected_by(&transaction, id).await?;
-        saving::check(seen, Some(&before))?;
+        let pictures = match how {
+            Collect::After => [&before, pictures].concat(),
+            Collect::InPlaceOf(seen) => {
+                saving::check(seen, Some(&before))?;
+                pictures.to_vec()
+            }
+        };
         let empty = self.statement("DELETE FROM collected WHERE collection_id = $1", [id.into()]);
         transaction.execute_raw(empty).await?;
         let fill = self.statement(
@@ -85,7 +99,7 @@ impl Store {
              SELECT $1, w.id, min(w.place)::integer
              FROM unnest($2::uuid[]) WITH ORDINALITY AS w (id, place)
              JOIN pictures p ON p.id = w.id GROUP BY w.id",
-            [id.into(), pictures.to_vec().into()],
+            [id.into(), pictures.into()],
         );
         transaction.execute_raw(fill).await?;
         transaction.commit().await?;

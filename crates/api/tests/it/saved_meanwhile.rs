@@ -1,6 +1,7 @@
 //! Who saves second is told, and overwrites nothing.
 
 use axum::http::StatusCode;
+use brisk_margin_testing::pictures::gradient_jpeg;
 use serde_json::{Value, json};
 
 use crate::support::Api;
@@ -67,4 +68,20 @@ async fn who_saves_second_is_told_everywhere() {
     let at = format!("/api/collections/{}", made["id"].as_str().unwrap());
     let called = |name: &str| json!({"name": name, "seen": "Winter"});
     second_is_told(&api, "PATCH", &at, &called("Frost"), &called("Snow")).await;
+}
+
+#[tokio::test]
+async fn two_who_add_to_a_collection_at_once_both_add() {
+    let api = Api::start().await;
+    let mut ids = Vec::new();
+    for n in 0..8 {
+        ids.push(api.taken(&format!("{n}.jpg"), &gradient_jpeg(60 + n, 40)).await);
+    }
+    let add = async |id: &String| {
+        let wish = json!({"name": "Winter", "which": {"ids": [id]}, "add": true});
+        assert_eq!(api.put("/api/collections", &wish).await.status, StatusCode::OK);
+    };
+    futures::future::join_all(ids.iter().map(add)).await;
+    let shelves = api.get("/api/shelves").await.json();
+    assert_eq!(shelves["collections"][0]["pictures"], 8, "{shelves:#}");
 }

@@ -9,7 +9,7 @@ use serde::{Deserialize, Serialize};
 use uuid::Uuid;
 
 use crate::layouts::{json, read};
-use crate::{Store, StoreError};
+use crate::{Store, StoreError, saving};
 
 /// Fields of one picture; what is left out stays as it is.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
@@ -215,6 +215,14 @@ impl Store {
         summary: &str,
         edits: &ChangeSet,
     ) -> Result<Option<Change>, StoreError> {
+        saving::again_after_deadlock(|| self.edit_once(summary, edits)).await
+    }
+
+    async fn edit_once(
+        &self,
+        summary: &str,
+        edits: &ChangeSet,
+    ) -> Result<Option<Change>, StoreError> {
         let transaction = self.db.begin().await?;
         let mut before = ChangeSet::default();
         let mut after = ChangeSet::default();
@@ -260,6 +268,10 @@ impl Store {
     /// Takes change `id` back; `None` where there is none, or where it was taken back already.
     /// What was changed again since stays.
     pub async fn take_back(&self, id: Uuid) -> Result<Option<TakenBack>, StoreError> {
+        saving::again_after_deadlock(|| self.take_back_once(id)).await
+    }
+
+    async fn take_back_once(&self, id: Uuid) -> Result<Option<TakenBack>, StoreError> {
         let transaction = self.db.begin().await?;
         let find = self.statement(
             "UPDATE changes SET taken_back = true WHERE id = $1 AND NOT taken_back
@@ -315,7 +327,7 @@ impl Store {
         let statement = self.statement(
             "SELECT id, name, folder, title, alt, decorative, caption, creator, licence, source,
                     is_public, removed_at IS NOT NULL AS removed, step
-             FROM pictures WHERE id = ANY ($1) ORDER BY id FOR UPDATE",
+             FROM pictures WHERE id = ANY ($1) ORDER BY id FOR NO KEY UPDATE",
             [of.keys().copied().collect::<Vec<_>>().into()],
         );
         Ok(Fields::find_by_statement(statement).all(transaction).await?)
@@ -327,7 +339,7 @@ impl Store {
         of: &BTreeMap<Uuid, Option<Uuid>>,
     ) -> Result<Vec<PlacedIn>, StoreError> {
         let statement = self.statement(
-            "SELECT id, picture_id FROM places WHERE id = ANY ($1) ORDER BY id FOR UPDATE",
+            "SELECT id, picture_id FROM places WHERE id = ANY ($1) ORDER BY id FOR NO KEY UPDATE",
             [of.keys().copied().collect::<Vec<_>>().into()],
         );
         Ok(PlacedIn::find_by_statement(statement).all(transaction).await?)

@@ -176,7 +176,7 @@ impl Store {
                 ) RETURNING picture_id
             ), of AS (
                 SELECT id FROM pictures WHERE id IN (SELECT picture_id FROM noted)
-                ORDER BY id FOR UPDATE
+                ORDER BY id FOR NO KEY UPDATE
             ), counted AS (
                 UPDATE pictures SET revision = revision + 1 WHERE id IN (SELECT id FROM of)
             )
@@ -200,13 +200,19 @@ impl Store {
             })
             .collect();
         let statement = self.statement(
-            "UPDATE pictures p SET status_revision = j.revision, uses = j.uses, today = j.today,
+            // In the order of ids, as whoever changes pictures does.
+            "WITH held AS (
+                 SELECT id FROM pictures WHERE id IN (
+                     SELECT id FROM jsonb_to_recordset($1) AS j (id uuid)
+                 ) ORDER BY id FOR NO KEY UPDATE
+             )
+             UPDATE pictures p SET status_revision = j.revision, uses = j.uses, today = j.today,
                  possible_low = j.low, possible = j.about, possible_high = j.high,
                  short = j.short, severity = j.severity, issues = j.issues
              FROM jsonb_to_recordset($1) AS j (
                  id uuid, revision integer, uses integer, today bigint, low bigint, about bigint,
                  high bigint, short double precision, severity smallint, issues text[]
-             )
+             ) JOIN held h ON h.id = j.id
              WHERE p.id = j.id",
             [serde_json::Value::from(rows).into()],
         );

@@ -109,7 +109,7 @@ impl Store {
         picture: &Picture,
     ) -> Result<Uuid, StoreError> {
         let lock = self.statement(
-            "SELECT step AS id FROM pictures WHERE id = $1 FOR UPDATE",
+            "SELECT step AS id FROM pictures WHERE id = $1 FOR NO KEY UPDATE",
             [picture.id.into()],
         );
         #[derive(FromQueryResult)]
@@ -249,7 +249,7 @@ impl Store {
                  FROM jsonb_to_recordset($1) AS j (
                      id uuid, first uuid, step uuid, arrived jsonb, adjustments jsonb
                  ) JOIN pictures p ON p.id = j.id
-                 FOR UPDATE OF p
+                 ORDER BY p.id FOR NO KEY UPDATE OF p
              ), arrived AS (
                  INSERT INTO steps (id, picture_id, adjustments, summary, made_at)
                  SELECT first, id, arrived, 'as it arrived', now() FROM asked WHERE held IS NULL

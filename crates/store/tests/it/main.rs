@@ -10,4 +10,5 @@ mod runs;
 mod steps;
 mod support;
 mod sweeping;
+mod together;
 mod troubles;
