@@ -40,7 +40,11 @@ impl Tag {
         range: Range<usize>,
         values: BTreeMap<String, String>,
     ) -> Self {
-        let name_end = range.start + 1 + name.len();
+        let ends = |byte: &u8| byte.is_ascii_whitespace() || *byte == b'/';
+        let begins = range.start + 1;
+        let inside = &page[begins..range.end - 1];
+        // By the bytes: letters that were put in place of others have other lengths (HTML Standard, 13.2.5.8).
+        let name_end = begins + inside.iter().position(ends).unwrap_or(inside.len());
         let attributes = attributes(&page[..range.end - 1], name_end);
         Self { name, range, values, attributes, name_end }
     }
