@@ -20,6 +20,7 @@ use brisk_margin_core::rule::{EffectiveRule, OutputRule};
 use brisk_margin_core::seen::Seen;
 use brisk_margin_core::slot::Slot;
 use brisk_margin_core::units::Bytes;
+use brisk_margin_imaging::choosing::Hints;
 use brisk_margin_store::output_rules::RuleFor;
 use brisk_margin_store::pictures::Picture;
 use brisk_margin_store::trials::TrialRow;
@@ -267,6 +268,7 @@ pub(super) async fn try_out(
         spec: &stand.framing,
         credit: credit.as_ref(),
         reference: None,
+        hints: Hints::NONE,
     };
     let tried = trials::run(&app.maker, of, ask).await?;
     let trials = app.store.trials_of(id, &stand.framing).await?;
@@ -287,7 +289,7 @@ async fn find_trial(app: &App, id: Uuid) -> Result<(TrialRow, Picture), Problem>
 
 /// The pixels that a trial was made of. Who looks at it does not read who made it.
 const fn of<'a>(picture: &'a Picture, trial: &'a TrialRow) -> Subject<'a> {
-    Subject { picture, spec: &trial.spec, credit: None, reference: None }
+    Subject { picture, spec: &trial.spec, credit: None, reference: None, hints: Hints::NONE }
 }
 
 /// A trial's file.

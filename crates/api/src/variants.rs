@@ -19,6 +19,7 @@ use brisk_margin_core::rule::EffectiveRule;
 use brisk_margin_core::slot_shape::{Resize, SlotShape};
 use brisk_margin_core::units::{Bytes, Density};
 use brisk_margin_core::variant_spec::VariantSpec;
+use brisk_margin_imaging::choosing::Hints;
 use brisk_margin_store::pictures::Picture;
 use brisk_margin_store::variants::Variant;
 use chrono::{DateTime, Utc};
@@ -178,6 +179,7 @@ pub(super) async fn make_file(
         spec,
         fitting: &plan.fitting,
         reference: None,
+        hints: Hints::NONE,
         request: EncodeRequest::One(encoding),
         credit: credit.as_ref(),
         cap: None,

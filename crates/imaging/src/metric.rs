@@ -80,6 +80,36 @@ impl Ground {
     }
 }
 
+impl Ground {
+    /// The differences of `file` at each pixel.
+    fn differences(&self, file: &Raster) -> Result<Vec<f32>, MetricError> {
+        let file = file.flattened(self.colour);
+        let own = &self.opaque;
+        if *own == file {
+            return Ok(vec![0.0; own.size().pixels() as usize]);
+        }
+        if let Some(reference) = self.reference.as_ref().filter(|_| own.size().pixels() <= MAPPED) {
+            return Ok(reference.compare_with_maps(&slice(&file))?.diffmap());
+        }
+        let Size { width, height } = own.size();
+        let rows = (MAPPED / u64::from(width)).clamp(64, u64::from(u32::MAX)) as u32;
+        let mut values = Vec::with_capacity(own.size().pixels() as usize);
+        let mut y = 0;
+        while y < height {
+            // A last band of a few rows goes with the one before.
+            let left = height - y;
+            let height = if left < rows.saturating_mul(2) { left } else { rows };
+            let band = Rect { x: 0, y, width, height };
+            let (own, other) = (own.crop(band), file.crop(band));
+            values.extend(
+                fast_ssim2::compute_ssimulacra2_maps(&slice(&own), &slice(&other))?.diffmap(),
+            );
+            y += height;
+        }
+        Ok(values)
+    }
+}
+
 fn slice(opaque: &Raster) -> PixelSlice<'_> {
     let Size { width, height } = opaque.size();
     let srgb = PixelDescriptor::RGB8_SRGB;
@@ -143,57 +173,70 @@ impl QualityMetric {
         if file == reference { Ok(()) } else { Err(MetricError::Size { file, reference }) }
     }
 
-    /// The reference and `file` on the ground on which the file looks worse.
-    fn at_worst(&self, file: &Raster) -> Result<(&Raster, Raster), MetricError> {
-        self.check_size(file)?;
-        let mut worst = &self.grounds[0];
-        if let [first, second] = self.grounds.as_slice()
-            && second.score(file)? < first.score(file)?
-        {
-            worst = second;
-        }
-        Ok((&worst.opaque, file.flattened(worst.colour)))
-    }
-
     /// The tile in which `file` differs most, with its own score.
     ///
     /// # Errors
     /// As [`QualityMetric::score`].
     pub fn worst_tile(&self, file: &Raster) -> Result<WorstSpot, MetricError> {
-        let spots = self.worst_spots(file, Size::new(TILE, TILE), 1)?;
+        self.worst_tile_of(&self.differences(file)?, file)
+    }
+
+    /// The same where the `differences` of `file` are known.
+    ///
+    /// # Errors
+    /// As [`QualityMetric::score`].
+    pub fn worst_tile_of(
+        &self,
+        differences: &Differences,
+        file: &Raster,
+    ) -> Result<WorstSpot, MetricError> {
+        let spots = self.worst_spots(differences, file, Size::new(TILE, TILE), 1)?;
         Ok(spots[0])
     }
 
-    /// The `count` places of `size` in which `file` differs most, the worst first; they do not
-    /// overlap, and there may be fewer.
+    /// The `count` places of `size` in which `file`, whose `differences` are known, differs most, the worst first;
+    /// they do not overlap, and there may be fewer.
     ///
     /// # Errors
     /// As [`QualityMetric::score`].
     pub fn worst_spots(
         &self,
+        differences: &Differences,
         file: &Raster,
         size: Size,
         count: usize,
     ) -> Result<Vec<WorstSpot>, MetricError> {
-        let (own, file) = self.at_worst(file)?;
+        self.check_size(file)?;
+        let ground = &self.grounds[differences.ground];
         let score = |place: Rect| -> Result<WorstSpot, MetricError> {
-            let (own, other) = (own.crop(place), file.crop(place));
+            let own = ground.opaque.crop(place);
+            let other = file.crop(place).flattened(ground.colour);
             let score = match own == other {
                 true => 100.0,
                 false => fast_ssim2::compute_ssimulacra2(&slice(&own), &slice(&other))?,
             };
             Ok(WorstSpot { place, score: Score(score) })
         };
-        Differences::between(own, &file)?.worst(size, count).into_iter().map(score).collect()
+        differences.worst(size, count).into_iter().map(score).collect()
     }
 
-    /// Where `file` differs, and how much.
+    /// Where `file` differs, and how much, on the ground on which it looks worse.
     ///
     /// # Errors
     /// As [`QualityMetric::score`].
     pub fn differences(&self, file: &Raster) -> Result<Differences, MetricError> {
-        let (own, file) = self.at_worst(file)?;
-        Differences::between(own, &file)
+        self.check_size(file)?;
+        let (mut worst, mut lowest) = (0, f64::INFINITY);
+        if self.grounds.len() > 1 {
+            for (n, ground) in self.grounds.iter().enumerate() {
+                let score = ground.score(file)?;
+                if score < lowest {
+                    (worst, lowest) = (n, score);
+                }
+            }
+        }
+        let values = self.grounds[worst].differences(file)?;
+        Ok(Differences { size: file.size(), ground: worst, values })
     }
 }
 
@@ -201,6 +244,8 @@ impl QualityMetric {
 #[derive(Debug, Clone, PartialEq)]
 pub struct Differences {
     size: Size,
+    /// On which of the metric's grounds.
+    ground: usize,
     values: Vec<f32>,
 }
 
@@ -208,30 +253,6 @@ impl Differences {
     /// A value that is drawn as the strongest difference: in the mean it would mean a score of
     /// about 30.
     const STRONG: f32 = 12.0;
-
-    /// Those between two opaque pictures of one size.
-    fn between(own: &Raster, file: &Raster) -> Result<Self, MetricError> {
-        let size = own.size();
-        if own == file {
-            return Ok(Self { size, values: vec![0.0; size.pixels() as usize] });
-        }
-        let Size { width, height } = size;
-        let rows = (MAPPED / u64::from(width)).clamp(64, u64::from(u32::MAX)) as u32;
-        let mut values = Vec::with_capacity(size.pixels() as usize);
-        let mut y = 0;
-        while y < height {
-            // A last band of a few rows goes with the one before.
-            let left = height - y;
-            let height = if left < rows.saturating_mul(2) { left } else { rows };
-            let band = Rect { x: 0, y, width, height };
-            let (own, other) = (own.crop(band), file.crop(band));
-            values.extend(
-                fast_ssim2::compute_ssimulacra2_maps(&slice(&own), &slice(&other))?.diffmap(),
-            );
-            y += height;
-        }
-        Ok(Self { size, values })
-    }
 
     /// The differences as shades of grey, black for none.
     pub fn drawn(&self) -> Raster {
@@ -348,7 +369,8 @@ mod tests {
         });
         let file = spoilt(&spoilt(&picture, second), first);
         let metric = QualityMetric::new(picture).unwrap();
-        let spots = metric.worst_spots(&file, Size::new(100, 100), 2).unwrap();
+        let spots = metric.differences(&file).unwrap();
+        let spots = metric.worst_spots(&spots, &file, Size::new(100, 100), 2).unwrap();
         assert!(overlap(&spots[0].place, &first), "{spots:?}");
         assert!(overlap(&spots[1].place, &second), "{spots:?}");
         assert!(spots[0].score < metric.score(&file).unwrap());

@@ -8,7 +8,7 @@ use brisk_margin_core::geometry::Size;
 use brisk_margin_core::units::Bytes;
 use rayon::prelude::*;
 
-use crate::choosing::{ChoiceError, Choosing, Chosen, Stop};
+use crate::choosing::{ChoiceError, Choosing, Chosen, Hints, Stop};
 use crate::codec::CodecError;
 use crate::codec::extras::Extras;
 use crate::codecs::Codecs;
@@ -78,7 +78,8 @@ impl Reference {
         &self.metric
     }
 
-    /// The file that `request` asks for, of pixels of `class`; `xmp` goes into it beside the profile.
+    /// The file that `request` asks for, of pixels of `class`; `xmp` goes into it beside the profile;
+    /// `hints` tell of other files of the picture.
     /// Ends early where `stop` says so.
     ///
     /// # Errors
@@ -87,13 +88,14 @@ impl Reference {
         &self,
         codecs: &Codecs,
         class: ContentClass,
+        hints: Hints,
         request: EncodeRequest,
         xmp: Option<Vec<u8>>,
         stop: Stop<'_>,
     ) -> Result<Chosen, ChoiceError> {
         let extras = Extras { icc: self.profile.clone(), xmp };
         let (metric, moving) = (&self.metric, None);
-        Choosing { codecs, metric, moving, class, extras: &extras, stop }.answer(request)
+        Choosing { codecs, metric, moving, class, hints, extras: &extras, stop }.answer(request)
     }
 }
 

@@ -10,6 +10,7 @@ use brisk_margin_core::render_spec::RenderSpec;
 use brisk_margin_core::site::ImportAction;
 use brisk_margin_core::slot_shape::{Fit, SlotShape};
 use brisk_margin_core::units::Density;
+use brisk_margin_imaging::choosing::Hints;
 use brisk_margin_store::StoreError;
 use brisk_margin_store::pictures::Picture;
 
@@ -79,6 +80,7 @@ async fn make(
             spec: &spec,
             fitting: &plan.fitting,
             reference: None,
+            hints: Hints::NONE,
             request: decision.request(format, None, budget),
             credit: credit.as_ref(),
             cap: decision.cap.value.bytes(budget),

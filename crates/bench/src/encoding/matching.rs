@@ -10,7 +10,7 @@ use brisk_margin_core::format::Format;
 use brisk_margin_core::grade::{Grade, Score};
 use brisk_margin_imaging::analysis::content_class;
 use brisk_margin_imaging::choosing;
-use brisk_margin_imaging::choosing::Choosing;
+use brisk_margin_imaging::choosing::{Choosing, Hints};
 use brisk_margin_imaging::codec::extras::Extras;
 use brisk_margin_imaging::codec::png;
 use brisk_margin_imaging::codecs::Codecs;
@@ -124,6 +124,7 @@ fn choosing<'a>(sample: &'a Sample, extras: &'a Extras) -> Choosing<'a> {
         metric: &sample.metric,
         moving: None,
         class: sample.class,
+        hints: Hints::NONE,
         extras,
         stop: &choosing::never,
     }

@@ -6,6 +6,7 @@ mod ladder;
 mod matching;
 mod memory;
 mod reference;
+mod sets;
 
 use std::path::{Path, PathBuf};
 
@@ -25,7 +26,7 @@ pub struct Encoding {
     /// A folder of photographs to measure with besides the demo's pictures
     #[arg(long)]
     photographs: Option<PathBuf>,
-    /// Only this part: ladder, bytes, memory or growth
+    /// Only this part: ladder, bytes, sets, memory or growth
     #[arg(long)]
     only: Option<String>,
 }
@@ -48,6 +49,9 @@ impl Encoding {
         }
         if wanted("bytes") {
             matching::run(&kinds, &reference, folder.path())?;
+        }
+        if wanted("sets") {
+            sets::run(&kinds, &reference)?;
         }
         if wanted("memory") {
             memory::run(folder.path(), &reference)?;

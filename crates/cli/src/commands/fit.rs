@@ -7,7 +7,7 @@ use std::time::Instant;
 
 use brisk_margin_core::choice::{ChoiceOutcome, EncodeRequest, QualityTarget};
 use brisk_margin_core::content::ContentClass;
-use brisk_margin_core::encoding::Quality;
+use brisk_margin_core::encoding::{Encoding, Quality};
 use brisk_margin_core::fitting::Fitting;
 use brisk_margin_core::format::Format;
 use brisk_margin_core::framing::FocalPoint;
@@ -18,7 +18,7 @@ use brisk_margin_core::slot_shape::{Fit as SlotFit, SlotShape};
 use brisk_margin_core::units::{Bytes, Density};
 use brisk_margin_imaging::analysis::content_class;
 use brisk_margin_imaging::choosing;
-use brisk_margin_imaging::choosing::Chosen;
+use brisk_margin_imaging::choosing::{Chosen, Hints};
 use brisk_margin_imaging::codecs::Codecs;
 use brisk_margin_imaging::original::Original;
 use brisk_margin_imaging::reference::Reference;
@@ -164,6 +164,8 @@ struct Encoded {
     score: Score,
     outcome: ChoiceOutcome,
     encodes: u32,
+    /// What it tells of the next density.
+    told: Option<(Encoding, Score)>,
 }
 
 impl From<Chosen> for Encoded {
@@ -171,6 +173,7 @@ impl From<Chosen> for Encoded {
         Self {
             encodes: chosen.encodes(),
             outcome: chosen.outcome,
+            told: Some((chosen.trial.encoding, chosen.counted)),
             format: chosen.trial.encoding.format(),
             quality: chosen.trial.encoding.quality(),
             score: chosen.trial.score,
@@ -183,7 +186,7 @@ impl From<Chosen> for Encoded {
 fn copied(picture: &Original<'_>, format: Format) -> Result<Encoded, Failure> {
     let bytes = picture.lossless_copy(None)?;
     let (score, outcome) = (Score::SAME, ChoiceOutcome::Met);
-    Ok(Encoded { bytes, format, quality: None, score, outcome, encodes: 1 })
+    Ok(Encoded { bytes, format, quality: None, score, outcome, encodes: 1, told: None })
 }
 
 impl Fit {
@@ -242,6 +245,7 @@ impl Fit {
         let picture = Original::open(codecs, &bytes)?;
         picture.verify()?;
         let mut outcomes = Vec::new();
+        let mut hints = Hints::NONE;
         for &density in &self.density {
             let rendered = Instant::now();
             let reference = self.fitting(picture.facts().size, density).and_then(|fitting| {
@@ -252,16 +256,22 @@ impl Fit {
             match reference {
                 Err(error) => outcomes.push(Err(error.to_string())),
                 Ok((fitting, class, reference)) => {
-                    outcomes.par_extend(self.format.par_iter().map(|&format| {
+                    let made = self.format.par_iter().map(|&format| {
                         let started = Instant::now();
                         let file = match self.copies(&picture, &fitting, format) {
                             true => copied(&picture, format),
-                            false => self.choose(codecs, &reference, class, format),
+                            false => self.choose(codecs, &reference, class, hints, format),
                         };
                         let file = file.map_err(|error| error.to_string())?;
                         let millis = (rendering + started.elapsed()).as_millis() as u64;
                         Ok(Unwritten { density, fitting, file, millis })
-                    }));
+                    });
+                    let made: Vec<Result<Unwritten, String>> = made.collect();
+                    for made in made.iter().flatten() {
+                        hints =
+                            made.file.told.map_or(hints, |told| hints.and(class, told.0, told.1));
+                    }
+                    outcomes.extend(made);
                 }
             }
         }
@@ -293,11 +303,12 @@ impl Fit {
         codecs: &Codecs,
         reference: &Reference,
         class: ContentClass,
+        hints: Hints,
         format: Format,
     ) -> Result<Encoded, Failure> {
         let target = self.quality.map_or(self.grade, QualityTarget::Quality);
         let request = EncodeRequest::Best(format, target, self.max_bytes.map(Bytes));
-        let chosen = reference.choose(codecs, class, request, None, &choosing::never)?;
+        let chosen = reference.choose(codecs, class, hints, request, None, &choosing::never)?;
         if let ChoiceOutcome::OverCap { cap } = chosen.outcome {
             let least = Bytes::of(&chosen.trial.bytes);
             let told = format!("{cap} cannot be met: the smallest file here has {least}");

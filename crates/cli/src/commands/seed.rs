@@ -12,6 +12,7 @@ use brisk_margin_core::naming;
 use brisk_margin_core::render_spec::RenderSpec;
 use brisk_margin_core::slot_shape::{Fit, SlotShape};
 use brisk_margin_core::units::Density;
+use brisk_margin_imaging::choosing::Hints;
 use brisk_margin_store::pictures::{Arrival, ChangeSet, FieldChange, Picture};
 use brisk_margin_work::intake::{self, IncomingFile};
 use brisk_margin_work::jobs::runner::JobRunner;
@@ -143,6 +144,7 @@ async fn make(app: &SiteServices, picture: &Picture, wanted: &Wanted) -> Result<
         spec: &spec,
         fitting: &plan.fitting,
         reference: None,
+        hints: Hints::NONE,
         request: EncodeRequest::One(Encoding::new(wanted.format, wanted.quality)),
         credit: None,
         cap: None,

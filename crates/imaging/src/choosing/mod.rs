@@ -3,9 +3,12 @@
 //! [`prior`] says how score falls with quality for a kind of picture, [`search`] finds the quality
 //! from it in a few trials, and this module says which formats are tried and what a byte cap costs.
 
+mod hints;
 mod moving;
 pub mod prior;
 mod search;
+
+use std::sync::OnceLock;
 
 use brisk_margin_core::choice::ChoiceOutcome;
 use brisk_margin_core::choice::EncodeRequest;
@@ -17,7 +20,7 @@ use crate::codec::CodecError;
 use crate::codec::extras::Extras;
 use crate::codecs::Codecs;
 use crate::encode::EncodeError;
-use crate::metric::{MetricError, QualityMetric};
+use crate::metric::{Differences, MetricError, QualityMetric};
 use crate::palette::Reduced;
 use crate::raster::Raster;
 use brisk_margin_core::content::ContentClass;
@@ -26,6 +29,7 @@ use brisk_margin_core::format::Format;
 use brisk_margin_core::grade::WorstSpot;
 use brisk_margin_core::grade::{Grade, Score};
 use brisk_margin_core::units::Bytes;
+pub use hints::{Hints, tellers};
 pub use moving::Moving;
 use search::{Goal, Search};
 
@@ -40,6 +44,33 @@ pub struct Trial {
     pub score: Score,
     /// How it looks.
     pub raster: Raster,
+    differences: OnceLock<Differences>,
+}
+
+impl Trial {
+    const fn new(bytes: Vec<u8>, encoding: Encoding, score: Score, raster: Raster) -> Self {
+        Self { bytes, encoding, score, raster, differences: OnceLock::new() }
+    }
+
+    /// Where it differs from what `metric` holds, worked out once.
+    ///
+    /// # Errors
+    /// Those of comparing.
+    pub fn differences(&self, metric: &QualityMetric) -> Result<&Differences, MetricError> {
+        if let Some(known) = self.differences.get() {
+            return Ok(known);
+        }
+        let found = metric.differences(&self.raster)?;
+        Ok(self.differences.get_or_init(|| found))
+    }
+
+    /// The tile in which it differs most from what `metric` holds.
+    ///
+    /// # Errors
+    /// Those of comparing.
+    pub fn worst_tile(&self, metric: &QualityMetric) -> Result<WorstSpot, MetricError> {
+        metric.worst_tile_of(self.differences(metric)?, &self.raster)
+    }
 }
 
 /// What a trial came to.
@@ -60,6 +91,8 @@ pub struct Chosen {
     pub trial: Trial,
     /// Where it differs most.
     pub worst: WorstSpot,
+    /// What counted of its score: less where its worst tile lies under the grade's floor.
+    pub counted: Score,
     /// How it ended.
     pub outcome: ChoiceOutcome,
     /// Everything that was tried on the way, in order.
@@ -127,7 +160,7 @@ pub fn never() -> bool {
 /// use brisk_margin_core::format::Format;
 /// use brisk_margin_core::geometry::Size;
 /// use brisk_margin_core::grade::Grade;
-/// use brisk_margin_imaging::choosing::{Choosing, never};
+/// use brisk_margin_imaging::choosing::{Choosing, Hints, never};
 /// use brisk_margin_imaging::codec::extras::Extras;
 /// use brisk_margin_imaging::codecs::Codecs;
 /// use brisk_margin_imaging::metric::QualityMetric;
@@ -140,6 +173,7 @@ pub fn never() -> bool {
 ///     metric: &QualityMetric::new(dusk)?,
 ///     moving: None,
 ///     class: ContentClass::Photograph,
+///     hints: Hints::NONE,
 ///     extras: &Extras::default(),
 ///     stop: &never,
 /// };
@@ -156,6 +190,8 @@ pub struct Choosing<'a> {
     pub moving: Option<&'a Moving>,
     /// What kind of picture it is.
     pub class: ContentClass,
+    /// What other files of it told.
+    pub hints: Hints,
     /// What each file carries.
     pub extras: &'a Extras,
     /// Whether to stop.
@@ -369,18 +405,17 @@ impl Choosing<'_> {
         if trial.encoding.is_lossless() && !self.is_same(&trial)? {
             return Err(ChoiceError::NotTheSame(trial.encoding.format()));
         }
-        let worst = self.metric.worst_tile(&trial.raster)?;
+        let worst = trial.worst_tile(self.metric)?;
         let heavier = |cap: Bytes| tried.iter().any(|point| point.bytes.is_some_and(|b| b > cap));
-        let missed = grade
-            .filter(|grade| grade.counting(trial.score, worst.score) < grade.target())
-            .map(Grade::target);
+        let counted = grade.map_or(trial.score, |grade| grade.counting(trial.score, worst.score));
+        let missed = grade.map(Grade::target).filter(|target| counted < *target);
         let outcome = match (cap, missed) {
             (Some(cap), _) if Bytes::of(&trial.bytes) > cap => ChoiceOutcome::OverCap { cap },
             (Some(cap), Some(target)) if heavier(cap) => ChoiceOutcome::Capped { target },
             (_, Some(target)) => ChoiceOutcome::Short { target },
             (_, None) => ChoiceOutcome::Met,
         };
-        Ok(Chosen { trial, worst, outcome, tried })
+        Ok(Chosen { trial, worst, counted, outcome, tried })
     }
 
     /// One file, judged.
@@ -391,7 +426,7 @@ impl Choosing<'_> {
         if let Some(moving) = self.moving {
             let bytes = moving.encode(self.codecs, encoding, self.extras)?;
             let (raster, score) = moving.judged(self.codecs, encoding.format(), &bytes)?;
-            return Ok(Trial { bytes, encoding, score, raster });
+            return Ok(Trial::new(bytes, encoding, score, raster));
         }
         let bytes = self.codecs.encode(self.metric.raster(), encoding, self.extras)?;
         let raster = self.codecs.decode(encoding.format(), &bytes)?;
@@ -399,7 +434,7 @@ impl Choosing<'_> {
             true => Score::SAME,
             false => self.metric.score(&raster)?,
         };
-        Ok(Trial { bytes, encoding, score, raster })
+        Ok(Trial::new(bytes, encoding, score, raster))
     }
 }
 

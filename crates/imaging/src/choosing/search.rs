@@ -1,6 +1,7 @@
 //! The search for a quality: a model of score and bytes from the prior, bent through what was
 //! tried.
 
+use super::hints::bend;
 use super::prior::Prior;
 use super::{ChoiceError, Choosing, Point, Trial};
 use crate::palette;
@@ -34,6 +35,8 @@ impl Goal {
 pub(super) struct Search<'a> {
     choosing: &'a Choosing<'a>,
     prior: Prior,
+    /// How the picture likely differs from the prior.
+    hint: Option<f64>,
     levels: Vec<u8>,
     /// What counts of each trial: its level, and the score or what its worst tile makes of it.
     known: Vec<(usize, f64)>,
@@ -46,6 +49,7 @@ impl<'a> Search<'a> {
         Self {
             choosing,
             prior: Prior::of(format, choosing.class),
+            hint: choosing.hints.of(format),
             levels: levels(format),
             known: Vec::new(),
             tried: Vec::new(),
@@ -97,7 +101,7 @@ impl<'a> Search<'a> {
         if trial.score < grade.target() {
             return Ok(trial.score.0);
         }
-        let tile = self.choosing.metric.worst_tile(&trial.raster)?.score;
+        let tile = trial.worst_tile(self.choosing.metric)?.score;
         Ok(grade.counting(trial.score, tile).0)
     }
 
@@ -124,10 +128,10 @@ impl<'a> Search<'a> {
     /// differs from it at the levels that were tried, in proportion between them.
     fn predicted(&self, level: usize) -> f64 {
         let lack = |level: usize| self.prior.lack(self.levels[level]);
-        let bend = |&(level, score): &(usize, f64)| {
-            let own: f64 = (100.0 - score).max(0.05);
-            (level as f64, (own / lack(level)).ln())
-        };
+        if self.known.is_empty() {
+            return 100.0 - lack(level) * self.hint.unwrap_or(0.0).exp();
+        }
+        let bend = |&(level, score): &(usize, f64)| (level as f64, bend(score, lack(level)));
         let mut bends: Vec<(f64, f64)> = self.known.iter().map(bend).collect();
         bends.sort_by(|a, b| a.0.total_cmp(&b.0));
         100.0 - lack(level) * between(&bends, level as f64).exp()

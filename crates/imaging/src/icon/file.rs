@@ -21,7 +21,7 @@ use super::small::{Small, small};
 use super::touch::touched;
 use super::with_alpha;
 use crate::analysis::content_class;
-use crate::choosing::{ChoiceError, Choosing, Stop};
+use crate::choosing::{ChoiceError, Choosing, Hints, Stop};
 use crate::codec::CodecError;
 use crate::codec::extras::Extras;
 use crate::codecs::Codecs;
@@ -217,6 +217,7 @@ impl Icons<'_> {
             metric: &QualityMetric::new(pixels.clone())?,
             moving: None,
             class: content_class(pixels),
+            hints: Hints::NONE,
             extras: &Extras::default(),
             stop,
         };

@@ -11,7 +11,7 @@ use brisk_margin_core::grade::{Grade, Score};
 use brisk_margin_core::source_format::SourceFormat;
 use brisk_margin_core::units::Bytes;
 use brisk_margin_imaging::analysis::content_class;
-use brisk_margin_imaging::choosing::{ChoiceError, Choosing, Moving, never};
+use brisk_margin_imaging::choosing::{ChoiceError, Choosing, Hints, Moving, never};
 use brisk_margin_imaging::codec::extras::Extras;
 use brisk_margin_imaging::codec::{CodecError, png};
 use brisk_margin_imaging::encode::EncodeError;
@@ -70,6 +70,7 @@ impl Desk {
             metric: &self.metric,
             moving: None,
             class: self.class,
+            hints: Hints::NONE,
             extras: &NOTHING,
             stop: &never,
         }
@@ -107,6 +108,26 @@ fn each_grade_is_reached_by_hardly_more_than_it_takes_in_few_trials() {
         }
     }
     assert!(f64::from(encodes) / f64::from(searches) <= 3.5, "{encodes} for {searches}");
+}
+
+#[test]
+fn a_file_of_another_width_makes_a_search_shorter() {
+    let class = ContentClass::Photograph;
+    let (mut alone, mut told) = (0, 0);
+    let (narrow, wide) = (Desk::new(scene(300, 200)), Desk::new(scene(450, 300)));
+    for format in [Format::Jpeg, Format::Webp, Format::Avif] {
+        let good = |desk: &Desk, hints| {
+            let choosing = Choosing { class, hints, ..desk.choosing() };
+            choosing.choose(format, QualityTarget::Grade(Grade::Good), None).unwrap()
+        };
+        let hints = Hints::NONE.and_of(class, &good(&narrow, Hints::NONE));
+        alone += good(&wide, Hints::NONE).encodes();
+        let chosen = good(&wide, hints);
+        assert_eq!(chosen.outcome, ChoiceOutcome::Met, "{format}: {:?}", chosen.tried);
+        assert_eq!(chosen.counted, Grade::Good.counting(chosen.trial.score, chosen.worst.score));
+        told += chosen.encodes();
+    }
+    assert!(told < alone, "{told} instead of {alone}");
 }
 
 #[test]
@@ -314,6 +335,7 @@ fn a_search_that_nobody_wants_stops_before_its_next_file() {
     let extras = Extras::default();
     let gone = || true;
     let choosing = Choosing {
+        hints: Hints::NONE,
         codecs: &CODECS,
         metric: &desk.metric,
         moving: None,
@@ -387,6 +409,7 @@ fn what_moves_reaches_its_grade_in_every_frame_or_says_what_it_cannot() {
     };
     let moving = Moving::new(motion.clone()).unwrap();
     let choosing = Choosing {
+        hints: Hints::NONE,
         codecs: &CODECS,
         metric: moving.first(),
         moving: Some(&moving),

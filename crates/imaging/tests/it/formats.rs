@@ -17,7 +17,7 @@ use brisk_margin_core::source_format::SourceFormat;
 use brisk_margin_core::units::Density;
 use brisk_margin_imaging::analysis::{analyse, content_class};
 use brisk_margin_imaging::choosing;
-use brisk_margin_imaging::choosing::Choosing;
+use brisk_margin_imaging::choosing::{Choosing, Hints};
 use brisk_margin_imaging::codec::CodecError;
 use brisk_margin_imaging::codec::extras::Extras;
 use brisk_margin_imaging::metric::QualityMetric;
@@ -180,6 +180,7 @@ fn sixteen_bits_and_one_go_through_every_format() {
         let class = content_class(&raster);
         let (extras, stop) = (Extras::default(), &choosing::never);
         let choosing = Choosing {
+            hints: Hints::NONE,
             codecs: &CODECS,
             metric: &metric,
             moving: None,

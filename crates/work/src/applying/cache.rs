@@ -7,13 +7,21 @@ use std::path::{Path, PathBuf};
 
 use brisk_margin_core::cache_key::CacheKey;
 use brisk_margin_core::choice::EncodeRequest;
+use brisk_margin_core::content::ContentClass;
+use brisk_margin_core::encoding::Encoding;
+use brisk_margin_core::grade::Score;
 use brisk_margin_core::render_spec::RenderSpec;
+use brisk_margin_imaging::choosing::{Chosen, Hints};
 use serde::Serialize;
 use serde::de::DeserializeOwned;
 use tempfile::NamedTempFile;
 
 /// Counts up where files come out otherwise than before.
-const GENERATION: u16 = 1;
+const GENERATION: u16 = 2;
+
+fn key(of: &MadeOf<'_>) -> CacheKey {
+    CacheKey::versioned(GENERATION, of)
+}
 
 /// A folder of files that were made.
 #[derive(Debug, Clone)]
@@ -45,9 +53,16 @@ impl MadeFiles {
         fs::read(self.at(of)).ok()
     }
 
-    /// Keeps a file that was made of `of`: all of it or nothing.
-    pub(super) fn keep(&self, of: &MadeOf<'_>, bytes: &[u8]) -> io::Result<()> {
-        self.put(&self.at(of), bytes)
+    /// Keeps a file that was made of `of`, all of it or nothing, and before it what it tells of others.
+    pub(super) fn keep(&self, of: &MadeOf<'_>, chosen: &Chosen) -> io::Result<()> {
+        self.note("told", key(of).as_str(), &(chosen.trial.encoding, chosen.counted))?;
+        self.put(&self.at(of), &chosen.trial.bytes)
+    }
+
+    /// `hints` with what the file that was made of `of`, a picture of `class`, told.
+    pub(super) fn told(&self, of: &MadeOf<'_>, class: ContentClass, hints: Hints) -> Hints {
+        let told: Option<(Encoding, Score)> = self.known("told", key(of).as_str());
+        told.map_or(hints, |(encoding, counted)| hints.and(class, encoding, counted))
     }
 
     /// What is known of `key`, of a kind called `kind`.
@@ -63,7 +78,7 @@ impl MadeFiles {
     }
 
     fn at(&self, of: &MadeOf<'_>) -> PathBuf {
-        self.folder.join(CacheKey::versioned(GENERATION, of).as_str())
+        self.folder.join(key(of).as_str())
     }
 
     fn put(&self, path: &Path, bytes: &[u8]) -> io::Result<()> {

@@ -16,7 +16,7 @@ use brisk_margin_core::naming;
 use brisk_margin_core::set_plan::{SetPart, SetPlanner, SetSource, SetWidth};
 use brisk_margin_core::units::Bytes;
 use brisk_margin_imaging::analysis::analyse;
-use brisk_margin_imaging::choosing;
+use brisk_margin_imaging::choosing::{self, Chosen, Hints, tellers};
 use brisk_margin_imaging::codecs::Codecs;
 use brisk_margin_imaging::original::Original;
 use brisk_margin_imaging::reference::Reference;
@@ -208,23 +208,40 @@ impl Maker {
             .map(|asked| Some((self.cache.file(&source.made_of(asked))?, false)))
             .collect();
         let mut missing: Vec<Fitting> = Vec::new();
-        for (asked, file) in asked.iter().zip(&files) {
-            if file.is_none() && !missing.contains(&asked.width.fitting) {
-                missing.push(asked.width.fitting);
+        let pixels = |asked: &Asked| (asked.format, asked.width.fitting.output.pixels());
+        let tells = tellers(&asked.iter().map(pixels).collect::<Vec<_>>());
+        let mut hints = Hints::NONE;
+        for first in [true, false] {
+            for ((asked, file), tells) in asked.iter().zip(&files).zip(&tells) {
+                let fitting = asked.width.fitting;
+                if file.is_none() && *tells == first && !missing.contains(&fitting) {
+                    missing.push(fitting);
+                }
+                if file.is_some() && *tells && first {
+                    hints = self.cache.told(&source.made_of(asked), source.known.class, hints);
+                }
             }
         }
         for fittings in within_memory(missing) {
             let original = Original::open(&self.codecs, &source.bytes).map_err(unreadable)?;
             let colours = self.wish.rule.colours(&source.known.facts);
             let pixels = Reference::ladder(&original, &fittings, colours).map_err(unreadable)?;
-            let due = files.par_iter_mut().zip(asked).filter(|(file, _)| file.is_none());
-            due.try_for_each(|(file, asked)| {
-                let at = fittings.iter().position(|fitting| *fitting == asked.width.fitting);
-                if let Some(at) = at {
-                    *file = Some((self.encoded(source, asked, &pixels[at])?, true));
-                }
-                Ok(())
-            })?;
+            for first in [true, false] {
+                let due = files.par_iter_mut().zip(asked).zip(&tells);
+                let due = due.filter(|((file, _), tells)| file.is_none() && **tells == first);
+                let told = due.map(|((file, asked), _)| {
+                    let at = fittings.iter().position(|fitting| *fitting == asked.width.fitting);
+                    let Some(at) = at else { return Ok(None) };
+                    let chosen = self.encoded(source, asked, &pixels[at], hints)?;
+                    let told = first.then_some((chosen.trial.encoding, chosen.counted));
+                    *file = Some((chosen.trial.bytes, true));
+                    Ok(told)
+                });
+                let told = told.collect::<Result<Vec<_>, LeftReason>>()?.into_iter().flatten();
+                hints = told.fold(hints, |hints, (encoding, counted)| {
+                    hints.and(source.known.class, encoding, counted)
+                });
+            }
         }
         Ok(files.into_iter().flatten().collect())
     }
@@ -234,12 +251,13 @@ impl Maker {
         source: &Source,
         asked: &Asked,
         pixels: &Reference,
-    ) -> Result<Vec<u8>, LeftReason> {
+        hints: Hints,
+    ) -> Result<Chosen, LeftReason> {
         let (class, request) = (source.known.class, asked.request);
-        let chosen = pixels.choose(&self.codecs, class, request, None, &choosing::never);
-        let file = chosen.map_err(unreadable)?.trial.bytes;
-        self.cache.keep(&source.made_of(asked), &file).map_err(unreadable)?;
-        Ok(file)
+        let chosen = pixels.choose(&self.codecs, class, hints, request, None, &choosing::never);
+        let chosen = chosen.map_err(unreadable)?;
+        self.cache.keep(&source.made_of(asked), &chosen).map_err(unreadable)?;
+        Ok(chosen)
     }
 
     /// What is known of the picture `bytes`, worked out where it was not before.

@@ -7,10 +7,12 @@ use brisk_margin_core::credit::Credit;
 use brisk_margin_core::encoding::Encoding;
 use brisk_margin_core::fitting::Fitting;
 use brisk_margin_core::format::Format;
+use brisk_margin_core::grade::Score;
 use brisk_margin_core::name_pattern::NameWish;
 use brisk_margin_core::render_spec::RenderSpec;
 use brisk_margin_core::units::Bytes;
 use brisk_margin_core::variant_spec::VariantSpec;
+use brisk_margin_imaging::choosing::Hints;
 use brisk_margin_imaging::reference::Reference;
 use brisk_margin_store::pictures::Picture;
 use brisk_margin_store::variants::{NewVariant, Variant};
@@ -30,6 +32,8 @@ pub struct FileWish<'a> {
     pub fitting: &'a Fitting,
     /// The pixels, where they are in the hand already.
     pub reference: Option<&'a Arc<Reference>>,
+    /// What other files of the picture told.
+    pub hints: Hints,
     /// What is asked of the encoder.
     pub request: EncodeRequest,
     /// What the file says of who made it.
@@ -50,6 +54,8 @@ pub struct Made {
     pub is_new: bool,
     /// How the choice of its encoding ended.
     pub outcome: ChoiceOutcome,
+    /// What counted of its encoding's score; nothing where that was not kept.
+    pub counted: Option<Score>,
 }
 
 /// Makes a file and keeps it; the original's own where that is lean already. One that was made for
@@ -58,14 +64,14 @@ pub struct Made {
 /// # Errors
 /// [`MakeError`] where it cannot be made.
 pub async fn make(maker: &Maker, wish: FileWish<'_>) -> Result<Made, MakeError> {
-    let FileWish { picture, spec, credit, reference, request, .. } = wish;
-    let of = Subject { picture, spec, credit, reference };
+    let FileWish { picture, spec, credit, reference, hints, request, .. } = wish;
+    let of = Subject { picture, spec, credit, reference, hints };
     let settled = trials::run(maker, of, request).await?;
-    let (encoding, outcome) = (settled.encoding, settled.outcome);
+    let (encoding, outcome, counted) = (settled.encoding, settled.outcome, settled.counted);
     for is_copy in [false, true] {
         let spec = variant_spec(&wish, encoding, is_copy);
         if let Some(variant) = maker.store.variant_of(picture.id, &spec).await? {
-            return Ok(Made { variant, is_new: false, outcome });
+            return Ok(Made { variant, is_new: false, outcome, counted });
         }
     }
     let encoded = match settled.file {
@@ -84,7 +90,7 @@ pub async fn make(maker: &Maker, wish: FileWish<'_>) -> Result<Made, MakeError> 
         budget: wish.budget,
     };
     let variant = maker.store.add_variant(copy.unwrap_or(encoded), new).await?;
-    Ok(Made { variant, is_new: true, outcome })
+    Ok(Made { variant, is_new: true, outcome, counted })
 }
 
 fn variant_spec(wish: &FileWish<'_>, encoding: Encoding, is_copy: bool) -> VariantSpec {

@@ -8,10 +8,10 @@ use brisk_margin_core::content::ContentClass;
 use brisk_margin_core::credit::Credit;
 use brisk_margin_core::encoding::{Encoding, GENERATION};
 use brisk_margin_core::geometry::Size;
-use brisk_margin_core::grade::WorstSpot;
+use brisk_margin_core::grade::{Score, WorstSpot};
 use brisk_margin_core::render_spec::RenderSpec;
 use brisk_margin_core::units::Bytes;
-use brisk_margin_imaging::choosing::{ChoiceError, Choosing, Chosen, Moving};
+use brisk_margin_imaging::choosing::{ChoiceError, Choosing, Chosen, Hints, Moving};
 use brisk_margin_imaging::codec::extras::Extras;
 use brisk_margin_imaging::codec::png;
 use brisk_margin_imaging::codecs::Codecs;
@@ -39,6 +39,8 @@ pub struct Settled {
     pub encoding: Encoding,
     /// How that ended.
     pub outcome: ChoiceOutcome,
+    /// What counted of its score; nothing where it was made before that was kept.
+    pub counted: Option<Score>,
     /// How many files were made for it just now.
     pub encodes: u32,
     /// The file, where it was made just now.
@@ -50,6 +52,8 @@ pub struct Settled {
 struct Ended {
     encoding: Encoding,
     outcome: ChoiceOutcome,
+    #[serde(default)]
+    counted: Option<Score>,
 }
 
 /// Pixels of which files are made.
@@ -63,6 +67,8 @@ pub struct Subject<'a> {
     pub credit: Option<&'a Credit>,
     /// The pixels, where they are in the hand already.
     pub reference: Option<&'a Arc<Reference>>,
+    /// What other files of the picture told.
+    pub hints: Hints,
 }
 
 impl Subject<'_> {
@@ -122,9 +128,10 @@ pub async fn known(
     let kind = of.kind("tried", &request);
     let kept = maker.store.blobs().derived(&of.picture.hash, &kind, Keep::WithSource).await?;
     let ended = kept.and_then(|kept| serde_json::from_slice(&kept).ok());
-    Ok(ended.map(|Ended { encoding, outcome }| Settled {
+    Ok(ended.map(|Ended { encoding, outcome, counted }| Settled {
         encoding,
         outcome,
+        counted,
         encodes: 0,
         file: None,
     }))
@@ -155,13 +162,15 @@ pub async fn run(
     let kind = of.kind("trial", &trial.encoding);
     blobs.put_derived(hash, &kind, Keep::ForAWhile, file.clone()).await?;
     maker.store.add_trials(of.picture.id, of.spec, &kept(&chosen, spots)).await?;
-    let ended = Ended { encoding: trial.encoding, outcome: chosen.outcome };
+    let ended =
+        Ended { encoding: trial.encoding, outcome: chosen.outcome, counted: Some(chosen.counted) };
     // A few bytes, which save a search at any later time.
     let kind = of.kind("tried", &request);
     blobs.put_derived(hash, &kind, Keep::WithSource, json(&ended).into()).await?;
     Ok(Settled {
         encoding: ended.encoding,
         outcome: ended.outcome,
+        counted: ended.counted,
         encodes: chosen.encodes(),
         file: Some(file),
     })
@@ -179,9 +188,9 @@ async fn search(
     let room = maker.pool.admit(memory(reference.raster().size())).await;
     let stop = StopWhenDropped::default();
     let stopped = stop.asked();
-    let xmp = of.xmp();
+    let (xmp, hints) = (of.xmp(), of.hints);
     let work = move |codecs: &Codecs| {
-        let chosen = reference.choose(codecs, class, request, xmp, &stopped)?;
+        let chosen = reference.choose(codecs, class, hints, request, xmp, &stopped)?;
         found(reference.metric(), chosen)
     };
     maker.pool.run(room, work).await?
@@ -205,6 +214,7 @@ async fn search_moving(
             metric: moving.first(),
             moving: Some(&moving),
             class: ContentClass::Animation,
+            hints: Hints::NONE,
             extras: &extras,
             stop: &stopped,
         };
@@ -215,8 +225,12 @@ async fn search_moving(
 }
 
 fn found(metric: &QualityMetric, chosen: Chosen) -> Result<Found, MakeError> {
-    let spots = metric.worst_spots(&chosen.trial.raster, SPOT, SPOTS);
-    Ok((chosen, spots.map_err(ChoiceError::from)?))
+    let trial = &chosen.trial;
+    let spots = trial
+        .differences(metric)
+        .and_then(|differences| metric.worst_spots(differences, &trial.raster, SPOT, SPOTS));
+    let spots = spots.map_err(ChoiceError::from)?;
+    Ok((chosen, spots))
 }
 
 /// The file that `encoding` makes of some pixels: the one that was kept, or made again.

@@ -1,13 +1,17 @@
 //! Making the files of a set, as a job.
 
 use std::collections::BTreeSet;
-use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
+use std::sync::{Arc, Mutex, PoisonError};
 
 use brisk_margin_core::adjustments::Adjustments;
 use brisk_margin_core::cache_key::CacheKey;
+use brisk_margin_core::content::ContentClass;
+use brisk_margin_core::encoding::Encoding;
+use brisk_margin_core::grade::Score;
 use brisk_margin_core::job::JobKind;
 use brisk_margin_core::render_spec::RenderSpec;
+use brisk_margin_imaging::choosing::{Hints, tellers};
 use brisk_margin_imaging::reference::Reference;
 use brisk_margin_store::jobs::{Job, NewJob};
 use brisk_margin_store::pictures::Picture;
@@ -22,6 +26,7 @@ use crate::jobs::{JobFailure, JobInHand};
 use crate::making::Maker;
 use crate::making::files::{self, FileWish};
 use crate::making::references::references;
+use crate::making::trials;
 
 /// Which set a job makes.
 #[derive(Debug, Clone, Serialize, Deserialize)]
@@ -94,6 +99,30 @@ pub(crate) async fn run(maker: &Maker, job: &JobInHand) -> Result<(), JobFailure
     Ok(maker.store.keep_variants(&set.variants()).await?)
 }
 
+/// What a file that was made tells of others.
+struct Told {
+    class: ContentClass,
+    encoding: Encoding,
+    counted: Score,
+}
+
+/// How far the making of a set is, noted with the job that makes nothing else.
+struct Progress<'a> {
+    done: AtomicUsize,
+    of: usize,
+    job: Option<&'a JobInHand>,
+}
+
+impl Progress<'_> {
+    async fn one_more(&self) -> Result<(), JobFailure> {
+        let done = self.done.fetch_add(1, Ordering::Relaxed) + 1;
+        match self.job {
+            Some(job) => job.note(done, self.of).await,
+            None => Ok(()),
+        }
+    }
+}
+
 impl ResponsiveSet {
     /// The files that are there.
     pub(crate) fn variants(&self) -> Vec<Uuid> {
@@ -123,26 +152,66 @@ impl ResponsiveSet {
         if self.decision.excluded.value {
             return Err(SetError::Excluded.into());
         }
-        let done = &AtomicUsize::new(0);
         let missing: Vec<&SetFile> = self.files.iter().filter(|file| file.made.is_none()).collect();
-        let count = missing.len();
         let specs: Vec<&RenderSpec> = missing.iter().map(|file| &self.width(file).spec).collect();
         let is_moving = missing.first().is_some_and(|file| self.subject(picture, file).is_moving());
         let pixels: Vec<Option<Arc<Reference>>> = match is_moving {
             true => vec![None; missing.len()],
             false => references(maker, picture, &specs).await?.into_iter().map(Some).collect(),
         };
-        futures::stream::iter(missing.into_iter().zip(pixels))
+        let due = missing.into_iter().zip(pixels);
+        let (first, others): (Vec<_>, Vec<_>) = due.partition(|(file, _)| self.tells(file));
+        let progress = Progress { done: AtomicUsize::new(0), of: specs.len(), job };
+        let told = self.told_before(maker, picture).await?;
+        let hints = self.make_some(maker, picture, first, told, &progress).await?;
+        self.make_some(maker, picture, others, hints, &progress).await?;
+        Ok(())
+    }
+
+    /// Whether `file` is made before the others, to tell of them.
+    fn tells(&self, file: &SetFile) -> bool {
+        let pixels = |file: &SetFile| self.width(file).fitting.output.pixels();
+        let files: Vec<_> = self.files.iter().map(|file| (file.format, pixels(file))).collect();
+        let tells = self.files.iter().zip(tellers(&files)).filter(|(_, tells)| *tells);
+        tells.into_iter().any(|(own, _)| std::ptr::eq(own, file))
+    }
+
+    /// What those files tell that were made before.
+    async fn told_before(&self, maker: &Maker, picture: &Picture) -> Result<Hints, JobFailure> {
+        let mut hints = Hints::NONE;
+        for file in self.files.iter().filter(|file| file.made.is_some() && self.tells(file)) {
+            let subject = self.subject(picture, file);
+            let known =
+                trials::known(maker, subject, file.request).await.map_err(SetError::from)?;
+            if let Some((counted, known)) = known.and_then(|known| Some((known.counted?, known))) {
+                hints = hints.and(subject.class(), known.encoding, counted);
+            }
+        }
+        Ok(hints)
+    }
+
+    /// Makes `files`, spread over the cores, and returns `hints` with what they told.
+    async fn make_some(
+        &self,
+        maker: &Maker,
+        picture: &Picture,
+        files: Vec<(&SetFile, Option<Arc<Reference>>)>,
+        hints: Hints,
+        progress: &Progress<'_>,
+    ) -> Result<Hints, JobFailure> {
+        let told = &Mutex::new(hints);
+        futures::stream::iter(files)
             .map(Ok)
             .try_for_each_concurrent(maker.pool.workers(), |(file, pixels)| async move {
-                self.make_one(maker, picture, file, pixels.as_ref()).await?;
-                let done = done.fetch_add(1, Ordering::Relaxed) + 1;
-                match job {
-                    Some(job) => job.note(done, count).await,
-                    None => Ok(()),
+                let found = self.make_one(maker, picture, file, pixels.as_ref(), hints).await?;
+                if let Some(Told { class, encoding, counted }) = found {
+                    let mut told = told.lock().unwrap_or_else(PoisonError::into_inner);
+                    *told = told.and(class, encoding, counted);
                 }
+                progress.one_more().await
             })
-            .await
+            .await?;
+        Ok(*told.lock().unwrap_or_else(PoisonError::into_inner))
     }
 
     async fn make_one(
@@ -151,20 +220,24 @@ impl ResponsiveSet {
         picture: &Picture,
         file: &SetFile,
         reference: Option<&Arc<Reference>>,
-    ) -> Result<(), SetError> {
+        hints: Hints,
+    ) -> Result<Option<Told>, SetError> {
         let width = self.width(file);
         let wish = FileWish {
             picture,
             spec: &width.spec,
             fitting: &width.fitting,
             reference,
+            hints,
             request: file.request,
             credit: self.credit.as_ref(),
             cap: self.decision.cap.value.bytes(self.budget),
             budget: self.budget,
             name: &file.wish,
         };
-        files::make(maker, wish).await?;
-        Ok(())
+        let made = files::make(maker, wish).await?;
+        let class = self.subject(picture, file).class();
+        let encoding = made.variant.spec.encoding;
+        Ok(made.counted.map(|counted| Told { class, encoding, counted }))
     }
 }

@@ -23,6 +23,7 @@ use brisk_margin_core::set_plan::{self, SetPart, SetPlanError, SetPlanner, SetSo
 use brisk_margin_core::slot::Slot;
 use brisk_margin_core::units::{Bytes, Density};
 use brisk_margin_core::variant_spec::VariantSpec;
+use brisk_margin_imaging::choosing::Hints;
 use brisk_margin_store::StoreError;
 use brisk_margin_store::layouts::SlotUses;
 use brisk_margin_store::pictures::Picture;
@@ -255,7 +256,7 @@ impl ResponsiveSet {
     /// The pixels of a file.
     pub(crate) fn subject<'a>(&'a self, picture: &'a Picture, file: &SetFile) -> Subject<'a> {
         let spec = &self.width(file).spec;
-        Subject { picture, spec, credit: self.credit.as_ref(), reference: None }
+        Subject { picture, spec, credit: self.credit.as_ref(), reference: None, hints: Hints::NONE }
     }
 
     /// What decides `file` once its encoding is settled.

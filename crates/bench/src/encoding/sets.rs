@@ -1,0 +1,121 @@
+//! Sets: a picture's widths in three formats, all searched for a grade, and one width alone, beside a reference that
+//! encodes each file once at a fixed quality. One picture after the other, as somebody waits for one.
+
+use std::path::{Path, PathBuf};
+use std::time::Instant;
+
+use brisk_margin_cli::home::{Failure, own_codecs};
+use brisk_margin_core::choice::{EncodeRequest, QualityTarget};
+use brisk_margin_core::colour_space::ColourSpace;
+use brisk_margin_core::fitting::Fitting;
+use brisk_margin_core::format::Format;
+use brisk_margin_core::geometry::Size;
+use brisk_margin_core::grade::Grade;
+use brisk_margin_imaging::analysis::content_class;
+use brisk_margin_imaging::choosing::{Hints, never, tellers};
+use brisk_margin_imaging::original::Original;
+use brisk_margin_imaging::reference::Reference as Pixels;
+use rayon::prelude::*;
+
+use super::reference::Reference;
+use super::{Kind, width};
+
+/// The widths of a set.
+const WIDTHS: [u32; 6] = [366, 480, 640, 960, 1_200, 1_500];
+/// The width of one picture alone.
+const ALONE: [u32; 1] = [960];
+const FORMATS: [Format; 3] = [Format::Jpeg, Format::Webp, Format::Avif];
+/// Pictures that are as wide as the widest.
+const MOST: usize = 6;
+
+/// What came of the sets of some pictures.
+#[derive(Default)]
+struct Sum {
+    seconds: f64,
+    files: usize,
+    encodes: u32,
+    most: u32,
+    short: usize,
+}
+
+/// Measures both sides and prints a table.
+pub fn run(kinds: &[Kind], reference: &Reference) -> Result<(), Failure> {
+    println!(
+        "\nsets to “good” | pictures | ours | reference | ratio | encodes a file | most | under it"
+    );
+    println!("---|---|---|---|---|---|---|---");
+    for kind in kinds {
+        let mut pictures = Vec::new();
+        for path in &kind.files {
+            let is_jpeg = path.extension().is_some_and(|e| e.eq_ignore_ascii_case("jpg"));
+            if is_jpeg && width(path)? >= WIDTHS[WIDTHS.len() - 1] && pictures.len() < MOST {
+                pictures.push(path.clone());
+            }
+        }
+        for (what, widths) in [("one width in 3 formats", &ALONE[..]), ("6 widths × 3", &WIDTHS)] {
+            told(what, kind.name, &pictures, widths, reference)?;
+        }
+    }
+    Ok(())
+}
+
+fn told(
+    what: &str,
+    kind: &str,
+    pictures: &[PathBuf],
+    widths: &[u32],
+    reference: &Reference,
+) -> Result<(), Failure> {
+    let (mut sum, mut theirs) = (Sum::default(), 0.0);
+    for path in pictures {
+        let one = [(path.clone(), widths.to_vec())];
+        theirs += reference.ladder(&one, true, true)?.seconds;
+        one_set(path, widths, &mut sum)?;
+    }
+    let Sum { seconds, files, encodes, most, short } = sum;
+    println!(
+        "{what} | {kind}, {} | {seconds:.1} s | {theirs:.1} s | {:.2} | {:.2} | {most} | {short} of {files}",
+        pictures.len(),
+        seconds / theirs,
+        f64::from(encodes) / files as f64,
+    );
+    Ok(())
+}
+
+/// Makes the set of the picture in `path`.
+fn one_set(path: &Path, widths: &[u32], sum: &mut Sum) -> Result<(), Failure> {
+    let started = Instant::now();
+    let (codecs, file) = (own_codecs()?, std::fs::read(path)?);
+    let picture = Original::open(&codecs, &file)?;
+    let size = picture.facts().size;
+    let fitting = |&width: &u32| {
+        let height = (f64::from(width) / size.aspect()).round() as u32;
+        Fitting::whole(size, Size::new(width, height.max(1)))
+    };
+    let fittings: Vec<Fitting> = widths.iter().map(fitting).collect();
+    let pixels = Pixels::ladder(&picture, &fittings, ColourSpace::Srgb)?;
+    let class = content_class(pixels[0].raster());
+    let files: Vec<(Format, usize)> =
+        (0..widths.len()).flat_map(|at| FORMATS.map(|format| (format, at))).collect();
+    let sized = |&(format, at): &(Format, usize)| (format, pixels[at].raster().size().pixels());
+    let tells = tellers(&files.iter().map(sized).collect::<Vec<_>>());
+    let mut hints = Hints::NONE;
+    for first in [true, false] {
+        let due = files.par_iter().zip(&tells).filter(|(_, tells)| **tells == first);
+        let chosen = due.map(|(&(format, at), _)| {
+            let target = QualityTarget::Grade(Grade::Good);
+            let request = EncodeRequest::Best(format, target, None);
+            pixels[at].choose(&codecs, class, hints, request, None, &never)
+        });
+        let chosen: Vec<_> = chosen.collect::<Result<_, _>>()?;
+        for chosen in &chosen {
+            hints = hints.and_of(class, chosen);
+            sum.files += 1;
+            sum.encodes += chosen.encodes();
+            sum.most = sum.most.max(chosen.encodes());
+            sum.short += usize::from(chosen.counted < Grade::Good.target());
+        }
+    }
+    sum.seconds += started.elapsed().as_secs_f64();
+    Ok(())
+}

@@ -1,0 +1,104 @@
+//! Hints: what files of a picture tell of others of it, so that a search begins near its end.
+
+use brisk_margin_core::content::ContentClass;
+use brisk_margin_core::encoding::Encoding;
+use brisk_margin_core::format::Format;
+use brisk_margin_core::grade::Score;
+
+use super::Chosen;
+use super::prior::Prior;
+
+/// By how much a picture lacks more of a score of 100 than others of its kind, in each format, as the logarithm of
+/// the factor; nothing where no file told.
+#[derive(Debug, Clone, Copy, Default, PartialEq)]
+pub struct Hints {
+    jpeg: Option<f64>,
+    webp: Option<f64>,
+    avif: Option<f64>,
+}
+
+impl Hints {
+    /// Nothing is known.
+    pub const NONE: Self = Self { jpeg: None, webp: None, avif: None };
+
+    /// With what a file of `encoding` of a picture of `class` told: `counted` is what counted of its score.
+    pub fn and(mut self, class: ContentClass, encoding: Encoding, counted: Score) -> Self {
+        let format = encoding.format();
+        if let Some(quality) = encoding.quality() {
+            let lack = Prior::of(format, class).lack(quality.get());
+            self.set(format, bend(counted.0, lack));
+        }
+        self
+    }
+
+    /// With what `chosen`, of a picture of `class`, told.
+    pub fn and_of(self, class: ContentClass, chosen: &Chosen) -> Self {
+        self.and(class, chosen.trial.encoding, chosen.counted)
+    }
+
+    fn set(&mut self, format: Format, bend: f64) {
+        match format {
+            Format::Jpeg => self.jpeg = Some(bend),
+            Format::Webp => self.webp = Some(bend),
+            Format::Avif => self.avif = Some(bend),
+            Format::Png | Format::Gif => {}
+        }
+    }
+
+    /// What is known of `format`.
+    pub(super) const fn of(self, format: Format) -> Option<f64> {
+        match format {
+            Format::Jpeg => self.jpeg,
+            Format::Webp => self.webp,
+            Format::Avif => self.avif,
+            Format::Png | Format::Gif => None,
+        }
+    }
+}
+
+/// Which of a picture's files, each given by its format and its pixels, are made before the others and tell of them:
+/// in each format the one of a middling size.
+pub fn tellers(files: &[(Format, u64)]) -> Vec<bool> {
+    let mut tells = vec![false; files.len()];
+    for format in [Format::Jpeg, Format::Webp, Format::Avif] {
+        let own = |n: &usize| files[*n].0 == format;
+        let mut own: Vec<usize> = (0..files.len()).filter(own).collect();
+        own.sort_by_key(|&n| files[n].1);
+        if let Some(&middling) = own.get(own.len() / 2) {
+            tells[middling] = true;
+        }
+    }
+    tells
+}
+
+/// The logarithm of what is lacking at `score` beside the `lack` that is usual.
+pub(super) fn bend(score: f64, lack: f64) -> f64 {
+    ((100.0 - score).max(0.05) / lack).ln()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use brisk_margin_core::encoding::Quality;
+
+    #[test]
+    fn a_file_of_a_middling_size_tells_in_each_format() {
+        let sizes = [900, 100, 400];
+        let all =
+            [Format::Avif, Format::Png, Format::Jpeg].map(|format| sizes.map(|s| (format, s)));
+        let tells = tellers(all.as_flattened());
+        assert_eq!(tells, [false, false, true, false, false, false, false, false, true]);
+        assert_eq!(tellers(&[(Format::Webp, 7)]), [true]);
+    }
+
+    #[test]
+    fn a_hint_is_by_how_much_more_is_lacking() {
+        let quality = Quality::new(60).unwrap();
+        let class = ContentClass::Photograph;
+        let lack = Prior::of(Format::Avif, class).lack(60);
+        let hints = Hints::NONE.and(class, Encoding::Avif(quality), Score(100.0 - 2.0 * lack));
+        assert!((hints.of(Format::Avif).unwrap() - 2f64.ln()).abs() < 1e-9);
+        assert_eq!(hints.of(Format::Webp), None);
+        assert_eq!(hints.and(class, Encoding::Png, Score::SAME), hints);
+    }
+}
