@@ -22,6 +22,7 @@ pub mod codec;
 pub mod codecs;
 pub mod colour;
 mod contrast;
+mod detail;
 pub mod drawing;
 pub mod edited;
 pub mod encode;

@@ -7,6 +7,7 @@ use libavif_sys as ffi;
 use super::extras::Extras;
 use super::{Blocks, CodecError, Header};
 use crate::chroma::Chroma;
+use crate::detail::detail;
 use crate::raster::{Channels, Raster};
 use brisk_margin_core::facts::MAX_PIXELS;
 use brisk_margin_core::format::Format;
@@ -14,19 +15,27 @@ use brisk_margin_core::geometry::Size;
 use brisk_margin_core::orientation::Orientation;
 use brisk_margin_core::source_format::SourceFormat;
 
-/// libaom's speed. At 5 it tries enough to save a tenth of the bytes of 6, in seven times the time, most of which goes
-/// into blocks that are not square: without those it saves two thirds of that in twice the time.
-const SPEED: i32 = 5;
-
 /// Frequencies are quantised by how well they are seen, and what that loses is weighed so: files of
-/// photographs get 2 to 5 % smaller at the same score. Blocks are square (docs/decisions/0029).
-const OPTIONS: [(&CStr, &CStr); 5] = [
-    (c"enable-qm", c"1"),
-    (c"dist-metric", c"qm-psnr"),
+/// photographs get 2 to 5 % smaller at the same score (docs/decisions/0011).
+const OPTIONS: [(&CStr, &CStr); 2] = [(c"enable-qm", c"1"), (c"dist-metric", c"qm-psnr")];
+
+/// Only square blocks.
+const SQUARE: [(&CStr, &CStr); 3] = [
     (c"enable-rect-partitions", c"0"),
     (c"enable-ab-partitions", c"0"),
     (c"enable-1to4-partitions", c"0"),
 ];
+
+/// Above so much [`detail`], blocks that are not square save more than a slower search.
+const TEXTURED: f64 = 11.0;
+
+/// libaom's speed for a picture, and how it looks for blocks. Speed 5 saves an eighth of the bytes of 6, in five to
+/// seven times the time, most of which goes into blocks that are not square. Without those it takes twice the time of
+/// 6, and saves 6 % where there is little detail; where there is much of it, files would get heavier
+/// (docs/decisions/0029).
+fn effort(raster: &Raster) -> (i32, &'static [(&'static CStr, &'static CStr)]) {
+    if detail(raster) > TEXTURED { (6, &[]) } else { (5, &SQUARE) }
+}
 
 /// A file's header, and whether its colours are Display P3 without a profile that says so.
 #[derive(Debug, Clone, PartialEq)]
@@ -170,10 +179,11 @@ pub fn encode(
         (*encoder.0).codecChoice = ffi::AVIF_CODEC_CHOICE_AOM;
         (*encoder.0).quality = i32::from(quality);
         (*encoder.0).qualityAlpha = i32::from(quality);
-        (*encoder.0).speed = SPEED;
+        let (speed, blocks) = effort(raster);
+        (*encoder.0).speed = speed;
         // One thread each: pictures run side by side, and the bytes stay the same everywhere.
         (*encoder.0).maxThreads = 1;
-        for (key, value) in OPTIONS {
+        for &(key, value) in OPTIONS.iter().chain(blocks) {
             let (key, value) = (key.as_ptr(), value.as_ptr());
             check(ffi::avifEncoderSetCodecSpecificOption(encoder.0, key, value))?;
         }
