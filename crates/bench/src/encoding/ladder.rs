@@ -117,16 +117,20 @@ pub fn ladder(path: &Path, widths: &[u32]) -> Result<Vec<Raster>, Failure> {
     let file = std::fs::read(path)?;
     let codecs = own_codecs()?;
     let picture = Original::open(&codecs, &file)?;
-    let size = picture.facts().size;
-    let fitting = |&width: &u32| {
-        let height = (f64::from(width) / size.aspect()).round() as u32;
-        Fitting::whole(size, Size::new(width, height.max(1)))
-    };
-    let fittings: Vec<Fitting> = widths.iter().map(fitting).collect();
+    let fittings = fittings(picture.facts().size, widths);
     let mut rasters = Vec::new();
     render_ladder(&picture, &fittings, ColourSpace::Srgb, |_, raster| {
         rasters.push(raster.clone());
         Ok::<(), CodecError>(())
     })?;
     Ok(rasters)
+}
+
+/// The whole of a picture of `size` at `widths`.
+pub fn fittings(size: Size, widths: &[u32]) -> Vec<Fitting> {
+    let fitting = |&width: &u32| {
+        let height = (f64::from(width) / size.aspect()).round() as u32;
+        Fitting::whole(size, Size::new(width, height.max(1)))
+    };
+    widths.iter().map(fitting).collect()
 }

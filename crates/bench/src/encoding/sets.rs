@@ -7,9 +7,7 @@ use std::time::Instant;
 use brisk_margin_cli::home::{Failure, own_codecs};
 use brisk_margin_core::choice::{EncodeRequest, QualityTarget};
 use brisk_margin_core::colour_space::ColourSpace;
-use brisk_margin_core::fitting::Fitting;
 use brisk_margin_core::format::Format;
-use brisk_margin_core::geometry::Size;
 use brisk_margin_core::grade::Grade;
 use brisk_margin_imaging::analysis::content_class;
 use brisk_margin_imaging::choosing::{Hints, never, tellers};
@@ -17,6 +15,7 @@ use brisk_margin_imaging::original::Original;
 use brisk_margin_imaging::reference::Reference as Pixels;
 use rayon::prelude::*;
 
+use super::ladder::fittings;
 use super::reference::Reference;
 use super::{Kind, width};
 
@@ -87,12 +86,7 @@ fn one_set(path: &Path, widths: &[u32], sum: &mut Sum) -> Result<(), Failure> {
     let started = Instant::now();
     let (codecs, file) = (own_codecs()?, std::fs::read(path)?);
     let picture = Original::open(&codecs, &file)?;
-    let size = picture.facts().size;
-    let fitting = |&width: &u32| {
-        let height = (f64::from(width) / size.aspect()).round() as u32;
-        Fitting::whole(size, Size::new(width, height.max(1)))
-    };
-    let fittings: Vec<Fitting> = widths.iter().map(fitting).collect();
+    let fittings = fittings(picture.facts().size, widths);
     let pixels = Pixels::ladder(&picture, &fittings, ColourSpace::Srgb)?;
     let class = content_class(pixels[0].raster());
     let files: Vec<(Format, usize)> =
