@@ -7,7 +7,7 @@ use std::sync::Once;
 use brisk_margin_core::source_format::SourceFormat;
 use brisk_margin_imaging::codec::jpeg::DctScale;
 use brisk_margin_imaging::{drawing, reading};
-use brisk_margin_site::archive::{Limits, Unpacking};
+use brisk_margin_archive::{ArchiveReader, Limits, Unpacking};
 use brisk_margin_site::gate::Authority;
 use brisk_margin_site::har;
 use brisk_margin_site::source::page::PageSource;
@@ -73,7 +73,7 @@ pub fn archive(data: &[u8]) {
     std::fs::create_dir(&inside).expect("a folder in it");
     let mut file = tempfile::tempfile().expect("a file");
     file.write_all(data).expect("room for it");
-    let _ = Unpacking::within(&inside, Limits::SITE).zip(file);
+    let _ = Unpacking::within(&inside, Limits::SITE).zip(file, &ArchiveReader::in_process());
     let beside = std::fs::read_dir(around.path()).expect("it is there").count();
     assert_eq!(beside, 1, "something stands beside it");
 }

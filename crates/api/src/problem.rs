@@ -183,6 +183,10 @@ impl From<StoreError> for Problem {
                 let title = "Somebody else saved it in the meantime";
                 Self::new(StatusCode::CONFLICT, "saved-meanwhile", title, error)
             }
+            StoreError::TooManyJobs => {
+                let title = "Too many jobs wait";
+                Self::new(StatusCode::TOO_MANY_REQUESTS, "too-many-jobs", title, error)
+            }
             StoreError::SameName(_) => {
                 let title = "The name is taken";
                 Self::new(StatusCode::CONFLICT, "same-name", title, error)

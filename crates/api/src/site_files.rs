@@ -6,7 +6,7 @@ use axum::Json;
 use axum::extract::State;
 use axum::extract::multipart::{Multipart, MultipartRejection};
 use axum::http::StatusCode;
-use brisk_margin_site::archive::{ArchiveError, MOST_BYTES, Unpacking};
+use brisk_margin_archive::{ArchiveError, MOST_BYTES, Unpacking};
 use futures::StreamExt;
 use tempfile::{NamedTempFile, TempDir};
 use tokio::io::AsyncWriteExt;
@@ -68,10 +68,11 @@ async fn receive(app: &App, mut form: Multipart, folder: &TempDir) -> Result<Str
         file.flush().await.map_err(ArchiveError::Disk)?;
         let first = name.split('/').next().unwrap_or_default().to_owned();
         called.get_or_insert(first);
+        let reader = app.intake.pool().archives().clone();
         let is_zip = name.to_ascii_lowercase().ends_with(".zip");
         let unpack = move || -> Result<Unpacking, ArchiveError> {
             if is_zip {
-                unpacking.zip(spooled.reopen()?)?;
+                unpacking.zip(spooled.reopen()?, &reader)?;
             } else {
                 unpacking.file(&name, &mut io::BufReader::new(spooled.reopen()?))?;
             }

@@ -1,18 +1,20 @@
 //! Where an installation keeps its things, and how it is opened.
 
 use std::collections::BTreeSet;
+use std::io;
 use std::path::PathBuf;
 use std::sync::{Arc, OnceLock};
 use std::time::Duration;
 
-use brisk_margin_codec_pool::{Limits, Processes, Unconfined};
+use brisk_margin_archive::ArchiveReader;
+use brisk_margin_codec_pool::{ArchiveProcesses, Limits, Processes, Unconfined};
 use brisk_margin_core::units::Bytes;
 use brisk_margin_imaging::codecs::Codecs;
 use brisk_margin_store::{BlobAddress, Blobs, Installation};
 use brisk_margin_work::data_folder::DataFolder;
 use brisk_margin_work::jobs::runner::{JobRunner, PATIENCE};
 use brisk_margin_work::sites::{SiteServices, Sites};
-use brisk_margin_work::work_pool::WorkPool;
+use brisk_margin_work::work_pool::{Readers, WorkPool};
 use clap::Args;
 
 /// Why a command failed, in words for whoever called it.
@@ -95,7 +97,7 @@ impl Home {
         let folder = DataFolder::open(&self.kept.data)?;
         let installation = self.kept.installation(&folder).await?;
         let workers = std::thread::available_parallelism().map_or(2, usize::from);
-        let pool = WorkPool::new(workers, Bytes::mb(self.memory), own_codecs()?);
+        let pool = WorkPool::new(workers, Bytes::mb(self.memory), own_readers()?);
         Ok(Sites::new(installation, pool, folder, own_ports))
     }
 
@@ -124,15 +126,31 @@ pub(crate) fn allow_unconfined() {
     let _ = UNCONFINED.set(Unconfined::Allowed);
 }
 
+fn unconfined() -> Unconfined {
+    UNCONFINED.get().copied().unwrap_or_default()
+}
+
+fn own_program() -> io::Result<PathBuf> {
+    let running = PathBuf::from(RUNNING);
+    if running.exists() { Ok(running) } else { std::env::current_exe() }
+}
+
+/// Codecs and readers of archives in confined processes of this program, which must answer to `codec`
+/// and `read-archive`.
+///
+/// # Errors
+/// As [`own_codecs`].
+pub fn own_readers() -> Result<Readers, Failure> {
+    let archives = ArchiveProcesses::new(&own_program()?, unconfined());
+    Ok(Readers { codecs: own_codecs()?, archives: ArchiveReader::remote(Arc::new(archives)) })
+}
+
 /// Codecs in confined processes of this program, which must answer to `codec`.
 ///
 /// # Errors
 /// Where the system refuses to confine them, and nobody allowed that.
 pub fn own_codecs() -> Result<Codecs, Failure> {
-    let running = PathBuf::from(RUNNING);
-    let program = if running.exists() { running } else { std::env::current_exe()? };
-    let unconfined = UNCONFINED.get().copied().unwrap_or_default();
-    let processes = Processes::new(&program, Limits::default(), unconfined);
+    let processes = Processes::new(&own_program()?, Limits::default(), unconfined());
     let confinement = processes.confinement().map_err(|error| {
         format!("{error}; --allow-unconfined works all the same, with less protection against hostile files")
     })?;

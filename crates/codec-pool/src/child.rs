@@ -1,12 +1,15 @@
 //! The other end: a process that does one job after another until its input ends.
 
+use std::fs::File;
 use std::io::{self, BufReader, BufWriter};
+use std::os::fd::FromRawFd;
 use std::process::ExitCode;
 
+use brisk_margin_archive::send_pieces;
 use brisk_margin_imaging::job::perform;
 use rustix::process::{Resource, Rlimit, getrlimit, setrlimit};
 
-use crate::confinement::{Confinement, confine};
+use crate::confinement::{Confinement, Work, confine};
 use crate::wire::{self, Allowance};
 
 /// No process ever holds more, whatever it says to itself.
@@ -14,18 +17,41 @@ const MOST_MEMORY: u64 = 12 << 30;
 
 /// Does the jobs that come on standard input and answers on standard output, confined.
 pub fn run() -> ExitCode {
-    // It writes no file and leaves no image of its memory behind.
-    for resource in [Resource::Fsize, Resource::Core] {
-        let _ = setrlimit(resource, Rlimit { current: Some(0), maximum: Some(0) });
-    }
-    let most = Some(MOST_MEMORY);
-    let _ = setrlimit(Resource::As, Rlimit { current: most, maximum: most });
+    begin(MOST_MEMORY);
     // A panic in a codec is an answer, and says nothing by itself.
     std::panic::set_hook(Box::new(|_| {}));
-    match serve(confine()) {
-        Ok(()) => ExitCode::SUCCESS,
-        Err(_) => ExitCode::FAILURE,
+    code(serve(confine(Work::Pictures)))
+}
+
+/// Reads the archive that is its standard input, and writes its pieces to standard output, confined.
+pub fn read_archive() -> ExitCode {
+    /// A directory of a million names.
+    const MOST_MEMORY: u64 = 512 << 20;
+    /// Gigabytes are unpacked in less.
+    const MOST_SECONDS: u64 = 300;
+    begin(MOST_MEMORY);
+    let most = Some(MOST_SECONDS);
+    let _ = setrlimit(Resource::Cpu, Rlimit { current: most, maximum: most });
+    code(send_archive(confine(Work::Archive)))
+}
+
+/// It writes no file, leaves no image of its memory behind, and holds `memory` at most.
+fn begin(memory: u64) {
+    for (resource, most) in [(Resource::Fsize, 0), (Resource::Core, 0), (Resource::As, memory)] {
+        let _ = setrlimit(resource, Rlimit { current: Some(most), maximum: Some(most) });
     }
+}
+
+fn code(done: io::Result<()>) -> ExitCode {
+    if done.is_ok() { ExitCode::SUCCESS } else { ExitCode::FAILURE }
+}
+
+fn send_archive(confinement: Confinement) -> io::Result<()> {
+    // SAFETY: standard input is the archive, which nothing else in this process touches.
+    let archive = unsafe { File::from_raw_fd(0) };
+    let mut output = BufWriter::with_capacity(1 << 16, io::stdout().lock());
+    wire::send_greeting(&mut output, confinement)?;
+    send_pieces(archive, &mut output)
 }
 
 /// Sets what the next job may take. The parent cannot: root may be without the right to set limits

@@ -79,16 +79,25 @@ impl fmt::Display for Confinement {
     }
 }
 
-/// Confines the calling thread, and those that it starts, for good. To be called while it is the
-/// only one.
-pub fn confine() -> Confinement {
+/// What a process does that is confined.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Work {
+    /// It computes what comes through a pipe.
+    Pictures,
+    /// It reads one file here and there, which it was started with in place of a pipe.
+    Archive,
+}
+
+/// Confines the calling thread, and those that it starts, for good, to what `work` takes. To be called
+/// while it is the only one.
+pub fn confine(work: Work) -> Confinement {
     let mut refused = 0;
     let mut note = |part: Part, holds: bool| refused |= u8::from(!holds) << part as u8;
     note(Part::User, become_nobody().is_ok());
     note(Part::Handles, keep_pipes_only().is_ok());
     // An older kernel knows files only: network and signals are the filter's business, too.
     note(Part::Files, close_files().is_ok_and(|status| status != RulesetStatus::NotEnforced));
-    note(Part::Calls, close_calls().is_ok());
+    note(Part::Calls, close_calls(work).is_ok());
     Confinement { refused }
 }
 
@@ -159,7 +168,7 @@ const CALLS: [libc::c_long; 29] = [
     libc::SYS_membarrier,
 ];
 
-fn close_calls() -> Result<(), Box<dyn std::error::Error>> {
+fn close_calls(work: Work) -> Result<(), Box<dyn std::error::Error>> {
     let arch: TargetArch = std::env::consts::ARCH.try_into()?;
     let refusal = |error: i32| SeccompAction::Errno(error.unsigned_abs());
     let masked = |argument, mask: u64, value| {
@@ -169,6 +178,9 @@ fn close_calls() -> Result<(), Box<dyn std::error::Error>> {
     };
     let mut rules: BTreeMap<i64, Vec<SeccompRule>> =
         CALLS.into_iter().map(|call| (call, Vec::new())).collect();
+    if work == Work::Archive {
+        rules.insert(libc::SYS_lseek, Vec::new());
+    }
     // Threads, and no processes.
     let thread = libc::CLONE_THREAD as u64;
     rules.insert(libc::SYS_clone, vec![masked(0, thread, thread)?]);

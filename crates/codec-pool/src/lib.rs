@@ -2,11 +2,13 @@
 //!
 //! Each is a program that calls [`child::run`], gives up what [`confinement`] names, and is kept warm
 //! by [`Processes`], with a limit on memory and on time for each job. A crash, a runaway, a hunger
-//! for memory or an attack costs the picture that caused it.
+//! for memory or an attack costs the picture that caused it. Archives are read by [`ArchiveProcesses`].
 
+mod archives;
 pub mod child;
 pub mod confinement;
 mod processes;
 mod wire;
 
+pub use archives::ArchiveProcesses;
 pub use processes::{Limits, PATIENCE, Processes, Unconfined};

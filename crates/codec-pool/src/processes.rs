@@ -62,6 +62,16 @@ pub enum Unconfined {
     Allowed,
 }
 
+impl Unconfined {
+    /// Whether a process that is confined so may work; else why not.
+    pub(crate) fn accept(self, confinement: Confinement) -> Result<(), String> {
+        match confinement.is_whole() || self == Self::Allowed {
+            true => Ok(()),
+            false => Err(confinement.to_string()),
+        }
+    }
+}
+
 /// Processes that run jobs, as many as are asked for at once.
 pub struct Processes {
     program: PathBuf,
@@ -110,10 +120,8 @@ impl Processes {
         }
         let failed = |words: String| CodecFailure::NotStarted(words);
         let process = Process::start(&self.program).map_err(|error| failed(error.to_string()))?;
-        match process.confinement.is_whole() || self.unconfined == Unconfined::Allowed {
-            true => Ok(process),
-            false => Err(failed(process.confinement.to_string())),
-        }
+        self.unconfined.accept(process.confinement).map_err(failed)?;
+        Ok(process)
     }
 }
 
@@ -213,6 +221,17 @@ fn wants_memory(answer: &Answer) -> bool {
     }
 }
 
+/// `program`, to be started for `work`.
+pub(crate) fn command(program: &Path, work: &str) -> Command {
+    let mut command = Command::new(program);
+    // What lists processes tell, however the program was found.
+    command.arg0("brisk-margin").arg(work).env_clear();
+    // Processes run side by side; threads and arenas of their own would only take memory.
+    command.env("RAYON_NUM_THREADS", "1").env("MALLOC_ARENA_MAX", "1");
+    command.stdout(Stdio::piped()).stderr(Stdio::piped());
+    command
+}
+
 /// A process and its pipes.
 struct Process {
     child: Child,
@@ -223,18 +242,7 @@ struct Process {
 
 impl Process {
     fn start(program: &Path) -> io::Result<Self> {
-        let mut child = Command::new(program)
-            // What lists processes tell, however the program was found.
-            .arg0("brisk-margin")
-            .arg("codec")
-            .env_clear()
-            // Processes run side by side; threads and arenas of their own would only take memory.
-            .env("RAYON_NUM_THREADS", "1")
-            .env("MALLOC_ARENA_MAX", "1")
-            .stdin(Stdio::piped())
-            .stdout(Stdio::piped())
-            .stderr(Stdio::piped())
-            .spawn()?;
+        let mut child = command(program, "codec").stdin(Stdio::piped()).spawn()?;
         let missing = || io::Error::other("a pipe is missing");
         let input = child.stdin.take().ok_or_else(missing)?;
         let pixels = child.stdout.as_ref().ok_or_else(missing)?;

@@ -176,6 +176,9 @@ impl Priority {
     }
 }
 
+/// Jobs of one site that may wait for somebody: whoever asks for more is told to wait.
+pub const MOST_AWAITED: u32 = 500;
+
 /// Attempts after which a job is set aside.
 pub const MOST_ATTEMPTS: u32 = 10;
 

@@ -1,6 +1,6 @@
 //! What somebody saw of something before they change it, so that nobody overwrites what was saved meanwhile.
 
-use serde::{Deserialize, Deserializer};
+use serde::{Deserialize, Deserializer, Serialize, Serializer};
 
 /// What somebody saw before they save something in its place.
 ///
@@ -24,6 +24,19 @@ pub enum Seen<T> {
     This(T),
 }
 
+impl<T> From<Option<T>> for Seen<T> {
+    fn from(there: Option<T>) -> Self {
+        there.map_or(Self::Nothing, Self::This)
+    }
+}
+
+impl<T> Seen<T> {
+    /// Whether nothing is said, so that it is left out where it is written.
+    pub const fn is_unsaid(&self) -> bool {
+        matches!(self, Self::Unsaid)
+    }
+}
+
 impl<T: PartialEq> Seen<T> {
     /// Whether what is there `now` is what they saw.
     pub fn holds(&self, now: Option<&T>) -> bool {
@@ -37,7 +50,16 @@ impl<T: PartialEq> Seen<T> {
 
 impl<'de, T: Deserialize<'de>> Deserialize<'de> for Seen<T> {
     fn deserialize<D: Deserializer<'de>>(from: D) -> Result<Self, D::Error> {
-        Ok(Option::deserialize(from)?.map_or(Self::Nothing, Self::This))
+        Option::deserialize(from).map(Self::from)
+    }
+}
+
+impl<T: Serialize> Serialize for Seen<T> {
+    fn serialize<S: Serializer>(&self, to: S) -> Result<S::Ok, S::Error> {
+        match self {
+            Self::Unsaid | Self::Nothing => to.serialize_none(),
+            Self::This(seen) => to.serialize_some(seen),
+        }
     }
 }
 
@@ -45,9 +67,9 @@ impl<'de, T: Deserialize<'de>> Deserialize<'de> for Seen<T> {
 mod tests {
     use super::*;
 
-    #[derive(Deserialize)]
+    #[derive(Deserialize, Serialize)]
     struct Wish {
-        #[serde(default)]
+        #[serde(default, skip_serializing_if = "Seen::is_unsaid")]
         seen: Seen<u32>,
     }
 
@@ -57,5 +79,8 @@ mod tests {
         assert_eq!(read("{}"), Seen::Unsaid);
         assert_eq!(read("{\"seen\":null}"), Seen::Nothing);
         assert_eq!(read("{\"seen\":7}"), Seen::This(7));
+        for text in ["{}", "{\"seen\":null}", "{\"seen\":7}"] {
+            assert_eq!(serde_json::to_string(&Wish { seen: read(text) }).unwrap(), text);
+        }
     }
 }

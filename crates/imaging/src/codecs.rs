@@ -158,6 +158,54 @@ impl Codecs {
         raster(self.run(&job, &parts, memory)?)
     }
 
+    /// Brings `raster` from the colours of the profile `icc`, or from Display P3, to sRGB.
+    ///
+    /// # Errors
+    /// [`CodecError::CodecFailure`].
+    pub(crate) fn to_srgb(
+        &self,
+        raster: &mut Raster,
+        icc: Option<&[u8]>,
+    ) -> Result<(), CodecError> {
+        let shape = Shape::of(raster);
+        let job = Job::ToSrgb { shape, icc: icc.is_some() };
+        let parts: Vec<&[u8]> = [raster.data()].into_iter().chain(icc).collect();
+        let answer = self.run(&job, &parts, conversion_memory(&parts))?;
+        match answer.reply {
+            Reply::Pixels(same) if same == shape && fits(shape, &answer.bytes) => {
+                raster.data_mut().copy_from_slice(&answer.bytes);
+                Ok(())
+            }
+            reply => Err(refused(reply)),
+        }
+    }
+
+    /// The same for light of 16 bits a sample, `each` samples a pixel.
+    ///
+    /// # Errors
+    /// [`CodecError::CodecFailure`].
+    pub(crate) fn light_to_srgb(
+        &self,
+        light: &mut [u16],
+        each: usize,
+        icc: Option<&[u8]>,
+    ) -> Result<(), CodecError> {
+        let bytes: Vec<u8> = light.iter().flat_map(|sample| sample.to_le_bytes()).collect();
+        let job = Job::LightToSrgb { each, icc: icc.is_some() };
+        let parts: Vec<&[u8]> = [bytes.as_slice()].into_iter().chain(icc).collect();
+        let answer = self.run(&job, &parts, conversion_memory(&parts))?;
+        match answer.reply {
+            Reply::Light if answer.bytes.len() == bytes.len() => {
+                let (samples, _) = answer.bytes.as_chunks();
+                for (to, &from) in light.iter_mut().zip(samples) {
+                    *to = u16::from_le_bytes(from);
+                }
+                Ok(())
+            }
+            reply => Err(refused(reply)),
+        }
+    }
+
     /// The part `crop` of the drawing `file`, in pixels of its own size, at the size `output`.
     ///
     /// # Errors
@@ -331,6 +379,13 @@ fn decoding_memory(facts: &PictureFacts, file: &[u8]) -> Bytes {
         _ => 20,
     };
     Bytes(facts.size.pixels() * each + file.len() as u64 * 2 + (16 << 20))
+}
+
+/// What bringing pixels to sRGB may take: they come, are turned to samples, and go; tables of the
+/// profile besides.
+fn conversion_memory(parts: &[&[u8]]) -> Bytes {
+    let bytes: usize = parts.iter().map(|part| part.len()).sum();
+    Bytes(bytes as u64 * 6 + (64 << 20))
 }
 
 /// What drawing `file` at `output` may take: its tree, its pixels twice, and four groups within each

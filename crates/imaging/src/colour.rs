@@ -5,7 +5,12 @@ use moxcms::{ColorProfile, DataColorSpace, Layout, ProfileText, TransformOptions
 use crate::raster::{Channels, Raster};
 use crate::resize;
 
-/// An RGB colour profile that is not sRGB.
+/// The profile `icc`, or that of Display P3 where there is none; nothing where pixels are sRGB's.
+pub(crate) fn profile(icc: Option<&[u8]>) -> Option<Profile> {
+    icc.map_or_else(|| Some(Profile::display_p3()), Profile::read)
+}
+
+/// An RGB colour profile that is not sRGB, and was read here.
 pub struct Profile {
     profile: ColorProfile,
     name: String,

@@ -9,7 +9,7 @@ use crate::codec::CodecError;
 use crate::codec::extras::Extras;
 use crate::codec::jpeg::DctScale;
 use crate::codecs::Codecs;
-use crate::colour::Profile;
+use crate::own_colours::OwnColours;
 use crate::raster::Raster;
 
 impl Codecs {
@@ -28,10 +28,10 @@ impl Codecs {
     ) -> Result<Vec<u8>, EncodeError> {
         encoding.format().check_size(raster.size())?;
         if encoding.format() == Format::Gif
-            && let Some(profile) = extras.icc.as_deref().and_then(Profile::read)
+            && let Some(icc) = &extras.icc
         {
             let mut raster = raster.clone();
-            profile.convert(&mut raster);
+            OwnColours::of_profile(self, icc).convert(&mut raster)?;
             return Ok(self.encode_pixels(&raster, encoding, extras)?);
         }
         Ok(self.encode_pixels(raster, encoding, extras)?)

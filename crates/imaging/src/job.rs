@@ -11,6 +11,7 @@ use crate::chroma::Chroma;
 use crate::codec::extras::Extras;
 use crate::codec::jpeg::DctScale;
 use crate::codec::{CodecError, avif, gif, jpeg, png, svg, webp, webp_motion};
+use crate::colour;
 use crate::drawing::minified;
 use crate::lossless::{self, LosslessError};
 use crate::motion::{Frame, Motion};
@@ -39,6 +40,20 @@ pub enum Job {
     },
     /// The frames of a file, so many at most.
     DecodeMotion(SourceFormat, u32),
+    /// Pixels in sRGB instead of the colours of a profile that stands beside them, or of Display P3.
+    ToSrgb {
+        /// The pixels' shape.
+        shape: Shape,
+        /// Whether a profile stands beside them.
+        icc: bool,
+    },
+    /// The same for light of 16 bits a sample, little endian.
+    LightToSrgb {
+        /// Samples of a pixel: 3 or 4.
+        each: usize,
+        /// Whether a profile stands beside it.
+        icc: bool,
+    },
     /// A part of a drawing.
     Draw {
         /// The part, in pixels of its own size.
@@ -140,6 +155,8 @@ pub enum Reply {
     File,
     /// Pixels.
     Pixels(Shape),
+    /// Light of 16 bits a sample, little endian.
+    Light,
     /// The pixels of frames of one shape, each with its time in milliseconds, and how often they
     /// are shown.
     Frames(Shape, Vec<u16>, u16),
@@ -210,6 +227,20 @@ pub fn perform(job: &Job, parts: &[&[u8]]) -> Answer {
         }
         Job::DecodeMotion(format, most) => {
             reading::motion(*format, file, *most).map(Answer::frames)
+        }
+        Job::ToSrgb { shape, icc } => {
+            let mut raster = shape.raster(part(0));
+            let profile = colour::profile(icc.then(|| part(1)));
+            profile.inspect(|profile| profile.convert(&mut raster));
+            Ok(Answer::pixels(raster))
+        }
+        Job::LightToSrgb { each, icc } => {
+            let (samples, _) = part(0).as_chunks();
+            let mut light: Vec<u16> = samples.iter().map(|&two| u16::from_le_bytes(two)).collect();
+            let profile = colour::profile(icc.then(|| part(1)));
+            profile.inspect(|profile| profile.convert_light(&mut light, *each));
+            let bytes = light.into_iter().flat_map(u16::to_le_bytes).collect();
+            Ok(Answer { reply: Reply::Light, bytes })
         }
         Job::Draw { crop, output } => svg::draw(file, *crop, *output).map(Answer::pixels),
         Job::Minify => minified(file).map(|text| Answer::file(text.into_bytes())),

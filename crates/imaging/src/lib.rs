@@ -34,6 +34,7 @@ pub mod metadata;
 pub mod metric;
 pub mod motion;
 pub mod original;
+pub mod own_colours;
 pub mod palette;
 pub mod picture_error;
 pub mod raster;

@@ -8,8 +8,8 @@ use brisk_margin_core::orientation::Orientation;
 use crate::codec::CodecError;
 use crate::codec::jpeg::DctScale;
 use crate::codecs::Codecs;
-use crate::colour::Profile;
 use crate::lossless::LosslessError;
+use crate::own_colours::OwnColours;
 pub use crate::picture_error::PictureError;
 use crate::raster::Raster;
 use crate::reading::Opened;
@@ -20,7 +20,7 @@ pub struct Original<'a> {
     pub(crate) bytes: &'a [u8],
     pub(crate) stored: Size,
     pub(crate) orientation: Orientation,
-    pub(crate) colour: Option<Profile>,
+    pub(crate) colour: Option<OwnColours>,
     opened: Opened,
 }
 
@@ -53,8 +53,11 @@ impl<'a> Original<'a> {
     /// ```
     pub fn open(codecs: &'a Codecs, bytes: &'a [u8]) -> Result<Self, PictureError> {
         let opened = codecs.open(bytes)?;
-        let profile = opened.icc.as_deref().and_then(Profile::read);
-        let colour = profile.or_else(|| opened.is_p3.then(Profile::display_p3));
+        let own = || match &opened.icc {
+            Some(icc) if !opened.is_p3 => OwnColours::of_profile(codecs, icc),
+            _ => OwnColours::display_p3(codecs),
+        };
+        let colour = opened.facts.profile.is_some().then(own);
         let (stored, orientation) = (opened.stored, opened.orientation);
         Ok(Self { codecs, bytes, stored, orientation, colour, opened })
     }
@@ -77,8 +80,7 @@ impl<'a> Original<'a> {
     /// The profile of its colours, where they are RGB and not sRGB's: as it stands in the file, or
     /// written for a container that only names them.
     pub fn own_profile(&self) -> Option<Vec<u8>> {
-        let profile = self.colour.as_ref()?;
-        self.opened.icc.clone().or_else(|| profile.icc())
+        self.colour.as_ref()?.to_icc()
     }
 
     /// What its metadata say.

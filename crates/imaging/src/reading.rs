@@ -27,7 +27,7 @@ pub struct Opened {
     pub stored: Size,
     /// How it is turned.
     pub orientation: Orientation,
-    /// Whether its container names the colours of Display P3 without a profile.
+    /// Whether its container names the colours of Display P3, and no profile of its own says otherwise.
     pub is_p3: bool,
     /// The sizes of the pictures inside an icon; none in other files.
     pub inside: Vec<Size>,
@@ -64,6 +64,7 @@ pub fn open(file: &[u8]) -> Result<Opened, PictureError> {
     let orientation = header.turned.unwrap_or(turn);
     let told = metadata::read(&header.blocks);
     let profile = header.icc.as_deref().and_then(Profile::read);
+    let is_p3 = is_p3 && profile.is_none();
     let colour = profile.or_else(|| is_p3.then(Profile::display_p3));
     let facts = PictureFacts {
         format,

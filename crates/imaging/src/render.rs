@@ -36,7 +36,7 @@ pub fn render_in(
     if picture.facts().format == SourceFormat::Svg {
         return draw(picture, fitting);
     }
-    Ok(Decoded::for_all(picture, std::slice::from_ref(fitting))?.show(fitting, colours))
+    Decoded::for_all(picture, std::slice::from_ref(fitting))?.show(fitting, colours)
 }
 
 /// The pixels of `picture` as each of `fittings` shows it in `colours`, decoded once; `each` gets
@@ -66,7 +66,7 @@ pub fn render_ladder<E: From<CodecError>>(
         };
         let raster = match (made.iter().rev().find(has_twice), &decoded) {
             (Some((_, larger)), _) => resize::resize(larger, Region::whole(larger.size()), output),
-            (None, Some(decoded)) => decoded.show(&fittings[n], colours),
+            (None, Some(decoded)) => decoded.show(&fittings[n], colours)?,
             (None, None) => draw(picture, &fittings[n])?,
         };
         each(n, &raster)?;
@@ -103,7 +103,7 @@ impl<'a> Decoded<'a> {
         Ok(Self { picture, pixels, scale: scale.factor() })
     }
 
-    fn show(&self, fitting: &Fitting, colours: ColourSpace) -> Raster {
+    fn show(&self, fitting: &Fitting, colours: ColourSpace) -> Result<Raster, CodecError> {
         let orientation = self.picture.orientation;
         let crop = orientation.to_stored(fitting.crop, self.picture.stored);
         let output = orientation.apply(fitting.output);
@@ -114,9 +114,9 @@ impl<'a> Decoded<'a> {
         };
         let mut upright = crate::turn::upright(orientation, scaled);
         if let (ColourSpace::Srgb, Some(profile)) = (colours, &self.picture.colour) {
-            profile.convert(&mut upright);
+            profile.convert(&mut upright)?;
         }
-        upright
+        Ok(upright)
     }
 }
 
@@ -142,7 +142,7 @@ pub fn render_motion(picture: &Original<'_>, fitting: &Fitting) -> Result<Motion
             false => resize::resize(&frame.raster, Region::of(crop), fitting.output),
         };
         if let Some(profile) = &picture.colour {
-            profile.convert(&mut raster);
+            profile.convert(&mut raster)?;
         }
         frame.raster = raster;
     }

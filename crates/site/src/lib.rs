@@ -16,7 +16,6 @@
 //! - [`icons`]: those that a site names, fetched.
 //! - [`host`]: serves a folder as a customer's web host would.
 
-pub mod archive;
 pub mod chromium;
 pub mod crawl;
 mod devtools;

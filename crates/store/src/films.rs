@@ -90,6 +90,7 @@ impl Store {
         let found = Id::find_by_statement(row).one(&transaction).await?;
         let id = found.ok_or_else(|| StoreError::Corrupt("films".to_owned()))?.id;
         let job = NewJob::new(JobKind::Film, id.to_string(), serde_json::json!({ "film": id }));
+        self.check_room_for_jobs(&transaction).await?;
         transaction.execute_raw(self.push_statement(&job.awaited())).await?;
         transaction.commit().await?;
         Ok(id)

@@ -34,6 +34,7 @@ pub mod variants;
 
 use std::sync::Arc;
 
+use brisk_margin_core::job::MOST_AWAITED;
 use sea_orm::{
     ConnectionTrait, DatabaseConnection, DatabaseTransaction, DbErr, RuntimeErr, SqlErr,
     TransactionTrait,
@@ -118,6 +119,11 @@ pub enum StoreError {
          then save again to replace it"
     )]
     SavedMeanwhile,
+    /// As many jobs wait as may.
+    #[error(
+        "{MOST_AWAITED} jobs wait already in this site; wait until some of them are done, or cancel them under Jobs"
+    )]
+    TooManyJobs,
     /// Another site has the address.
     #[error(
         "another site has this address already; open that one, or give this one another address"
@@ -182,7 +188,7 @@ impl StoreError {
     /// Whether database or disk are at fault and not what was asked: later it may go well.
     pub const fn is_transient(&self) -> bool {
         match self {
-            Self::Database(_) => true,
+            Self::Database(_) | Self::TooManyJobs => true,
             Self::Blob(error) => error.is_transient(),
             Self::SavedMeanwhile
             | Self::Unusable

@@ -7,6 +7,7 @@ use std::io;
 use std::path::Path;
 use std::sync::Arc;
 
+use brisk_margin_archive::{ArchiveError, Limits, Unpacking};
 use brisk_margin_core::embedded::EmbeddedMetadata;
 use brisk_margin_core::facts::PictureFacts;
 use brisk_margin_core::naming;
@@ -14,7 +15,6 @@ use brisk_margin_core::site::ImportAction;
 use brisk_margin_core::units::Bytes;
 use brisk_margin_imaging::codecs::Codecs;
 use brisk_margin_imaging::original::{Original, PictureError};
-use brisk_margin_site::archive::{ArchiveError, Limits, Unpacking};
 use brisk_margin_store::pictures::{Arrival, NewPicture, Origin};
 use brisk_margin_store::{BlobHash, BlobHasher, Store, StoreError};
 use futures::{Stream, StreamExt};
@@ -118,6 +118,11 @@ impl Intake {
         Self { store, pool, folder }
     }
 
+    /// Where files are read.
+    pub const fn pool(&self) -> &WorkPool {
+        &self.pool
+    }
+
     /// Rows and blobs.
     pub(crate) fn store(&self) -> &Store {
         &self.store
@@ -198,8 +203,10 @@ impl Intake {
         }
         let folder = tempfile::tempdir_in(self.folder.spool())?;
         let (archive, target) = (path.to_owned(), folder.path().to_owned());
+        let reader = self.pool.archives().clone();
         let unpack = move || {
-            Unpacking::within(&target, Limits::PICTURES).zip(std::fs::File::open(archive)?)?;
+            Unpacking::within(&target, Limits::PICTURES)
+                .zip(std::fs::File::open(archive)?, &reader)?;
             files_below(&target).map_err(ArchiveError::Disk)
         };
         let files = tokio::task::spawn_blocking(unpack).await.map_err(|_| WorkFailed)??;

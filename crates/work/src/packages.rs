@@ -6,10 +6,10 @@ use std::fs::File;
 use std::io;
 use std::path::Path;
 
+use brisk_margin_archive::Packing;
 use brisk_margin_core::naming;
 use brisk_margin_core::publication::package::{FILES, Manifest, PackedFile, PackedSet};
 use brisk_margin_core::slot::Slot;
-use brisk_margin_site::archive::Packing;
 use brisk_margin_store::pictures::Picture;
 use brisk_margin_store::{BlobError, StoreError};
 use bytes::Bytes;

@@ -2,6 +2,7 @@
 
 use std::sync::Arc;
 
+use brisk_margin_archive::ArchiveReader;
 use brisk_margin_core::units::Bytes;
 use brisk_margin_imaging::codecs::Codecs;
 use thiserror::Error;
@@ -13,7 +14,7 @@ const PIECE: u64 = 1 << 20;
 /// Bounded room for work on pictures. Clones share the same room.
 ///
 /// Work waits for its estimated memory first, in the order of arrival, and then for one of as
-/// many workers as there are cores. What meets untrusted bytes goes to the pool's codecs. Of the work
+/// many workers as there are cores. What meets untrusted bytes goes to the pool's readers. Of the work
 /// in the background, one piece at a time stands in each line, and one worker more than there are
 /// cores is left to whoever waits for something: they are never behind what takes long.
 #[derive(Clone)]
@@ -22,8 +23,24 @@ pub struct WorkPool {
     pieces: u32,
     workers: Line,
     threads: usize,
-    codecs: Codecs,
+    readers: Readers,
     is_background: bool,
+}
+
+/// Where bytes from outside are read.
+#[derive(Clone)]
+pub struct Readers {
+    /// Pictures.
+    pub codecs: Codecs,
+    /// Archives.
+    pub archives: ArchiveReader,
+}
+
+impl Readers {
+    /// In this process: for tests.
+    pub const fn in_process() -> Self {
+        Self { codecs: Codecs::in_process(), archives: ArchiveReader::in_process() }
+    }
 }
 
 /// Something that is handed out in the order of arrival.
@@ -70,15 +87,15 @@ pub struct MemoryPermit {
 }
 
 impl WorkPool {
-    /// A pool of `workers` threads and `memory` in all, whose work reads files in `codecs`.
-    pub fn new(workers: usize, memory: Bytes, codecs: Codecs) -> Self {
+    /// A pool of `workers` threads and `memory` in all, whose work reads files in `readers`.
+    pub fn new(workers: usize, memory: Bytes, readers: Readers) -> Self {
         let pieces = (memory.get() / PIECE).clamp(1, u64::from(u32::MAX)) as u32;
         Self {
             memory: Line::new(pieces as usize, pieces as usize),
             pieces,
             workers: Line::new(workers.max(1) + 1, workers.max(1)),
             threads: workers.max(1),
-            codecs,
+            readers,
             is_background: false,
         }
     }
@@ -88,9 +105,14 @@ impl WorkPool {
         Self { is_background: true, ..self.clone() }
     }
 
-    /// Where files are read.
+    /// Where pictures are read.
     pub const fn codecs(&self) -> &Codecs {
-        &self.codecs
+        &self.readers.codecs
+    }
+
+    /// Where archives are read.
+    pub const fn archives(&self) -> &ArchiveReader {
+        &self.readers.archives
     }
 
     /// The memory that is handed out in all.
@@ -127,7 +149,7 @@ impl WorkPool {
         work: impl FnOnce(&Codecs) -> T + Send + 'static,
     ) -> Result<T, WorkFailed> {
         let worker = self.workers.take(1, self.is_background).await;
-        let codecs = self.codecs.clone();
+        let codecs = self.readers.codecs.clone();
         let task = tokio::task::spawn_blocking(move || {
             let _held = (permit, worker);
             work(&codecs)
@@ -148,7 +170,7 @@ mod tests {
 
     #[tokio::test]
     async fn a_panic_costs_one_piece_of_work_only() {
-        let pool = WorkPool::new(1, Bytes::mb(8), Codecs::in_process());
+        let pool = WorkPool::new(1, Bytes::mb(8), Readers::in_process());
         let permit = pool.admit(Bytes::mb(8)).await;
         let broken = pool.run(permit, |_| panic!("codec")).await;
         assert_eq!(broken, Err(WorkFailed));
@@ -158,7 +180,7 @@ mod tests {
 
     #[tokio::test]
     async fn what_somebody_waits_for_stands_behind_one_piece_of_background_work_at_most() {
-        let pool = WorkPool::new(1, Bytes(8 * PIECE), Codecs::in_process());
+        let pool = WorkPool::new(1, Bytes(8 * PIECE), Readers::in_process());
         let (done, mut told) = tokio::sync::mpsc::unbounded_channel();
         let start = |pool: WorkPool, name: &'static str| {
             let done = done.clone();
@@ -184,7 +206,7 @@ mod tests {
 
     #[tokio::test]
     async fn what_takes_long_in_the_background_holds_nobody_up() {
-        let pool = WorkPool::new(1, Bytes(8 * PIECE), Codecs::in_process());
+        let pool = WorkPool::new(1, Bytes(8 * PIECE), Readers::in_process());
         let background = pool.in_background();
         let permit = background.admit(Bytes(PIECE)).await;
         let (release, wait) = std::sync::mpsc::channel::<()>();
@@ -199,7 +221,7 @@ mod tests {
 
     #[tokio::test]
     async fn work_waits_for_memory_and_the_largest_runs_alone() {
-        let pool = WorkPool::new(4, Bytes(8 * PIECE), Codecs::in_process());
+        let pool = WorkPool::new(4, Bytes(8 * PIECE), Readers::in_process());
         let most = pool.admit(Bytes(600 * PIECE)).await;
         let next = tokio::time::timeout(Duration::from_millis(20), pool.admit(Bytes(1)));
         assert!(next.await.is_err(), "admitted beside work that needs everything");
@@ -210,7 +232,7 @@ mod tests {
 
     #[tokio::test]
     async fn what_nobody_waits_for_still_holds_its_memory() {
-        let pool = WorkPool::new(4, Bytes(2 * PIECE), Codecs::in_process());
+        let pool = WorkPool::new(4, Bytes(2 * PIECE), Readers::in_process());
         let permit = pool.admit(Bytes(2 * PIECE)).await;
         let (release, wait) = std::sync::mpsc::channel::<()>();
         let abandoned = pool.run(permit, move |_| wait.recv().ok());

@@ -1,5 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { accept, api, unwrap, type NewSizeSet, type SlotBoxes } from "./client";
+import { accept, api, unwrap, type NewSizeSet, type Slot, type SlotBoxes } from "./client";
 
 /** Named sets of sizes. */
 export function useSizeSets() {
@@ -25,9 +25,20 @@ export const useRemoveSizeSet = () =>
 
 /** Gives slots the sizes of a set; the answer is what was set by hand before. */
 export const useApplySizeSet = () =>
-  useChange(async ({ set, slots }: { set: string; slots: string[] }) =>
-    unwrap(await api.POST("/size-sets/{id}/apply", { params: { path: { id: set } }, body: { slots } })),
+  useChange(async ({ set, slots }: { set: string; slots: Slot[] }) =>
+    unwrap(
+      await api.POST("/size-sets/{id}/apply", {
+        params: { path: { id: set } },
+        body: {
+          slots: slots.map(({ id }) => id),
+          seen: Object.fromEntries(slots.map((slot) => [slot.id, boxesByHand(slot)])),
+        },
+      }),
+    ),
   );
+
+/** The boxes of a slot that somebody set by hand, as they stand in the row that is seen. */
+export const boxesByHand = ({ boxes, boxes_by_hand }: Slot) => (boxes_by_hand ? boxes : null);
 
 /** Sets the boxes of slots by hand, or goes back to those measured. */
 export const useSetBoxes = () =>

@@ -5,7 +5,14 @@ import { count } from "../ui/figures";
 import { ProblemNote } from "../ui/ProblemNote";
 import { SideSheet } from "../ui/SideSheet";
 import { describeSizes } from "../ui/sizeSets";
-import { useApplySizeSet, useKeepSizeSet, useRemoveSizeSet, useSetBoxes, useSizeSets } from "../api/useSizeSets";
+import {
+  boxesByHand,
+  useApplySizeSet,
+  useKeepSizeSet,
+  useRemoveSizeSet,
+  useSetBoxes,
+  useSizeSets,
+} from "../api/useSizeSets";
 
 interface Props {
   open: boolean;
@@ -54,7 +61,7 @@ export function SizeSetSheet({ open, onClose, slots }: Props) {
               disabled={lacking !== undefined}
               title={lacking}
               onClick={() => {
-                apply.mutate({ set: set.id, slots: slots.map(({ id }) => id) }, { onSuccess: setBefore });
+                apply.mutate({ set: set.id, slots }, { onSuccess: setBefore });
               }}
             >
               Apply
@@ -95,7 +102,7 @@ export function SizeSetSheet({ open, onClose, slots }: Props) {
             className="quiet-button"
             onClick={() => {
               keep.mutate(
-                { name: gone.name, sizes: gone.sizes },
+                { name: gone.name, sizes: gone.sizes, seen: null },
                 {
                   onSuccess: () => {
                     setGone(undefined);
@@ -112,7 +119,7 @@ export function SizeSetSheet({ open, onClose, slots }: Props) {
         <Button
           onClick={() => {
             back.mutate(
-              sized.map(({ id }) => ({ slot_id: id, boxes: null })),
+              sized.map((slot) => ({ slot_id: slot.id, boxes: null, seen: boxesByHand(slot) })),
               { onSuccess: setBefore },
             );
           }}

@@ -5,6 +5,7 @@ use std::collections::BTreeMap;
 use axum::Json;
 use axum::extract::State;
 use axum::http::StatusCode;
+use brisk_margin_core::layout::Boxes;
 use brisk_margin_core::seen::Seen;
 use brisk_margin_core::size_set::{SetSize, SizeSet};
 use brisk_margin_store::layouts::NamedSizes;
@@ -90,12 +91,18 @@ pub(crate) async fn remove_size_set(
 pub(crate) struct Slots {
     /// Their numbers.
     slots: Vec<Uuid>,
+    /// What was set by hand, by slot, when whoever applies looked, `null` for nothing: what somebody else
+    /// set since is not overwritten.
+    #[serde(default)]
+    #[schema(value_type = BTreeMap<Uuid, Option<BTreeMap<u32, Vec<f64>>>>)]
+    seen: BTreeMap<Uuid, Seen<Boxes>>,
 }
 
 /// Gives slots the sizes of a set. Answers with the boxes that were set by hand before, which
 /// bring those back when they are sent to `/api/slots/boxes`.
 #[utoipa::path(post, path = "/size-sets/{id}/apply", request_body = Slots, responses(
     (status = 200, body = [SlotBoxes]),
+    (status = 409, description = "Somebody saved since", body = Problem, content_type = "application/problem+json"),
     (status = 404, body = Problem, content_type = "application/problem+json"),
     (status = 422, body = Problem, content_type = "application/problem+json"),
 ), params(("id" = Uuid, Path, description = "The set's number")))]
@@ -119,6 +126,6 @@ pub(crate) async fn apply_size_set(
         }
         boxes.insert(slot.id, Some(sized));
     }
-    let before = app.store.set_boxes(boxes, &BTreeMap::new()).await?;
-    Ok(Json(SlotBoxes::list(before)))
+    let before = app.store.set_boxes(boxes.clone(), &wanted.seen).await?;
+    Ok(Json(SlotBoxes::back(before, boxes)))
 }

@@ -226,17 +226,23 @@ pub(crate) struct SlotBoxes {
     #[schema(value_type = Option<BTreeMap<u32, Vec<f64>>>)]
     boxes: Option<Boxes>,
     /// What was set by hand when whoever saves looked: what somebody else set since is not overwritten.
-    #[serde(default, skip_serializing)]
+    #[serde(default, skip_serializing_if = "Seen::is_unsaid")]
     #[schema(value_type = Option<BTreeMap<u32, Vec<f64>>>)]
     seen: Seen<Boxes>,
 }
 
 impl SlotBoxes {
-    pub(super) fn list(boxes: BTreeMap<Uuid, Option<Boxes>>) -> Vec<Self> {
-        boxes
-            .into_iter()
-            .map(|(slot_id, boxes)| Self { slot_id, boxes, seen: Seen::Unsaid })
-            .collect()
+    /// What was there `before`, each beside what was set in its place: sent, it brings that back where
+    /// nobody set something else since.
+    pub(super) fn back(
+        before: BTreeMap<Uuid, Option<Boxes>>,
+        mut set: BTreeMap<Uuid, Option<Boxes>>,
+    ) -> Vec<Self> {
+        let back = |(slot_id, boxes)| {
+            let seen = set.remove(&slot_id).map_or(Seen::Unsaid, Seen::from);
+            Self { slot_id, boxes, seen }
+        };
+        before.into_iter().map(back).collect()
     }
 }
 
@@ -260,8 +266,8 @@ pub(crate) async fn set_boxes(
         boxes.insert(set.slot_id, set.boxes);
         seen.insert(set.slot_id, set.seen);
     }
-    let before = app.store.set_boxes(boxes, &seen).await?;
-    Ok(Json(SlotBoxes::list(before)))
+    let before = app.store.set_boxes(boxes.clone(), &seen).await?;
+    Ok(Json(SlotBoxes::back(before, boxes)))
 }
 
 /// A box can be hidden, but not endless.

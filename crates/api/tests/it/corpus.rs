@@ -4,7 +4,7 @@ use std::io::{Seek, Write};
 use std::path::Path;
 
 use brisk_margin_api::spreadsheet::ReadTable;
-use brisk_margin_site::archive::{Limits, Unpacking};
+use brisk_margin_archive::{ArchiveReader, Limits, Unpacking};
 use brisk_margin_site::gate::Authority;
 use brisk_margin_site::har;
 use brisk_margin_site::source::page::PageSource;
@@ -36,7 +36,9 @@ fn what_is_no_picture_is_answered_too() {
         let (folder, mut file) = (tempfile::tempdir().unwrap(), tempfile::tempfile().unwrap());
         file.write_all(packed).unwrap();
         file.rewind().unwrap();
-        Unpacking::within(folder.path(), Limits::SITE).zip(file).is_ok()
+        Unpacking::within(folder.path(), Limits::SITE)
+            .zip(file, &ArchiveReader::in_process())
+            .is_ok()
     };
     assert!(whole("archive", unpacks) > 0);
 }

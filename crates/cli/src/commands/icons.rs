@@ -27,7 +27,7 @@ use url::Url;
 
 use super::made::MadeFiles;
 use super::within_runtime;
-use crate::home::{Failure, own_codecs};
+use crate::home::{Failure, own_codecs, own_readers};
 
 /// What the lines for the heads of pages are called.
 const HEAD: &str = "head.html";
@@ -235,7 +235,7 @@ impl Check {
             rules.allowed.extend(Plan::for_page(page.as_str(), reader.clone())?.rules.allowed);
         }
         rules.allowed.extend(self.allow.iter().filter_map(Authority::of));
-        let pool = WorkPool::new(1, MEMORY, own_codecs()?);
+        let pool = WorkPool::new(1, MEMORY, own_readers()?);
         let report = check_icons(&self.pages, rules, &pool).await?;
         if self.json {
             println!("{}", serde_json::to_string(&report)?);

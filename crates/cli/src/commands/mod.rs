@@ -88,6 +88,9 @@ enum Command {
     /// Decodes and encodes for the process that started it
     #[command(hide = true)]
     Codec,
+    /// Reads an archive for the process that started it
+    #[command(hide = true)]
+    ReadArchive,
     /// Prints what completes commands in a shell
     Completions(shell::Completions),
     /// Writes a manual page for each command
@@ -153,6 +156,7 @@ pub fn run() -> ExitCode {
         }
         Command::Manual(manual) => manual.run(CommandLine::command()),
         Command::Codec => return brisk_margin_codec_pool::child::run(),
+        Command::ReadArchive => return brisk_margin_codec_pool::child::read_archive(),
         Command::Openapi { installation } => {
             let document = match installation {
                 true => brisk_margin_api::installation_document(),

@@ -1,6 +1,7 @@
 //! The binary as its users call it.
 
 mod architecture;
+mod archives;
 mod codecs;
 mod fit;
 mod shell;

@@ -4,17 +4,22 @@ use std::io::ErrorKind;
 use std::net::{TcpListener, TcpStream};
 use std::process::Command;
 
-use brisk_margin_codec_pool::confinement::confine;
+use brisk_margin_codec_pool::confinement::{Work, confine};
 
 /// Says that this process is the one to be confined.
 const PROBE: &str = "BRISK_MARGIN_PROBE";
+/// Says that it is to read an archive.
+const ARCHIVE: &str = "BRISK_MARGIN_PROBE_ARCHIVE";
 
 #[test]
 fn a_codec_that_is_taken_over_finds_nothing() {
     let Ok(port) = std::env::var(PROBE) else {
-        return tried_in_a_process_of_its_own();
+        tried_in_a_process_of_its_own(false);
+        tried_in_a_process_of_its_own(true);
+        return;
     };
-    assert!(confine().is_whole(), "this system refuses a part of the confinement");
+    let work = if std::env::var_os(ARCHIVE).is_some() { Work::Archive } else { Work::Pictures };
+    assert!(confine(work).is_whole(), "this system refuses a part of the confinement");
     let refused = |what: &str, result: std::io::Result<()>| {
         let error = result.expect_err(what);
         assert_eq!(error.kind(), ErrorKind::PermissionDenied, "{what}: {error}");
@@ -53,12 +58,13 @@ fn a_codec_that_is_taken_over_finds_nothing() {
     println!("nothing was found");
 }
 
-fn tried_in_a_process_of_its_own() {
+fn tried_in_a_process_of_its_own(is_for_an_archive: bool) {
     let listener = TcpListener::bind("127.0.0.1:0").unwrap();
     let port = listener.local_addr().unwrap().port().to_string();
     let probe = Command::new(std::env::current_exe().unwrap())
         .args(["--exact", "a_codec_that_is_taken_over_finds_nothing", "--nocapture"])
         .env(PROBE, port)
+        .envs(is_for_an_archive.then_some((ARCHIVE, "yes")))
         .output()
         .unwrap();
     let told = String::from_utf8_lossy(&probe.stdout);

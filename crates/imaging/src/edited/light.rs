@@ -1,7 +1,8 @@
 //! Light: the pixels that edits work on, as linear light with alpha multiplied in, and how they are
 //! taken from a picture through its canvas.
 
-use crate::colour::Profile;
+use crate::codec::CodecError;
+use crate::own_colours::OwnColours;
 use crate::raster::{Channels, Raster};
 use crate::resize::{self, FROM_LINEAR, Region, TO_LINEAR};
 use crate::turn;
@@ -26,7 +27,7 @@ pub struct Pixels<'a> {
     /// The size of the picture as stored, of which the raster may be a reduced copy.
     stored: Size,
     upright: Orientation,
-    profile: Option<&'a Profile>,
+    profile: Option<&'a OwnColours>,
 }
 
 /// A part of a canvas, scaled.
@@ -44,7 +45,7 @@ impl<'a> Pixels<'a> {
         raster: &'a Raster,
         stored: Size,
         upright: Orientation,
-        profile: Option<&'a Profile>,
+        profile: Option<&'a OwnColours>,
     ) -> Self {
         Self { raster, stored, upright, profile }
     }
@@ -55,7 +56,7 @@ impl<'a> Pixels<'a> {
     }
 
     /// All of an upright picture in a colour profile of its own.
-    pub const fn with_profile(raster: &'a Raster, profile: Option<&'a Profile>) -> Self {
+    pub const fn with_profile(raster: &'a Raster, profile: Option<&'a OwnColours>) -> Self {
         Self { raster, stored: raster.size(), upright: Orientation::UPRIGHT, profile }
     }
 
@@ -65,7 +66,15 @@ impl<'a> Pixels<'a> {
     }
 
     /// The part `tile` of `view`, in pixels of the file.
-    pub(super) fn light(&self, canvas: &Canvas, view: View, tile: Rect) -> Light {
+    ///
+    /// # Errors
+    /// Those of bringing its colours to sRGB.
+    pub(super) fn light(
+        &self,
+        canvas: &Canvas,
+        view: View,
+        tile: Rect,
+    ) -> Result<Light, CodecError> {
         if canvas.radians() == 0.0 {
             self.level(canvas, view, tile)
         } else {
@@ -73,7 +82,7 @@ impl<'a> Pixels<'a> {
         }
     }
 
-    fn level(&self, canvas: &Canvas, view: View, tile: Rect) -> Light {
+    fn level(&self, canvas: &Canvas, view: View, tile: Rect) -> Result<Light, CodecError> {
         let (straight, left, top) = canvas.straight();
         let across = Span::new(view.crop.x, view.crop.width, view.output.width, tile.x, tile.width);
         let down =
@@ -84,13 +93,13 @@ impl<'a> Pixels<'a> {
         let (Some((a, b)), Some((c, d))) =
             (across.meets(straight.width), down.meets(straight.height))
         else {
-            return light;
+            return Ok(light);
         };
         let (x, width) = across.clipped(a, b, straight.width);
         let (y, height) = down.clipped(c, d, straight.height);
-        let part = self.scaled(canvas, Region { x, y, width, height }, Size::new(b - a, d - c));
+        let part = self.scaled(canvas, Region { x, y, width, height }, Size::new(b - a, d - c))?;
         if !canvas.reaches_out() && part.size == tile.size() {
-            return part;
+            return Ok(part);
         }
         let covers = |span: &Span, from: u32, to: u32, side: u32| -> Vec<f32> {
             (from..to).map(|n| span.covered(n, side)).collect()
@@ -105,11 +114,11 @@ impl<'a> Pixels<'a> {
                 *to = mix(ground, *from, across * down);
             }
         }
-        light
+        Ok(light)
     }
 
     /// The picture is scaled first, as far as the tile shows it, and then turned by its angle.
-    fn slanted(&self, canvas: &Canvas, view: View, tile: Rect) -> Light {
+    fn slanted(&self, canvas: &Canvas, view: View, tile: Rect) -> Result<Light, CodecError> {
         const MARGIN: f64 = 3.0;
         let (straight, left, top) = canvas.straight();
         let turned = canvas.turned().apply(canvas.source());
@@ -133,7 +142,7 @@ impl<'a> Pixels<'a> {
         let (y, height) = bounds(|point| point.1, turned.height);
         let pixels = |length: f64| ((length / per_pixel).ceil() as u32).max(1);
         let size = Size::new(pixels(width), pixels(height));
-        let source = self.scaled(canvas, Region { x, y, width, height }, size);
+        let source = self.scaled(canvas, Region { x, y, width, height }, size)?;
         let scale = (f64::from(size.width) / width, f64::from(size.height) / height);
         let (fill, ground) = (lit(canvas.corners()), lit(canvas.ground()));
         let side = |value: f64, side: u32| value.min(f64::from(side) - value) / per_pixel + 0.5;
@@ -158,11 +167,11 @@ impl<'a> Pixels<'a> {
                 light.pixels.push(pixel);
             }
         }
-        light
+        Ok(light)
     }
 
     /// A part of the picture as turned, in its pixels, scaled to `output`.
-    fn scaled(&self, canvas: &Canvas, part: Region, output: Size) -> Light {
+    fn scaled(&self, canvas: &Canvas, part: Region, output: Size) -> Result<Light, CodecError> {
         let whole = self.upright.then(canvas.turned());
         let turned = canvas.turned().apply(canvas.source());
         let back = whole.inverse();
@@ -181,7 +190,7 @@ impl<'a> Pixels<'a> {
         let region = Region { x, y, width, height };
         let mut light = resize::resize_light(self.raster, region, stored_output);
         if let Some(profile) = self.profile {
-            profile.convert_light(&mut light, each);
+            profile.convert_light(&mut light, each)?;
         }
         if whole != Orientation::UPRIGHT {
             light = turn::samples(whole, &light, stored_output, each);
@@ -198,7 +207,7 @@ impl<'a> Pixels<'a> {
             };
             chunks.iter().map(premultiplied).collect()
         };
-        Light { size: output, pixels }
+        Ok(Light { size: output, pixels })
     }
 }
 

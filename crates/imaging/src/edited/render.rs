@@ -92,7 +92,7 @@ pub fn draw(
     let padding = padding(edits);
     let mut raster =
         Raster::new(output, Channels::Rgba, padding.rgba().repeat(output.pixels() as usize));
-    paint(pixels, canvas, (edits, tones), plan, &mut raster);
+    paint(pixels, canvas, (edits, tones), plan, &mut raster)?;
     let mut drawing = Drawing {
         raster: &mut raster,
         scales: plan.scales,
@@ -143,7 +143,7 @@ fn paint(
     (edits, tones): (&EditList, &ToneCurves),
     plan: &Plan,
     raster: &mut Raster,
-) {
+) -> Result<(), CodecError> {
     let inner = plan.inner;
     let view = View { crop: plan.fitting.crop, output: inner.size() };
     let shading = Shading::of(edits, tones, inner.size().aspect());
@@ -158,7 +158,7 @@ fn paint(
     let reach = sharpening.map_or(0, |sharpening| sharpening.reach());
     let paint = |tile: Rect| {
         let wide = widened(tile, reach, inner.size());
-        let mut light = pixels.light(canvas, view, wide);
+        let mut light = pixels.light(canvas, view, wide)?;
         let place =
             |at: usize, from: u32, length: u32| (at as f32 + from as f32 + 0.5) / length as f32;
         let by_place = |light: &mut super::light::Light,
@@ -182,16 +182,18 @@ fn paint(
                 pixel[..3].iter_mut().for_each(|value| *value *= left);
             });
         }
-        (tile, Rect { x: tile.x - wide.x, y: tile.y - wide.y, ..tile }, light)
+        Ok((tile, Rect { x: tile.x - wide.x, y: tile.y - wide.y, ..tile }, light))
     };
     let tiles: Vec<Rect> = tiles(inner.size()).collect();
     // As many at once as there are threads, so that no more of them are held.
     for some in tiles.chunks(rayon::current_num_threads()) {
-        let painted: Vec<_> = some.par_iter().map(|&tile| paint(tile)).collect();
-        for (tile, part, light) in painted {
+        let painted: Result<Vec<_>, CodecError> =
+            some.par_iter().map(|&tile| paint(tile)).collect();
+        for (tile, part, light) in painted? {
             light.write(part, raster, inner.x + tile.x, inner.y + tile.y);
         }
     }
+    Ok(())
 }
 
 fn tiles(size: Size) -> impl Iterator<Item = Rect> {

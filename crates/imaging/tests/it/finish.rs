@@ -19,11 +19,12 @@ use brisk_margin_core::issue::{Evidence, IssueKind, IssuePlace};
 use brisk_margin_core::slot_shape::{Fit, SlotShape};
 use brisk_margin_core::units::Density;
 use brisk_margin_imaging::codec::png;
-use brisk_margin_imaging::colour::Profile;
+use brisk_margin_imaging::codecs::Codecs;
 use brisk_margin_imaging::edited::render::{
     Logos, Pixels, Rendered, TextContrast, ToneCurves, draw, render,
 };
 use brisk_margin_imaging::original::Original;
+use brisk_margin_imaging::own_colours::OwnColours;
 use brisk_margin_imaging::raster::{Channels, Raster};
 use brisk_margin_testing::pictures::{encoded, gradient, oriented};
 use proptest::prelude::*;
@@ -304,19 +305,20 @@ fn a_reduced_copy_frames_as_the_original_does() {
 fn a_wide_gamut_is_converted_before_anything_else_is_done() {
     // The same colours, once in sRGB and once written in Display P3's numbers.
     let srgb = gradient(64, 48);
+    let p3_colours = OwnColours::display_p3(&Codecs::in_process());
     let unchanged = shown_of(&srgb, None);
-    let p3 = shown_of(&srgb, Some(&Profile::display_p3()));
+    let p3 = shown_of(&srgb, Some(&p3_colours));
     // Display P3's red is a stronger one: read as sRGB, saturated pixels get stronger.
     let corner = |raster: &Raster| raster.data()[(64 - 1) * 3..64 * 3].to_vec();
     assert!(corner(&p3)[0] >= corner(&unchanged)[0] && corner(&p3) != corner(&unchanged));
     let mut expected = srgb.clone();
-    Profile::display_p3().convert(&mut expected);
+    p3_colours.convert(&mut expected).unwrap();
     let worst = p3.data().iter().zip(expected.data()).map(|(a, b)| a.abs_diff(*b)).max();
     assert!(worst <= Some(1), "{worst:?}");
 }
 
 /// `raster` as a picture with a profile, rendered whole without edits.
-fn shown_of(raster: &Raster, profile: Option<&Profile>) -> Raster {
+fn shown_of(raster: &Raster, profile: Option<&OwnColours>) -> Raster {
     let canvas = Canvas::plain(raster.size());
     let none = EditList::default();
     let pixels = Pixels::with_profile(raster, profile);

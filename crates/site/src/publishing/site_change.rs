@@ -9,7 +9,7 @@ use serde::{Deserialize, Serialize};
 
 use super::error::PublishError;
 use super::folder::{FileNotes, SiteFolder, hash_of};
-use crate::archive;
+use brisk_margin_archive as archive;
 
 /// A file that is to be written.
 #[derive(Debug, Clone, PartialEq, Eq)]

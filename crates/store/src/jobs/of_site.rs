@@ -1,6 +1,6 @@
 //! A site's own jobs: added, listed, cancelled and tried again.
 
-use brisk_margin_core::job::{JobKind, JobState};
+use brisk_margin_core::job::{JobKind, JobState, MOST_AWAITED, Priority};
 use sea_orm::{ConnectionTrait, FromQueryResult, Statement};
 use uuid::Uuid;
 
@@ -12,10 +12,34 @@ impl Store {
     /// one would have; returns the id of the one that waits.
     ///
     /// # Errors
-    /// Those of the database.
+    /// [`StoreError::TooManyJobs`] where somebody is to wait for it, and as many wait as may; else those
+    /// of the database.
     pub async fn push_job(&self, new: &NewJob) -> Result<Uuid, StoreError> {
+        if new.priority == Priority::Awaited {
+            self.check_room_for_jobs(&self.db).await?;
+        }
         let row = Id::find_by_statement(self.push_statement(new)).one(&self.db).await?;
         row.map(|row| row.id).ok_or_else(|| StoreError::Corrupt("a job vanished".to_owned()))
+    }
+
+    /// Whether one more job may wait for somebody.
+    ///
+    /// # Errors
+    /// [`StoreError::TooManyJobs`] where it may not; else those of the database.
+    pub(crate) async fn check_room_for_jobs(
+        &self,
+        db: &impl ConnectionTrait,
+    ) -> Result<(), StoreError> {
+        let sql = "SELECT count(*) AS count FROM (SELECT FROM jobs
+                       WHERE site = $1 AND state = 'waiting' AND priority >= $2 LIMIT $3) waiting";
+        let values = [
+            self.schema().into(),
+            Priority::Awaited.level().into(),
+            i64::from(MOST_AWAITED).into(),
+        ];
+        let row = db.query_one_raw(self.statement(sql, values)).await?;
+        let waiting: i64 = row.map_or(Ok(0), |row| row.try_get("", "count"))?;
+        if waiting < i64::from(MOST_AWAITED) { Ok(()) } else { Err(StoreError::TooManyJobs) }
     }
 
     /// The statement of [`Self::push_job`], for a transaction that adds what the job is about.

@@ -261,6 +261,7 @@ impl Store {
         );
         transaction.execute_raw(run).await?;
         transaction.execute_raw(self.items_statement(id, &new.items)).await?;
+        self.check_room_for_jobs(transaction).await?;
         transaction.execute_raw(self.push_statement(&run_job(id, 0))).await?;
         Ok(id)
     }

@@ -2,9 +2,9 @@
 
 use std::time::Duration;
 
-use brisk_margin_core::job::{JobKind, JobState, MOST_ATTEMPTS};
+use brisk_margin_core::job::{JobKind, JobState, MOST_ATTEMPTS, MOST_AWAITED};
 use brisk_margin_store::jobs::{Ending, Heard, Job, NewJob, Progress};
-use brisk_margin_store::{Installation, Store};
+use brisk_margin_store::{Installation, Store, StoreError};
 use brisk_margin_testing::execute;
 use serde_json::json;
 use uuid::Uuid;
@@ -41,6 +41,21 @@ async fn a_job_that_waits_is_added_once_and_begun_by_one() {
     assert_eq!(claims.into_iter().filter(|claim| claim.as_ref().unwrap().is_some()).count(), 1);
     // While it runs, the same may be wished for again: what it would see has changed.
     assert_ne!(store.push_job(&measuring("a")).await.unwrap(), id);
+}
+
+#[tokio::test]
+async fn so_many_may_wait_for_somebody_and_what_nobody_waits_for_goes_on() {
+    let home = home().await;
+    let store = &home.store;
+    for n in 0..MOST_AWAITED {
+        store.push_job(&measuring(&n.to_string()).awaited()).await.unwrap();
+    }
+    let one_more = store.push_job(&measuring("one more").awaited()).await;
+    assert!(matches!(one_more, Err(StoreError::TooManyJobs)), "{one_more:?}");
+    store.push_job(&measuring("in the background")).await.unwrap();
+    let waiting = store.open_job(JobKind::Measure, "7").await.unwrap().unwrap();
+    assert!(store.cancel_job(waiting.id).await.unwrap());
+    store.push_job(&measuring("one more").awaited()).await.unwrap();
 }
 
 #[tokio::test]

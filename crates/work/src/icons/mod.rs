@@ -11,6 +11,7 @@ pub(crate) mod ready;
 
 use std::sync::Arc;
 
+use brisk_margin_archive::Packing;
 use brisk_margin_core::choice::QualityTarget;
 use brisk_margin_core::geometry::Rect;
 use brisk_margin_core::icon::design::{DesignError, IconDesign, usual_square};
@@ -23,7 +24,6 @@ use brisk_margin_imaging::codecs::Codecs;
 use brisk_margin_imaging::icon::file::{IconError, IconFile, Icons, USUAL};
 use brisk_margin_imaging::icon::master::{Master, MasterError};
 use brisk_margin_imaging::original::Original;
-use brisk_margin_site::archive::Packing;
 use brisk_margin_store::icons::{SiteIcons, StoredIcon};
 use brisk_margin_store::pictures::Picture;
 use brisk_margin_store::{BlobError, BlobHash, StoreError};

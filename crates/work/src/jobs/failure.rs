@@ -1,6 +1,6 @@
 //! Why a job did not end well.
 
-use brisk_margin_site::archive::ArchiveError;
+use brisk_margin_archive::ArchiveError;
 use brisk_margin_site::error::MeasureError;
 use brisk_margin_store::{BlobError, StoreError};
 
@@ -103,7 +103,7 @@ impl From<MeasureError> for JobFailure {
 
 impl From<ArchiveError> for JobFailure {
     fn from(error: ArchiveError) -> Self {
-        let is_transient = matches!(error, ArchiveError::Disk(_));
+        let is_transient = matches!(error, ArchiveError::Disk(_) | ArchiveError::NoReader(_));
         Self::Failed { reason: error.to_string(), is_transient }
     }
 }

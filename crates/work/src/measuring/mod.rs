@@ -9,6 +9,7 @@ mod site_files;
 use std::collections::{BTreeSet, HashMap};
 use std::path::PathBuf;
 
+use brisk_margin_archive::ArchiveError;
 use brisk_margin_core::cache_key::CacheKey;
 use brisk_margin_core::icon::check::IconReport;
 use brisk_margin_core::job::{JobKind, JobState};
@@ -17,7 +18,6 @@ use brisk_margin_core::shown_by::FixedPicture;
 use brisk_margin_core::site::SiteSettings;
 use brisk_margin_core::source_format::{self, Content};
 use brisk_margin_imaging::codecs::Codecs;
-use brisk_margin_site::archive::ArchiveError;
 use brisk_margin_site::crawl::{Crawl, PageDone};
 use brisk_margin_site::error::MeasureError;
 use brisk_margin_site::fetched::Files as PageFiles;

@@ -3,7 +3,7 @@
 use std::io::Write;
 use std::path::{Path, PathBuf};
 
-use brisk_margin_site::archive::{self, ArchiveError, Unpacking};
+use brisk_margin_archive::{self as archive, ArchiveError, ArchiveReader, Unpacking};
 use brisk_margin_site::host::{self, Faults, LocalHost};
 use brisk_margin_store::{BlobHash, Blobs};
 use serde::{Deserialize, Serialize};
@@ -109,7 +109,7 @@ fn unpack(packed: &[u8]) -> Result<TempDir, ArchiveError> {
     let folder = tempfile::tempdir()?;
     let mut spooled = tempfile::tempfile()?;
     spooled.write_all(packed)?;
-    Unpacking::into(folder.path()).zip(spooled)?;
+    Unpacking::into(folder.path()).zip(spooled, &ArchiveReader::in_process())?;
     Ok(folder)
 }
 

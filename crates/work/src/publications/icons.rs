@@ -2,10 +2,10 @@
 
 use std::collections::BTreeMap;
 
+use brisk_margin_archive as archive;
 use brisk_margin_core::icon::manifest::MANIFEST;
 use brisk_margin_core::publication::StepKind;
 use brisk_margin_core::publication::report::{ChangedPage, PlaceLeft, PublicationReport};
-use brisk_margin_site::archive;
 use brisk_margin_site::publishing::folder::{SiteFolder, hash_of};
 use brisk_margin_site::publishing::site_change::NewFile;
 use brisk_margin_site::rewriting::head::with_icons;

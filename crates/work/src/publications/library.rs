@@ -4,6 +4,7 @@
 use std::collections::{BTreeMap, HashMap};
 use std::io;
 
+use brisk_margin_archive as archive;
 use brisk_margin_core::adjustments::Adjustments;
 use brisk_margin_core::fitting::Fitting;
 use brisk_margin_core::format::Format;
@@ -18,7 +19,6 @@ use brisk_margin_core::publication::state::PublicationWish;
 use brisk_margin_core::shown_by::ShownBy;
 use brisk_margin_core::source_format::SourceFormat;
 use brisk_margin_core::units::Bytes;
-use brisk_margin_site::archive;
 use brisk_margin_site::publishing::folder::{SiteFolder, hash_of};
 use brisk_margin_store::layouts::{Page, PlaceFilter};
 use brisk_margin_store::pictures::Picture;

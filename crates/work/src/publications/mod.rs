@@ -21,12 +21,12 @@ pub mod preparing;
 use std::io;
 use std::sync::Arc;
 
+use brisk_margin_archive as archive;
 use brisk_margin_core::format::Format;
 use brisk_margin_core::publication::StepKind;
 use brisk_margin_core::publication::host::{HostNote, LeftFormat, host_notes, left_formats};
 use brisk_margin_core::publication::state::{PublicationAct, PublicationState, PublicationWish};
 use brisk_margin_core::units::Bytes;
-use brisk_margin_site::archive;
 use brisk_margin_site::publishing::error::PublishError;
 use brisk_margin_site::publishing::folder::SiteFolder;
 use brisk_margin_site::publishing::host_check::asked;

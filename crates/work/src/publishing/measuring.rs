@@ -3,8 +3,8 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::Path;
 
+use brisk_margin_archive as archive;
 use brisk_margin_imaging::codecs::Codecs;
-use brisk_margin_site::archive;
 use brisk_margin_site::error::MeasureError;
 use brisk_margin_site::host::{self, LocalHost};
 use brisk_margin_site::measure::Measurer;

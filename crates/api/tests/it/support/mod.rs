@@ -15,13 +15,12 @@ use brisk_margin_api::App;
 use brisk_margin_api::application;
 use brisk_margin_api::web;
 use brisk_margin_core::units::Bytes;
-use brisk_margin_imaging::codecs::Codecs;
 use brisk_margin_store::{BlobAddress, Blobs, Installation, Store};
 use brisk_margin_testing::Buckets;
 use brisk_margin_work::data_folder::DataFolder;
 use brisk_margin_work::jobs::runner::JobRunner;
 use brisk_margin_work::sites::Sites;
-use brisk_margin_work::work_pool::WorkPool;
+use brisk_margin_work::work_pool::{Readers, WorkPool};
 use http_body_util::BodyExt;
 use serde_json::Value;
 use tempfile::TempDir;
@@ -107,7 +106,7 @@ impl Api {
         let page = r#"<script nonce="__NONCE__" src="/assets/x.js"></script>"#;
         std::fs::write(client.path().join("index.html"), page).unwrap();
         let installation = Installation::open(&database, blobs).await.unwrap();
-        let pool = WorkPool::new(2, Bytes::mb(500), Codecs::in_process());
+        let pool = WorkPool::new(2, Bytes::mb(500), Readers::in_process());
         let sites = Sites::new(installation, pool, folder, BTreeSet::new());
         sites.clear_uploads().await.unwrap();
         let site = match sites.all().await.unwrap().into_iter().next() {

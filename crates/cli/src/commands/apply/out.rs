@@ -4,8 +4,8 @@ use std::collections::BTreeMap;
 use std::fs;
 use std::path::Path;
 
+use brisk_margin_archive as archive;
 use brisk_margin_core::publication::StepKind;
-use brisk_margin_site::archive;
 use brisk_margin_site::publishing::folder::{SiteFolder, hash_of};
 use brisk_margin_site::publishing::site_change::NewFile;
 

@@ -7,13 +7,13 @@ mod tags;
 
 use std::collections::{BTreeMap, BTreeSet};
 
+use brisk_margin_archive as archive;
 use brisk_margin_core::geometry::Size;
 use brisk_margin_core::markup::caption::PageCaption;
 use brisk_margin_core::markup::picture::Loading;
 use brisk_margin_core::markup::position::Holder;
 use brisk_margin_core::markup::preload::Preload;
 use brisk_margin_core::publication::StepKind;
-use brisk_margin_site::archive;
 use brisk_margin_site::publishing::folder::SiteFolder;
 use brisk_margin_site::publishing::site_change::NewFile;
 use brisk_margin_site::rewriting::address::Addresses;

@@ -1,13 +1,25 @@
-//! Sites and pictures that come as files: unpacked from a zip or written one by one, into a folder
-//! and never out of it.
+//! Archives of files, and folders that files of others are written into.
+//!
+//! An archive is taken apart by an [`ArchiveReader`], in a process of its own where other people's
+//! archives come; this side gets names and bytes in pieces, and writes them into a folder and never
+//! out of it.
+
+mod packing;
+mod pieces;
+mod reader;
+
+pub use packing::{Packing, pack};
+pub use pieces::send_pieces;
+pub use reader::{ArchiveReader, RemoteReader};
 
 use std::fs::{self, File};
-use std::io::{self, Read};
+use std::io::{self, BufReader, ErrorKind, Read, Write};
 use std::path::{Component, Path, PathBuf};
 
 use brisk_margin_core::units::Bytes;
 use thiserror::Error;
-use zip::write::SimpleFileOptions;
+
+use crate::pieces::Piece;
 
 /// Most files of a site.
 pub const MOST_FILES: usize = 5_000;
@@ -49,22 +61,46 @@ impl Unpacking {
         Self { folder: folder.to_owned(), limits, files: 0, bytes: 0 }
     }
 
-    /// Unpacks the zip archive in `file`.
-    pub fn zip(&mut self, file: File) -> Result<(), ArchiveError> {
-        let mut archive = zip::ZipArchive::new(io::BufReader::new(file))?;
-        for n in 0..archive.len() {
-            let mut entry = archive.by_index(n)?;
-            if entry.is_dir() {
-                continue;
+    /// Unpacks the zip archive in `archive`, which `reader` reads.
+    ///
+    /// # Errors
+    /// [`ArchiveError`]; what was written until then stays in the folder.
+    pub fn zip(&mut self, archive: File, reader: &ArchiveReader) -> Result<(), ArchiveError> {
+        let mut pieces = BufReader::new(reader.pieces(archive).map_err(ArchiveError::NoReader)?);
+        let mut open = None;
+        loop {
+            let piece = Piece::read(&mut pieces).map_err(|error| match error.kind() {
+                ErrorKind::UnexpectedEof => ArchiveError::unreadable("reading it took too much"),
+                _ => ArchiveError::unreadable(error),
+            })?;
+            match (piece, &mut open) {
+                (Piece::File(path), _) => open = Some(self.begin(&path)?),
+                (Piece::Bytes(bytes), Some(file)) => self.write(file, &bytes)?,
+                (Piece::Bytes(_), None) => {
+                    return Err(ArchiveError::unreadable("bytes of no file"));
+                }
+                (Piece::Unreadable(why), _) => return Err(ArchiveError::Unreadable(why)),
+                (Piece::End, _) => return Ok(()),
             }
-            let name = entry.name()?.into_owned();
-            self.file(&name, &mut entry)?;
         }
-        Ok(())
     }
 
     /// Writes one file at `path`, relative to the site's own folder.
+    ///
+    /// # Errors
+    /// [`ArchiveError`].
     pub fn file(&mut self, path: &str, content: &mut impl Read) -> Result<(), ArchiveError> {
+        let mut file = self.begin(path)?;
+        let mut bytes = vec![0; 1 << 16];
+        loop {
+            match content.read(&mut bytes)? {
+                0 => return Ok(()),
+                read => self.write(&mut file, &bytes[..read])?,
+            }
+        }
+    }
+
+    fn begin(&mut self, path: &str) -> Result<File, ArchiveError> {
         self.files += 1;
         if self.files > self.limits.files {
             return Err(ArchiveError::TooMany(self.limits.files));
@@ -73,14 +109,16 @@ impl Unpacking {
         if let Some(parent) = target.parent() {
             fs::create_dir_all(parent)?;
         }
-        // One byte beyond the limit tells that there is more; what an archive says of its own
-        // sizes is not believed.
-        let room = self.limits.bytes.get() - self.bytes + 1;
-        self.bytes += io::copy(&mut content.take(room), &mut File::create(target)?)?;
+        Ok(File::create(target)?)
+    }
+
+    /// What an archive says of its own sizes is not believed.
+    fn write(&mut self, file: &mut File, bytes: &[u8]) -> Result<(), ArchiveError> {
+        self.bytes += bytes.len() as u64;
         if self.bytes > self.limits.bytes.get() {
             return Err(ArchiveError::TooLarge(self.limits.bytes));
         }
-        Ok(())
+        Ok(file.write_all(bytes)?)
     }
 }
 
@@ -99,49 +137,6 @@ fn inside(path: &str) -> Result<PathBuf, ArchiveError> {
     match parts {
         Some(parts) if !parts.as_os_str().is_empty() && !drive => Ok(parts),
         _ => Err(ArchiveError::Climbing(path)),
-    }
-}
-
-/// Packs every file in `folder` into a zip archive, in `into`. Nothing is compressed.
-///
-/// # Errors
-/// Those of the disk.
-pub fn pack(folder: &Path, into: &File) -> Result<(), ArchiveError> {
-    let mut packing = Packing::into(into.try_clone()?);
-    for path in files_below(folder)? {
-        packing.add(&path, &fs::read(folder.join(&path))?)?;
-    }
-    packing.finish()?;
-    Ok(())
-}
-
-/// A zip archive that is written file by file. Nothing is compressed: pictures are already.
-pub struct Packing(zip::ZipWriter<File>);
-
-impl Packing {
-    /// Writes into `file`.
-    pub fn into(file: File) -> Self {
-        Self(zip::ZipWriter::new(file))
-    }
-
-    /// Adds the file at `path`.
-    ///
-    /// # Errors
-    /// Those of the disk.
-    pub fn add(&mut self, path: &str, bytes: &[u8]) -> io::Result<()> {
-        let stored = SimpleFileOptions::default()
-            .compression_method(zip::CompressionMethod::Stored)
-            .large_file(true);
-        self.0.start_file(path, stored).map_err(io::Error::other)?;
-        io::Write::write_all(&mut self.0, bytes)
-    }
-
-    /// The whole archive.
-    ///
-    /// # Errors
-    /// Those of the disk.
-    pub fn finish(self) -> io::Result<File> {
-        self.0.finish().map_err(io::Error::other)
     }
 }
 
@@ -194,7 +189,10 @@ pub fn files_below(folder: &Path) -> io::Result<Vec<String>> {
 pub enum ArchiveError {
     /// Not a zip archive, or a damaged one.
     #[error("the archive cannot be read ({0}); pack it again as zip")]
-    Unreadable(#[from] zip::result::ZipError),
+    Unreadable(String),
+    /// Whoever reads archives cannot be reached.
+    #[error("the archive cannot be read now ({0}); try again")]
+    NoReader(io::Error),
     /// A path that leads out of the folder.
     #[error(
         "the path “{0}” leads out of the archive's folder; nothing was taken, pack it with plain paths"
@@ -218,11 +216,19 @@ pub enum ArchiveError {
     Disk(#[from] io::Error),
 }
 
+impl ArchiveError {
+    fn unreadable(why: impl ToString) -> Self {
+        Self::Unreadable(why.to_string())
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
-    use std::io::{Seek, Write};
+    use std::io::Seek;
     use zip::write::SimpleFileOptions;
+
+    const HERE: ArchiveReader = ArchiveReader::in_process();
 
     fn archive(entries: &[(&str, &[u8])]) -> File {
         let mut writer = zip::ZipWriter::new(tempfile::tempfile().unwrap());
@@ -240,7 +246,7 @@ mod tests {
         let folder = tempfile::tempdir().unwrap();
         let file =
             archive(&[("site/a.html", b"a"), ("site/index.html", b"i"), ("site/m/p.png", b"p")]);
-        Unpacking::into(folder.path()).zip(file).unwrap();
+        Unpacking::into(folder.path()).zip(file, &HERE).unwrap();
         assert_eq!(fs::read(folder.path().join("site/m/p.png")).unwrap(), b"p");
         assert_eq!(pages(folder.path()).unwrap(), ["site/index.html", "site/a.html"]);
     }
@@ -269,8 +275,41 @@ mod tests {
         let more = unpacking.file("b.css", &mut b"".as_slice());
         assert!(matches!(more, Err(ArchiveError::TooMany(_))));
         assert!(matches!(
-            Unpacking::into(folder.path()).zip(tempfile::tempfile().unwrap()),
+            Unpacking::into(folder.path()).zip(tempfile::tempfile().unwrap(), &HERE),
             Err(ArchiveError::Unreadable(_))
         ));
+    }
+    #[test]
+    fn a_damaged_file_inside_is_told_and_is_no_fault_of_the_disk() {
+        let folder = tempfile::tempdir().unwrap();
+        let mut file = archive(&[("site/a.html", &b"a page of some length ".repeat(40))]);
+        file.seek(io::SeekFrom::Start(45)).unwrap();
+        file.write_all(&[0xff; 8]).unwrap();
+        let taken = Unpacking::into(folder.path()).zip(file, &HERE);
+        assert!(matches!(taken, Err(ArchiveError::Unreadable(_))), "{taken:?}");
+    }
+
+    /// Says what no archive holds.
+    struct Liar(&'static [u8]);
+
+    impl RemoteReader for Liar {
+        fn pieces(&self, _: File) -> io::Result<Box<dyn Read + Send>> {
+            Ok(Box::new(self.0))
+        }
+    }
+
+    #[test]
+    fn a_reader_that_was_taken_over_writes_nothing_outside() {
+        let folder = tempfile::tempdir().unwrap();
+        let inner = folder.path().join("inner");
+        fs::create_dir(&inner).unwrap();
+        let lies: [&[u8]; 4] =
+            [b"b\x01\0\0\0x", b"f\x06\0\0\0../out", b"f\x01\0\0\0ab\x02\0\0\0x", b"nothing"];
+        for lie in lies {
+            let reader = ArchiveReader::remote(std::sync::Arc::new(Liar(lie)));
+            let file = tempfile::tempfile().unwrap();
+            assert!(Unpacking::into(&inner).zip(file, &reader).is_err(), "{lie:?}");
+        }
+        assert_eq!(fs::read_dir(folder.path()).unwrap().count(), 1);
     }
 }
