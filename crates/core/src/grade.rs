@@ -47,6 +47,12 @@ impl Grade {
     /// Where a search is done: so far above the target at most.
     pub const BAND: f64 = 1.5;
 
+    /// How far above the target a search is done once it has made so many files: each after the first may lie half a
+    /// point further, since the later, the less a few bytes are worth another file.
+    pub fn band(files: usize) -> f64 {
+        Self::BAND + 0.5 * files.saturating_sub(1) as f64
+    }
+
     /// The score that a file must have.
     pub const fn target(self) -> Score {
         Score(match self {

@@ -4,6 +4,7 @@
 use crate::codec::CodecError;
 use crate::codec::extras::Extras;
 use crate::codecs::Codecs;
+use crate::effort::Effort;
 use crate::original::Original;
 use crate::raster::Raster;
 use crate::render;
@@ -170,7 +171,8 @@ pub fn hash_of(raster: &Raster) -> PerceptualHash {
 
 fn sample_of(codecs: &Codecs, copy: &Raster) -> Result<WeightSample, CodecError> {
     let weigh = |raster: &Raster| {
-        let bytes = codecs.encode_pixels(raster, SAMPLE_ENCODING, &Extras::default())?.len();
+        let bytes =
+            codecs.encode_pixels(raster, SAMPLE_ENCODING, Effort::Full, &Extras::default())?.len();
         Ok::<_, CodecError>((raster.size().pixels(), bytes as u64))
     };
     let shrunk = |raster: &Raster| {
@@ -244,7 +246,7 @@ mod tests {
             let region = Region::whole(raster.size());
             let scaled = resize::resize(&raster, region, Size::new(size.0, size.1));
             let real = Codecs::in_process()
-                .encode_pixels(&scaled, SAMPLE_ENCODING, &Extras::default())
+                .encode_pixels(&scaled, SAMPLE_ENCODING, Effort::Full, &Extras::default())
                 .unwrap()
                 .len() as f64;
             let told = sample.weight(scaled.size().pixels()).get() as f64;

@@ -16,6 +16,7 @@ use crate::codec::CodecError;
 use crate::codec::error::CodecFailure;
 use crate::codec::extras::Extras;
 use crate::codec::jpeg::DctScale;
+use crate::effort::Effort;
 use crate::job::{self, Answer, Carries, Job, Reply, Shape};
 use crate::lossless::LosslessError;
 use crate::motion::{Frame, Motion};
@@ -248,7 +249,7 @@ impl Codecs {
         }
     }
 
-    /// `raster` as a file, as it is.
+    /// `raster` as a file, as it is, with `effort`.
     ///
     /// # Errors
     /// [`CodecError::Encode`] or [`CodecError::CodecFailure`].
@@ -256,6 +257,7 @@ impl Codecs {
         &self,
         raster: &Raster,
         encoding: Encoding,
+        effort: Effort,
         extras: &Extras,
     ) -> Result<Vec<u8>, CodecError> {
         let chroma = match encoding {
@@ -264,7 +266,7 @@ impl Codecs {
             _ => Chroma::Full,
         };
         let (carries, blocks) = carried(extras);
-        let job = Job::Encode { shape: Shape::of(raster), encoding, chroma, carries };
+        let job = Job::Encode { shape: Shape::of(raster), encoding, chroma, effort, carries };
         let parts: Vec<&[u8]> = [raster.data()].into_iter().chain(blocks).collect();
         made(self.run(&job, &parts, memory(encoding, raster.size().pixels()))?)
     }

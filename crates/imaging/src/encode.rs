@@ -5,12 +5,22 @@ use brisk_margin_core::format::{Format, SideTooLong};
 use brisk_margin_core::source_format::SourceFormat;
 use thiserror::Error;
 
-use crate::codec::CodecError;
 use crate::codec::extras::Extras;
 use crate::codec::jpeg::DctScale;
+use crate::codec::{CodecError, avif};
 use crate::codecs::Codecs;
+use crate::effort::Effort;
 use crate::own_colours::OwnColours;
 use crate::raster::Raster;
+
+/// A file that is judged and thrown away.
+pub struct Draft {
+    /// How it looks.
+    pub shown: Raster,
+    /// By how much more it likely lacks of a score of 100 than the file that it is a draft of, as a
+    /// logarithm.
+    pub lacks_more: f64,
+}
 
 impl Codecs {
     /// Encodes `raster` with `extras` beside its pixels; the same pixels, encoding and extras give
@@ -32,9 +42,25 @@ impl Codecs {
         {
             let mut raster = raster.clone();
             OwnColours::of_profile(self, icc).convert(&mut raster)?;
-            return Ok(self.encode_pixels(&raster, encoding, extras)?);
+            return Ok(self.encode_pixels(&raster, encoding, Effort::Full, extras)?);
         }
-        Ok(self.encode_pixels(raster, encoding, extras)?)
+        Ok(self.encode_pixels(raster, encoding, Effort::Full, extras)?)
+    }
+
+    /// A draft of `encoding`, which is made far sooner than the file itself; nothing where the format has
+    /// none.
+    ///
+    /// # Errors
+    /// As [`Self::encode`].
+    pub fn draft(&self, raster: &Raster, encoding: Encoding) -> Result<Option<Draft>, EncodeError> {
+        let format = encoding.format();
+        if format != Format::Avif {
+            return Ok(None);
+        }
+        format.check_size(raster.size())?;
+        let file = self.encode_pixels(raster, encoding, Effort::Draft, &Extras::default())?;
+        let lacks_more = avif::draft_lacks_more(raster);
+        Ok(Some(Draft { shown: self.decode(format, &file)?, lacks_more }))
     }
 
     /// The pixels of `file`, which was made in `format`, the first ones where it moves.

@@ -13,6 +13,7 @@ use crate::codec::jpeg::DctScale;
 use crate::codec::{CodecError, avif, gif, jpeg, png, svg, webp, webp_motion};
 use crate::colour;
 use crate::drawing::minified;
+use crate::effort::Effort;
 use crate::lossless::{self, LosslessError};
 use crate::motion::{Frame, Motion};
 use crate::palette::Reduced;
@@ -76,6 +77,8 @@ pub enum Job {
         encoding: Encoding,
         /// At which resolution colour is kept, where there is a choice.
         chroma: Chroma,
+        /// How long the encoder looks, where there is a choice.
+        effort: Effort,
         /// What it carries.
         carries: Carries,
     },
@@ -248,8 +251,8 @@ pub fn perform(job: &Job, parts: &[&[u8]]) -> Answer {
             return lossless::copied(file, xmp.then(|| part(1).to_vec()))
                 .map_or_else(|error| Answer::words(Reply::NotCopied(error)), Answer::file);
         }
-        Job::Encode { shape, encoding, chroma, carries } => {
-            encoded(&shape.raster(part(0)), *encoding, *chroma, &carried(carries, 1))
+        Job::Encode { shape, encoding, chroma, effort, carries } => {
+            encoded(&shape.raster(part(0)), *encoding, (*chroma, *effort), &carried(carries, 1))
                 .map(Answer::file)
         }
         Job::EncodeMotion { frames, loops, encoding, carries } => {
@@ -267,14 +270,14 @@ pub fn perform(job: &Job, parts: &[&[u8]]) -> Answer {
 fn encoded(
     raster: &Raster,
     encoding: Encoding,
-    chroma: Chroma,
+    (chroma, effort): (Chroma, Effort),
     extras: &Extras,
 ) -> Result<Vec<u8>, CodecError> {
     match encoding {
         Encoding::Jpeg(quality) => jpeg::encode(raster, quality.get(), chroma, extras),
         Encoding::Webp(quality) => webp::encode(raster, quality.get(), chroma, extras),
         Encoding::WebpLossless => webp::encode_lossless(raster, extras),
-        Encoding::Avif(quality) => avif::encode(raster, quality.get(), chroma, extras),
+        Encoding::Avif(quality) => avif::encode(raster, quality.get(), chroma, effort, extras),
         Encoding::Png => png::encode(raster, extras),
         Encoding::PngPalette(colours) => match Reduced::new(raster, colours.get()) {
             Some(reduced) => png::encode_palette(&reduced, extras),

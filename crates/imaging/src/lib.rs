@@ -25,6 +25,7 @@ mod contrast;
 mod detail;
 pub mod drawing;
 pub mod edited;
+pub mod effort;
 pub mod encode;
 mod fonts;
 pub mod icon;

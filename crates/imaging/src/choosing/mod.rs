@@ -95,14 +95,16 @@ pub struct Chosen {
     pub counted: Score,
     /// How it ended.
     pub outcome: ChoiceOutcome,
-    /// Everything that was tried on the way, in order.
+    /// Every file and palette that was tried on the way, in order.
     pub tried: Vec<Point>,
+    /// How many drafts were made before them.
+    pub drafts: u32,
 }
 
 impl Chosen {
-    /// How many files or palettes were made.
+    /// How many files or palettes were made, drafts included.
     pub fn encodes(&self) -> u32 {
-        self.tried.len() as u32
+        self.tried.len() as u32 + self.drafts
     }
 }
 
@@ -236,7 +238,7 @@ impl Choosing<'_> {
         let mut search = Search::new(self, format);
         let middling = search.trial(Encoding::new(format, Quality::USUAL))?;
         let trial = search.under(cap, middling)?;
-        self.ended(search.tried, trial, None, Some(cap))
+        self.ended(search, trial, None, Some(cap))
     }
 
     /// The smallest file in `format` of at least `score`, by the whole picture alone: for measuring
@@ -247,7 +249,7 @@ impl Choosing<'_> {
     pub fn choose_score(&self, format: Format, score: Score) -> Result<Chosen, ChoiceError> {
         let mut search = Search::new(self, format);
         let trial = search.run(Goal::Score(score))?;
-        self.ended(search.tried, trial, None, None)
+        self.ended(search, trial, None, None)
     }
 
     /// The file that `encoding` makes, whatever comes of it.
@@ -271,7 +273,7 @@ impl Choosing<'_> {
         if format == Format::Gif {
             let trial = search.trial(Encoding::Gif)?;
             let is_same = self.is_same(&trial)?;
-            let mut chosen = self.ended(search.tried, trial, None, cap)?;
+            let mut chosen = self.ended(search, trial, None, cap)?;
             if !is_same && chosen.outcome == ChoiceOutcome::Met {
                 chosen.outcome = ChoiceOutcome::Short { target: Score::SAME };
             }
@@ -279,7 +281,7 @@ impl Choosing<'_> {
         }
         let encoding = Encoding::lossless(format).ok_or(ChoiceError::NotLossless(format))?;
         let trial = search.trial(encoding)?;
-        self.ended(search.tried, trial, None, cap)
+        self.ended(search, trial, None, cap)
     }
 
     /// Whether a file shows exactly the pixels that it was made from.
@@ -334,6 +336,7 @@ impl Choosing<'_> {
             lighter || lossy.outcome != ChoiceOutcome::Met && same.outcome == ChoiceOutcome::Met;
         let (mut kept, other) = if better { (same, lossy) } else { (lossy, same) };
         kept.tried.extend(other.tried);
+        kept.drafts += other.drafts;
         Ok(kept)
     }
 
@@ -392,16 +395,17 @@ impl Choosing<'_> {
             Some(cap) if Bytes::of(&trial.bytes) > cap => search.under(cap, trial)?,
             _ => trial,
         };
-        self.ended(search.tried, trial, grade, cap)
+        self.ended(search, trial, grade, cap)
     }
 
     fn ended(
         &self,
-        tried: Vec<Point>,
+        search: Search<'_>,
         trial: Trial,
         grade: Option<Grade>,
         cap: Option<Bytes>,
     ) -> Result<Chosen, ChoiceError> {
+        let (tried, drafts) = search.effort();
         if trial.encoding.is_lossless() && !self.is_same(&trial)? {
             return Err(ChoiceError::NotTheSame(trial.encoding.format()));
         }
@@ -415,7 +419,22 @@ impl Choosing<'_> {
             (_, Some(target)) => ChoiceOutcome::Short { target },
             (_, None) => ChoiceOutcome::Met,
         };
-        Ok(Chosen { trial, worst, counted, outcome, tried })
+        Ok(Chosen { trial, worst, counted, outcome, tried, drafts })
+    }
+
+    /// How faithful the file of `encoding` likely is, by a draft; nothing where there are none.
+    fn draft(&self, encoding: Encoding) -> Result<Option<Score>, ChoiceError> {
+        if (self.stop)() {
+            return Err(ChoiceError::Cancelled);
+        }
+        if self.moving.is_some() {
+            return Ok(None);
+        }
+        let Some(draft) = self.codecs.draft(self.metric.raster(), encoding)? else {
+            return Ok(None);
+        };
+        let lacking = 100.0 - self.metric.score(&draft.shown)?.0;
+        Ok(Some(Score(100.0 - lacking / draft.lacks_more.exp())))
     }
 
     /// One file, judged.
@@ -430,11 +449,14 @@ impl Choosing<'_> {
         }
         let bytes = self.codecs.encode(self.metric.raster(), encoding, self.extras)?;
         let raster = self.codecs.decode(encoding.format(), &bytes)?;
-        let score = match encoding.is_lossless() && same(self.metric.raster(), &raster) {
-            true => Score::SAME,
-            false => self.metric.score(&raster)?,
-        };
-        Ok(Trial::new(bytes, encoding, score, raster))
+        if encoding.is_lossless() && same(self.metric.raster(), &raster) {
+            return Ok(Trial::new(bytes, encoding, Score::SAME, raster));
+        }
+        // Most trials reach their grade, and then their worst tile is looked for.
+        let (score, differences) = self.metric.judge(&raster)?;
+        let mut trial = Trial::new(bytes, encoding, score, raster);
+        trial.differences = differences.map_or_else(OnceLock::new, OnceLock::from);
+        Ok(trial)
     }
 }
 

@@ -38,6 +38,8 @@ pub(super) struct Search<'a> {
     /// How the picture likely differs from the prior.
     hint: Option<f64>,
     levels: Vec<u8>,
+    /// How the picture likely differs from the prior at the levels of which drafts were made.
+    drafted: Vec<(f64, f64)>,
     /// What counts of each trial: its level, and the score or what its worst tile makes of it.
     known: Vec<(usize, f64)>,
     /// Every trial, in order.
@@ -51,9 +53,20 @@ impl<'a> Search<'a> {
             prior: Prior::of(format, choosing.class),
             hint: choosing.hints.of(format),
             levels: levels(format),
+            drafted: Vec::new(),
             known: Vec::new(),
             tried: Vec::new(),
         }
+    }
+
+    /// Every trial, in order, and how many drafts there were.
+    pub(super) fn effort(self) -> (Vec<Point>, u32) {
+        (self.tried, self.drafted.len() as u32)
+    }
+
+    /// How many files and drafts were made in search of a score.
+    fn made(&self) -> usize {
+        self.known.len() + self.drafted.len()
     }
 
     /// Makes and judges one file, and remembers it.
@@ -72,8 +85,11 @@ impl<'a> Search<'a> {
     /// The smallest file that reaches `goal`, or where none does, the most faithful.
     pub(super) fn run(&mut self, goal: Goal) -> Result<Trial, ChoiceError> {
         let target = goal.target().0;
+        if self.hint.is_none() {
+            self.draft(target)?;
+        }
         let mut best: Option<(Trial, f64)> = None;
-        while self.known.len() < MOST {
+        while self.made() < MOST {
             let Some(level) = self.next_level(target) else { break };
             let trial = self.at_level(level)?;
             let counts = self.counting(&trial, goal)?;
@@ -88,11 +104,33 @@ impl<'a> Search<'a> {
             if better {
                 best = Some((trial, counts));
             }
-            if reaches && counts < target + Grade::BAND {
+            if reaches && counts < target + Grade::band(self.known.len()) {
                 break;
             }
         }
         Ok(best.expect("a first level is always tried").0)
+    }
+
+    /// Draws near `target` with drafts, in a format that has them: one, and another where that was far off.
+    fn draft(&mut self, target: f64) -> Result<(), ChoiceError> {
+        /// So near in score, bends hardly differ from there to the target.
+        const NEAR: f64 = 5.0;
+        for _ in 0..2 {
+            let Some(level) = self.next_level(target) else { break };
+            if self.drafted.iter().any(|&(known, _)| known == level as f64) {
+                break;
+            }
+            let quality = Quality::new(self.levels[level])?;
+            let encoding = Encoding::new(self.prior.format(), quality);
+            let Some(score) = self.choosing.draft(encoding)? else { break };
+            let bend = bend(score.0, self.prior.lack(quality.get()));
+            self.drafted.push((level as f64, bend));
+            self.drafted.sort_by(|a, b| a.0.total_cmp(&b.0));
+            if (self.predicted(level) - target).abs() < NEAR {
+                break;
+            }
+        }
+        Ok(())
     }
 
     /// The score of `trial`, or less where its worst tile lies under the floor.
@@ -114,7 +152,7 @@ impl<'a> Search<'a> {
             return None;
         }
         // Late in a search that has nothing yet, a miss costs more than a few bytes.
-        let left = MOST - self.known.len();
+        let left = MOST - self.made();
         let above = match (passed, left) {
             (None, 1) => 5.0,
             (None, 2) => 2.0,
@@ -125,16 +163,24 @@ impl<'a> Search<'a> {
     }
 
     /// The score that a level likely has: what the prior lacks of 100, times how this picture
-    /// differs from it at the levels that were tried, in proportion between them.
+    /// likely differs from it, times how it does at the levels that were tried, in proportion between
+    /// them.
     fn predicted(&self, level: usize) -> f64 {
         let lack = |level: usize| self.prior.lack(self.levels[level]);
-        if self.known.is_empty() {
-            return 100.0 - lack(level) * self.hint.unwrap_or(0.0).exp();
+        let off = |&(level, score): &(usize, f64)| {
+            (level as f64, bend(score, lack(level)) - self.expected(level))
+        };
+        let mut off: Vec<(f64, f64)> = self.known.iter().map(off).collect();
+        off.sort_by(|a, b| a.0.total_cmp(&b.0));
+        100.0 - lack(level) * (self.expected(level) + between(&off, level as f64)).exp()
+    }
+
+    /// How the picture likely differs from the prior at a level, by drafts or by other files.
+    fn expected(&self, level: usize) -> f64 {
+        match self.drafted.is_empty() {
+            true => self.hint.unwrap_or(0.0),
+            false => between(&self.drafted, level as f64),
         }
-        let bend = |&(level, score): &(usize, f64)| (level as f64, bend(score, lack(level)));
-        let mut bends: Vec<(f64, f64)> = self.known.iter().map(bend).collect();
-        bends.sort_by(|a, b| a.0.total_cmp(&b.0));
-        100.0 - lack(level) * between(&bends, level as f64).exp()
     }
 
     /// The most faithful file of at most `cap` bytes, where `known` was made before; where even the

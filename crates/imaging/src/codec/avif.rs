@@ -8,6 +8,7 @@ use super::extras::Extras;
 use super::{Blocks, CodecError, Header};
 use crate::chroma::Chroma;
 use crate::detail::detail;
+use crate::effort::Effort;
 use crate::raster::{Channels, Raster};
 use brisk_margin_core::facts::MAX_PIXELS;
 use brisk_margin_core::format::Format;
@@ -33,8 +34,20 @@ const TEXTURED: f64 = 11.0;
 /// seven times the time, most of which goes into blocks that are not square. Without those it takes twice the time of
 /// 6, and saves 6 % where there is little detail; where there is much of it, files would get heavier
 /// (docs/decisions/0029).
-fn effort(raster: &Raster) -> (i32, &'static [(&'static CStr, &'static CStr)]) {
-    if detail(raster) > TEXTURED { (6, &[]) } else { (5, &SQUARE) }
+///
+/// Drafts have speed 9, which takes a tenth of the time (docs/decisions/0029).
+fn speed(raster: &Raster, effort: Effort) -> (i32, &'static [(&'static CStr, &'static CStr)]) {
+    match effort {
+        Effort::Draft => (9, &[]),
+        Effort::Full if detail(raster) > TEXTURED => (6, &[]),
+        Effort::Full => (5, &SQUARE),
+    }
+}
+
+/// By how much more a draft of `raster` lacks of a score of 100 than the file, as a logarithm: means over the sets of
+/// docs/decisions/0029, from which single pictures differ by 0.04 or so.
+pub fn draft_lacks_more(raster: &Raster) -> f64 {
+    if detail(raster) > TEXTURED { 0.10 } else { 0.14 }
 }
 
 /// A file's header, and whether its colours are Display P3 without a profile that says so.
@@ -160,11 +173,12 @@ fn decoded(result: ffi::avifResult) -> Result<(), CodecError> {
 }
 
 /// Encodes `raster` as an 8-bit AVIF at `quality` (1 to 100), alpha kept, colour kept as `chroma`
-/// says, with `extras`.
+/// says, with `effort` and `extras`.
 pub fn encode(
     raster: &Raster,
     quality: u8,
     chroma: Chroma,
+    effort: Effort,
     extras: &Extras,
 ) -> Result<Vec<u8>, CodecError> {
     let image = Image::new(raster, chroma)?;
@@ -179,7 +193,7 @@ pub fn encode(
         (*encoder.0).codecChoice = ffi::AVIF_CODEC_CHOICE_AOM;
         (*encoder.0).quality = i32::from(quality);
         (*encoder.0).qualityAlpha = i32::from(quality);
-        let (speed, blocks) = effort(raster);
+        let (speed, blocks) = speed(raster, effort);
         (*encoder.0).speed = speed;
         // One thread each: pictures run side by side, and the bytes stay the same everywhere.
         (*encoder.0).maxThreads = 1;

@@ -75,12 +75,13 @@ mod tests {
     use super::*;
     use crate::chroma::Chroma;
     use crate::codec::{avif, extras::Extras};
+    use crate::effort::Effort;
     use crate::raster::{Channels, Raster};
     use brisk_margin_core::geometry::Size;
 
     fn encoded(extras: &Extras) -> Vec<u8> {
         let grey = Raster::new(Size::new(16, 16), Channels::Rgba, vec![90; 16 * 16 * 4]);
-        avif::encode(&grey, 60, Chroma::Full, extras).unwrap()
+        avif::encode(&grey, 60, Chroma::Full, Effort::Full, extras).unwrap()
     }
 
     #[test]

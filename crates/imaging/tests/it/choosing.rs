@@ -93,7 +93,7 @@ fn each_grade_is_reached_by_hardly_more_than_it_takes_in_few_trials() {
             assert!(chosen.encodes() <= 5, "{what}");
             // Either close above the target, or the next lower step would miss it.
             let spare = chosen.trial.score.0.min(chosen.worst.score.0 + 20.0) - grade.target().0;
-            if spare >= Grade::BAND {
+            if spare >= Grade::band(chosen.tried.len()) {
                 let lower = chosen.trial.encoding.quality().unwrap().get() - 2;
                 let lower = Encoding::new(format, Quality::new(lower).unwrap());
                 let trial = choosing.choose_one(lower).unwrap();
@@ -128,6 +128,30 @@ fn a_file_of_another_width_makes_a_search_shorter() {
         told += chosen.encodes();
     }
     assert!(told < alone, "{told} instead of {alone}");
+}
+
+#[test]
+fn a_draft_tells_nearly_what_its_file_will() {
+    let desk = Desk::new(scene(480, 320));
+    for quality in [45, 60, 75].map(|quality| Quality::new(quality).unwrap()) {
+        let encoding = Encoding::Avif(quality);
+        let draft = CODECS.draft(desk.metric.raster(), encoding).unwrap().unwrap();
+        let lacking = 100.0 - desk.metric.score(&draft.shown).unwrap().0;
+        let told = 100.0 - lacking / draft.lacks_more.exp();
+        let file = desk.choosing().choose_one(encoding).unwrap().trial.score.0;
+        assert!((told - file).abs() < 4.0, "{told} of {file} at {quality:?}");
+    }
+    let jpeg = Encoding::Jpeg(Quality::USUAL);
+    assert!(CODECS.draft(desk.metric.raster(), jpeg).unwrap().is_none());
+    let good = QualityTarget::Grade(Grade::Good);
+    let drafts = |hints, format| {
+        let choosing = Choosing { hints, ..desk.choosing() };
+        choosing.choose(format, good, None).unwrap().drafts
+    };
+    let file = Encoding::Avif(Quality::USUAL);
+    let told = Hints::NONE.and(ContentClass::Photograph, file, Score(70.0));
+    assert!(drafts(Hints::NONE, Format::Avif) > 0);
+    assert_eq!((drafts(told, Format::Avif), drafts(Hints::NONE, Format::Webp)), (0, 0));
 }
 
 #[test]
