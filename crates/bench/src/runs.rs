@@ -24,7 +24,7 @@ use brisk_margin_core::run::{ResultOrder, RunState, StartedBy};
 use brisk_margin_core::slot::Slot;
 use brisk_margin_core::slot_shape::Fit;
 use brisk_margin_core::units::{Bytes, Density};
-use brisk_margin_imaging::choosing::{Hints, tellers};
+use brisk_margin_imaging::choosing::{Chosen, Hints, rounds};
 use brisk_margin_imaging::codec::extras::Extras;
 use brisk_margin_imaging::codecs::Codecs;
 use brisk_margin_imaging::original::Original;
@@ -345,18 +345,15 @@ fn bare(sets: &[BareSet]) {
         let size = |&(at, request): &(usize, EncodeRequest)| {
             (request.format(), set.fittings[at].output.pixels())
         };
-        let tells = tellers(&set.files.iter().map(size).collect::<Vec<_>>());
         let mut hints = Hints::NONE;
-        for first in [true, false] {
-            let due = set.files.iter().zip(&tells).filter(|(_, tells)| **tells == first);
-            for ((at, request), _) in due {
-                let chosen =
-                    pixels[*at].choose(&codecs, set.class, hints, *request, None, &stopped);
-                let chosen = chosen.expect("a file is made");
-                if first {
-                    hints = hints.and_of(set.class, &chosen);
-                }
-            }
+        for round in rounds(&set.files.iter().map(size).collect::<Vec<_>>()) {
+            let made = round.into_iter().map(|n| {
+                let (at, request) = set.files[n];
+                let chosen = pixels[at].choose(&codecs, set.class, hints, request, None, &stopped);
+                chosen.expect("a file is made")
+            });
+            let made: Vec<Chosen> = made.collect();
+            hints = made.iter().fold(hints, |hints, chosen| hints.and_of(set.class, chosen));
         }
     });
 }

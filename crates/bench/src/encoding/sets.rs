@@ -10,7 +10,7 @@ use brisk_margin_core::colour_space::ColourSpace;
 use brisk_margin_core::format::Format;
 use brisk_margin_core::grade::Grade;
 use brisk_margin_imaging::analysis::content_class;
-use brisk_margin_imaging::choosing::{Hints, never, tellers};
+use brisk_margin_imaging::choosing::{Hints, never, rounds};
 use brisk_margin_imaging::original::Original;
 use brisk_margin_imaging::reference::Reference as Pixels;
 use rayon::prelude::*;
@@ -92,11 +92,10 @@ fn one_set(path: &Path, widths: &[u32], sum: &mut Sum) -> Result<(), Failure> {
     let files: Vec<(Format, usize)> =
         (0..widths.len()).flat_map(|at| FORMATS.map(|format| (format, at))).collect();
     let sized = |&(format, at): &(Format, usize)| (format, pixels[at].raster().size().pixels());
-    let tells = tellers(&files.iter().map(sized).collect::<Vec<_>>());
     let mut hints = Hints::NONE;
-    for first in [true, false] {
-        let due = files.par_iter().zip(&tells).filter(|(_, tells)| **tells == first);
-        let chosen = due.map(|(&(format, at), _)| {
+    for round in rounds(&files.iter().map(sized).collect::<Vec<_>>()) {
+        let chosen = round.par_iter().map(|&n| {
+            let (format, at) = files[n];
             let target = QualityTarget::Grade(Grade::Good);
             let request = EncodeRequest::Best(format, target, None);
             pixels[at].choose(&codecs, class, hints, request, None, &never)

@@ -18,7 +18,7 @@ use brisk_margin_core::slot_shape::{Fit as SlotFit, SlotShape};
 use brisk_margin_core::units::{Bytes, Density};
 use brisk_margin_imaging::analysis::content_class;
 use brisk_margin_imaging::choosing;
-use brisk_margin_imaging::choosing::{Chosen, Hints};
+use brisk_margin_imaging::choosing::{Chosen, Hints, rounds};
 use brisk_margin_imaging::codecs::Codecs;
 use brisk_margin_imaging::original::Original;
 use brisk_margin_imaging::reference::Reference;
@@ -256,22 +256,28 @@ impl Fit {
             match reference {
                 Err(error) => outcomes.push(Err(error.to_string())),
                 Ok((fitting, class, reference)) => {
-                    let made = self.format.par_iter().map(|&format| {
+                    let pixels = fitting.output.pixels();
+                    let sizes = self.format.iter().map(|&format| (format, pixels));
+                    let order = rounds(&sizes.collect::<Vec<_>>()).concat();
+                    let made = order.into_par_iter().map(|n| {
                         let started = Instant::now();
+                        let format = self.format[n];
                         let file = match self.copies(&picture, &fitting, format) {
                             true => copied(&picture, format),
                             false => self.choose(codecs, &reference, class, hints, format),
                         };
-                        let file = file.map_err(|error| error.to_string())?;
                         let millis = (rendering + started.elapsed()).as_millis() as u64;
-                        Ok(Unwritten { density, fitting, file, millis })
+                        let made = file.map(|file| Unwritten { density, fitting, file, millis });
+                        (n, made.map_err(|error| error.to_string()))
                     });
-                    let made: Vec<Result<Unwritten, String>> = made.collect();
-                    for made in made.iter().flatten() {
-                        hints =
-                            made.file.told.map_or(hints, |told| hints.and(class, told.0, told.1));
+                    let mut made: Vec<(usize, Result<Unwritten, String>)> = made.collect();
+                    made.sort_by_key(|(n, _)| *n);
+                    for (_, made) in made {
+                        if let Some(told) = made.as_ref().ok().and_then(|made| made.file.told) {
+                            hints = hints.and(class, told.0, told.1);
+                        }
+                        outcomes.push(made);
                     }
-                    outcomes.extend(made);
                 }
             }
         }

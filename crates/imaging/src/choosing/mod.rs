@@ -29,7 +29,7 @@ use brisk_margin_core::format::Format;
 use brisk_margin_core::grade::WorstSpot;
 use brisk_margin_core::grade::{Grade, Score};
 use brisk_margin_core::units::Bytes;
-pub use hints::{Hints, tellers};
+pub use hints::{Hints, rounds};
 pub use moving::Moving;
 use search::{Goal, Search};
 

@@ -16,7 +16,7 @@ use brisk_margin_core::naming;
 use brisk_margin_core::set_plan::{SetPart, SetPlanner, SetSource, SetWidth};
 use brisk_margin_core::units::Bytes;
 use brisk_margin_imaging::analysis::analyse;
-use brisk_margin_imaging::choosing::{self, Chosen, Hints, tellers};
+use brisk_margin_imaging::choosing::{self, Chosen, Hints, rounds};
 use brisk_margin_imaging::codecs::Codecs;
 use brisk_margin_imaging::original::Original;
 use brisk_margin_imaging::reference::Reference;
@@ -207,40 +207,38 @@ impl Maker {
             .iter()
             .map(|asked| Some((self.cache.file(&source.made_of(asked))?, false)))
             .collect();
-        let mut missing: Vec<Fitting> = Vec::new();
         let pixels = |asked: &Asked| (asked.format, asked.width.fitting.output.pixels());
-        let tells = tellers(&asked.iter().map(pixels).collect::<Vec<_>>());
+        let [tellers, others] = rounds(&asked.iter().map(pixels).collect::<Vec<_>>());
+        let class = source.known.class;
         let mut hints = Hints::NONE;
-        for first in [true, false] {
-            for ((asked, file), tells) in asked.iter().zip(&files).zip(&tells) {
-                let fitting = asked.width.fitting;
-                if file.is_none() && *tells == first && !missing.contains(&fitting) {
-                    missing.push(fitting);
-                }
-                if file.is_some() && *tells && first {
-                    hints = self.cache.told(&source.made_of(asked), source.known.class, hints);
-                }
+        for &n in tellers.iter().filter(|&&n| files[n].is_some()) {
+            hints = self.cache.told(&source.made_of(&asked[n]), class, hints);
+        }
+        let mut missing: Vec<Fitting> = Vec::new();
+        for &n in tellers.iter().chain(&others).filter(|&&n| files[n].is_none()) {
+            let fitting = asked[n].width.fitting;
+            if !missing.contains(&fitting) {
+                missing.push(fitting);
             }
         }
         for fittings in within_memory(missing) {
             let original = Original::open(&self.codecs, &source.bytes).map_err(unreadable)?;
             let colours = self.wish.rule.colours(&source.known.facts);
             let pixels = Reference::ladder(&original, &fittings, colours).map_err(unreadable)?;
-            for first in [true, false] {
-                let due = files.par_iter_mut().zip(asked).zip(&tells);
-                let due = due.filter(|((file, _), tells)| file.is_none() && **tells == first);
-                let told = due.map(|((file, asked), _)| {
-                    let at = fittings.iter().position(|fitting| *fitting == asked.width.fitting);
-                    let Some(at) = at else { return Ok(None) };
-                    let chosen = self.encoded(source, asked, &pixels[at], hints)?;
-                    let told = first.then_some((chosen.trial.encoding, chosen.counted));
-                    *file = Some((chosen.trial.bytes, true));
-                    Ok(told)
+            for round in [&tellers, &others] {
+                let due = round.par_iter().filter(|&&n| files[n].is_none());
+                let made = due.filter_map(|&n| {
+                    let fitting = asked[n].width.fitting;
+                    let at = fittings.iter().position(|of_group| *of_group == fitting)?;
+                    let chosen = self.encoded(source, &asked[n], &pixels[at], hints);
+                    Some(chosen.map(|chosen| (n, chosen)))
                 });
-                let told = told.collect::<Result<Vec<_>, LeftReason>>()?.into_iter().flatten();
-                hints = told.fold(hints, |hints, (encoding, counted)| {
-                    hints.and(source.known.class, encoding, counted)
-                });
+                for (n, chosen) in made.collect::<Result<Vec<_>, LeftReason>>()? {
+                    if tellers.contains(&n) {
+                        hints = hints.and_of(class, &chosen);
+                    }
+                    files[n] = Some((chosen.trial.bytes, true));
+                }
             }
         }
         Ok(files.into_iter().flatten().collect())

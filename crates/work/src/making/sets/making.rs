@@ -1,6 +1,6 @@
 //! Making the files of a set, as a job.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};
 
@@ -11,7 +11,7 @@ use brisk_margin_core::encoding::Encoding;
 use brisk_margin_core::grade::Score;
 use brisk_margin_core::job::JobKind;
 use brisk_margin_core::render_spec::RenderSpec;
-use brisk_margin_imaging::choosing::{Hints, tellers};
+use brisk_margin_imaging::choosing::{Hints, rounds};
 use brisk_margin_imaging::reference::Reference;
 use brisk_margin_store::jobs::{Job, NewJob};
 use brisk_margin_store::pictures::Picture;
@@ -159,27 +159,29 @@ impl ResponsiveSet {
             true => vec![None; missing.len()],
             false => references(maker, picture, &specs).await?.into_iter().map(Some).collect(),
         };
-        let due = missing.into_iter().zip(pixels);
-        let (first, others): (Vec<_>, Vec<_>) = due.partition(|(file, _)| self.tells(file));
+        let places = (0..self.files.len()).filter(|&n| self.files[n].made.is_none());
+        let mut due: BTreeMap<usize, _> = places.zip(missing.into_iter().zip(pixels)).collect();
         let progress = Progress { done: AtomicUsize::new(0), of: specs.len(), job };
-        let told = self.told_before(maker, picture).await?;
-        let hints = self.make_some(maker, picture, first, told, &progress).await?;
-        self.make_some(maker, picture, others, hints, &progress).await?;
+        let size = |file: &SetFile| (file.format, self.width(file).fitting.output.pixels());
+        let rounds = rounds(&self.files.iter().map(size).collect::<Vec<_>>());
+        let mut hints = self.told_before(maker, picture, &rounds[0]).await?;
+        for round in rounds {
+            let files = round.iter().filter_map(|n| due.remove(n)).collect();
+            hints = self.make_some(maker, picture, files, hints, &progress).await?;
+        }
         Ok(())
     }
 
-    /// Whether `file` is made before the others, to tell of them.
-    fn tells(&self, file: &SetFile) -> bool {
-        let pixels = |file: &SetFile| self.width(file).fitting.output.pixels();
-        let files: Vec<_> = self.files.iter().map(|file| (file.format, pixels(file))).collect();
-        let tells = self.files.iter().zip(tellers(&files)).filter(|(_, tells)| *tells);
-        tells.into_iter().any(|(own, _)| std::ptr::eq(own, file))
-    }
-
-    /// What those files tell that were made before.
-    async fn told_before(&self, maker: &Maker, picture: &Picture) -> Result<Hints, JobFailure> {
+    /// What those of `tellers` tell that were made before.
+    async fn told_before(
+        &self,
+        maker: &Maker,
+        picture: &Picture,
+        tellers: &[usize],
+    ) -> Result<Hints, JobFailure> {
         let mut hints = Hints::NONE;
-        for file in self.files.iter().filter(|file| file.made.is_some() && self.tells(file)) {
+        let tellers = tellers.iter().map(|&n| &self.files[n]);
+        for file in tellers.filter(|file| file.made.is_some()) {
             let subject = self.subject(picture, file);
             let known =
                 trials::known(maker, subject, file.request).await.map_err(SetError::from)?;
