@@ -80,7 +80,7 @@ pub fn archive(data: &[u8]) {
 
 /// Reads a table.
 pub fn table(data: &[u8]) {
-    let _ = brisk_margin_api::spreadsheet::ReadTable::read(data, &["page", "views"], &["page"]);
+    let _ = brisk_margin_spreadsheet::ReadTable::read(data, &["page", "views"], &["page"]);
 }
 
 /// Reads an archive of page loads.

@@ -29,7 +29,7 @@ mod site_files;
 mod site_folder;
 mod sites;
 mod slot_lists;
-pub mod spreadsheet;
+mod spreadsheet;
 mod state;
 mod tally;
 mod trials;

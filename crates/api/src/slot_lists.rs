@@ -17,8 +17,8 @@ use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
 use super::Problem;
-use super::spreadsheet::{as_written, harmless};
 use crate::state::App;
+use brisk_margin_spreadsheet::{as_written, harmless};
 
 /// A slot in a list.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]

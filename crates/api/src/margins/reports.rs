@@ -17,8 +17,9 @@ use uuid::Uuid;
 use super::{MarginsBody, PageMarginBody, ViewAskedFor, view};
 use crate::Problem;
 use crate::extract::Query;
-use crate::spreadsheet::{Table, harmless};
+use crate::spreadsheet::Table;
 use crate::state::App;
+use brisk_margin_spreadsheet::harmless;
 
 /// The margins of all pages as a table. Cells that a spreadsheet would take for formulas begin with an apostrophe.
 #[utoipa::path(get, path = "/margins/pages.csv", params(ViewAskedFor), responses(

@@ -15,8 +15,8 @@ use uuid::Uuid;
 
 use crate::Problem;
 use crate::extract::{self, Path};
-use crate::spreadsheet::{ReadRow, ReadTable};
 use crate::state::App;
+use brisk_margin_spreadsheet::{ReadRow, ReadTable};
 
 const COLUMNS: [&str; 2] = ["page", "views"];
 /// The most rows of nobody's that are told.

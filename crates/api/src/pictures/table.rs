@@ -16,8 +16,9 @@ use super::describing::Fields;
 use super::which::FilterQuery;
 use crate::Problem;
 use crate::extract::Query;
-use crate::spreadsheet::{ReadRow, ReadTable, Table, as_written, harmless};
+use crate::spreadsheet::Table;
 use crate::state::App;
+use brisk_margin_spreadsheet::{ReadRow, ReadTable, as_written, harmless};
 
 /// What pictures are found by.
 const KEYS: [&str; 2] = ["name", "hash"];

@@ -19,8 +19,9 @@ use uuid::Uuid;
 use super::find;
 use crate::Problem;
 use crate::extract::{Path, Query};
-use crate::spreadsheet::{Table, harmless};
+use crate::spreadsheet::Table;
 use crate::state::App;
+use brisk_margin_spreadsheet::harmless;
 
 /// Items that one answer lists.
 const MOST_ITEMS: u64 = 500;

@@ -3,12 +3,12 @@
 use std::io::{Seek, Write};
 use std::path::Path;
 
-use brisk_margin_api::spreadsheet::ReadTable;
 use brisk_margin_archive::{ArchiveReader, Limits, Unpacking};
 use brisk_margin_site::gate::Authority;
 use brisk_margin_site::har;
 use brisk_margin_site::source::page::PageSource;
 use brisk_margin_site::source::style::style_urls;
+use brisk_margin_spreadsheet::ReadTable;
 
 fn files(target: &str) -> Vec<Vec<u8>> {
     let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../fuzz/corpus").join(target);

@@ -110,6 +110,34 @@ fn each_grade_is_reached_by_hardly_more_than_it_takes_in_few_trials() {
     assert!(f64::from(encodes) / f64::from(searches) <= 3.5, "{encodes} for {searches}");
 }
 
+/// The score of SSIMULACRA2 by an implementation that shares nothing with the one that grades go by.
+fn score_by_others(reference: &Raster, file: &Raster) -> f64 {
+    let linear = |raster: &Raster| {
+        let shades = raster.data().chunks_exact(3);
+        let pixels = shades.map(|rgb| [0, 1, 2].map(|n| f32::from(rgb[n]) / 255.0)).collect();
+        let Size { width, height } = raster.size();
+        let transfer = ssimulacra2::TransferCharacteristic::SRGB;
+        let primaries = ssimulacra2::ColorPrimaries::BT709;
+        ssimulacra2::Rgb::new(pixels, width as usize, height as usize, transfer, primaries).unwrap()
+    };
+    ssimulacra2::compute_frame_ssimulacra2(linear(reference), linear(file)).unwrap()
+}
+
+#[test]
+fn another_implementation_of_the_score_finds_every_grade_kept() {
+    let desk = Desk::new(scene(320, 240));
+    for format in [Format::Jpeg, Format::Webp, Format::Avif] {
+        for grade in Grade::ALL {
+            let target = QualityTarget::Grade(grade);
+            let trial = desk.choosing().choose(format, target, None).unwrap().trial;
+            let theirs = score_by_others(desk.metric.raster(), &trial.raster);
+            let what = format!("{format} {}: {theirs}, here {}", grade.name(), trial.score.0);
+            assert!((theirs - trial.score.0).abs() < 0.5, "{what}");
+            assert!(theirs > grade.target().0 - 0.5, "{what}");
+        }
+    }
+}
+
 #[test]
 fn a_file_of_another_width_makes_a_search_shorter() {
     let class = ContentClass::Photograph;

@@ -1,0 +1,1 @@
+//! Nothing but benches.
