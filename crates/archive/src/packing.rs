@@ -6,7 +6,7 @@ use std::path::Path;
 
 use zip::write::SimpleFileOptions;
 
-use crate::files_below;
+use crate::folder::files_below;
 
 /// Packs every file in `folder` into a zip archive, in `into`. Nothing is compressed.
 ///
