@@ -6,7 +6,7 @@ use axum::Json;
 use axum::extract::State;
 use axum::extract::multipart::{Multipart, MultipartRejection};
 use axum::http::StatusCode;
-use brisk_margin_archive::{ArchiveError, MOST_BYTES, Unpacking};
+use brisk_margin_archive::{ArchiveError, ArchiveReader, MOST_BYTES, Unpacking};
 use futures::StreamExt;
 use tempfile::{NamedTempFile, TempDir};
 use tokio::io::AsyncWriteExt;
@@ -16,6 +16,7 @@ use super::Problem;
 use crate::state::App;
 use brisk_margin_work::intake::IntakeError;
 use brisk_margin_work::measuring::Report;
+use brisk_margin_work::work_pool::WorkFailed;
 
 /// Files in a form.
 #[derive(ToSchema)]
@@ -32,6 +33,7 @@ pub(super) struct SiteFiles {
     responses(
         (status = 202, description = "It has its turn after what is measured before", body = Option<Report>),
         (status = 422, body = Problem, content_type = "application/problem+json"),
+        (status = 429, description = "As many jobs wait as may", body = Problem, content_type = "application/problem+json"),
     ))]
 pub(super) async fn measure_files(
     State(app): State<App>,
@@ -68,18 +70,19 @@ async fn receive(app: &App, mut form: Multipart, folder: &TempDir) -> Result<Str
         file.flush().await.map_err(ArchiveError::Disk)?;
         let first = name.split('/').next().unwrap_or_default().to_owned();
         called.get_or_insert(first);
-        let reader = app.intake.pool().archives().clone();
-        let is_zip = name.to_ascii_lowercase().ends_with(".zip");
-        let unpack = move || -> Result<Unpacking, ArchiveError> {
-            if is_zip {
-                unpacking.zip(spooled.reopen()?, &reader)?;
-            } else {
+        unpacking = if name.to_ascii_lowercase().ends_with(".zip") {
+            let unpack = move |reader: &ArchiveReader| -> Result<Unpacking, ArchiveError> {
+                unpacking.zip(spooled.reopen()?, reader)?;
+                Ok(unpacking)
+            };
+            app.intake.pool().read_archive(unpack).await??
+        } else {
+            let copy = move || -> Result<Unpacking, ArchiveError> {
                 unpacking.file(&name, &mut io::BufReader::new(spooled.reopen()?))?;
-            }
-            Ok(unpacking)
+                Ok(unpacking)
+            };
+            tokio::task::spawn_blocking(copy).await.map_err(|_| WorkFailed)??
         };
-        let done = tokio::task::spawn_blocking(unpack).await;
-        unpacking = done.map_err(|_| Problem::invalid("the archive cannot be unpacked"))??;
     }
     called.filter(|name| !name.is_empty()).ok_or_else(|| Problem::invalid("the form has no file"))
 }

@@ -5,6 +5,8 @@ use std::io::{self, Read};
 use std::sync::Arc;
 use std::thread;
 
+use brisk_margin_core::units::Bytes;
+
 use crate::pieces::send_pieces;
 
 /// Reads archives in another process.
@@ -14,6 +16,9 @@ pub trait RemoteReader: Send + Sync {
     /// # Errors
     /// Where it cannot be begun.
     fn pieces(&self, archive: File) -> io::Result<Box<dyn Read + Send>>;
+
+    /// What the other process may hold at most while it reads one archive.
+    fn memory(&self) -> Bytes;
 }
 
 /// The way to whoever reads archives. Clones lead the same way.
@@ -29,6 +34,11 @@ impl ArchiveReader {
     /// Archives are read by `remote`.
     pub fn remote(remote: Arc<dyn RemoteReader>) -> Self {
         Self(Some(remote))
+    }
+
+    /// What reading one archive may hold at most in another process.
+    pub fn memory(&self) -> Bytes {
+        self.0.as_ref().map_or(Bytes(0), |remote| remote.memory())
     }
 
     /// The pieces of `archive`.

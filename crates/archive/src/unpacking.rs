@@ -204,6 +204,10 @@ mod tests {
         fn pieces(&self, _: File) -> std::io::Result<Box<dyn Read + Send>> {
             Ok(Box::new(self.0))
         }
+
+        fn memory(&self) -> Bytes {
+            Bytes::mb(1)
+        }
     }
 
     #[test]

@@ -6,8 +6,10 @@ use std::path::{Path, PathBuf};
 use std::process::{Child, ChildStdout, Stdio};
 
 use brisk_margin_archive::RemoteReader;
+use brisk_margin_core::units::Bytes;
 use rustix::event::{PollFd, PollFlags, Timespec, poll};
 
+use crate::child::ARCHIVE_MEMORY;
 use crate::processes::{Unconfined, command};
 use crate::wire;
 
@@ -34,6 +36,10 @@ impl RemoteReader for ArchiveProcesses {
         let confinement = wire::read_greeting(&mut reading)?;
         self.unconfined.accept(confinement).map_err(io::Error::other)?;
         Ok(Box::new(reading))
+    }
+
+    fn memory(&self) -> Bytes {
+        ARCHIVE_MEMORY
     }
 }
 

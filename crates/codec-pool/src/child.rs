@@ -6,6 +6,7 @@ use std::os::fd::FromRawFd;
 use std::process::ExitCode;
 
 use brisk_margin_archive::send_pieces;
+use brisk_margin_core::units::Bytes;
 use brisk_margin_imaging::job::perform;
 use rustix::process::{Resource, Rlimit, getrlimit, setrlimit};
 
@@ -14,6 +15,9 @@ use crate::wire::{self, Allowance};
 
 /// No process ever holds more, whatever it says to itself.
 const MOST_MEMORY: u64 = 12 << 30;
+
+/// What reading an archive holds at most: a directory of a million names.
+pub(crate) const ARCHIVE_MEMORY: Bytes = Bytes(512 << 20);
 
 /// Does the jobs that come on standard input and answers on standard output, confined.
 pub fn run() -> ExitCode {
@@ -25,11 +29,9 @@ pub fn run() -> ExitCode {
 
 /// Reads the archive that is its standard input, and writes its pieces to standard output, confined.
 pub fn read_archive() -> ExitCode {
-    /// A directory of a million names.
-    const MOST_MEMORY: u64 = 512 << 20;
     /// Gigabytes are unpacked in less.
     const MOST_SECONDS: u64 = 300;
-    begin(MOST_MEMORY);
+    begin(ARCHIVE_MEMORY.get());
     let most = Some(MOST_SECONDS);
     let _ = setrlimit(Resource::Cpu, Rlimit { current: most, maximum: most });
     code(send_archive(confine(Work::Archive)))

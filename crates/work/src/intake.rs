@@ -7,7 +7,7 @@ use std::io;
 use std::path::Path;
 use std::sync::Arc;
 
-use brisk_margin_archive::{ArchiveError, Limits, Unpacking};
+use brisk_margin_archive::{ArchiveError, ArchiveReader, Limits, Unpacking};
 use brisk_margin_core::embedded::EmbeddedMetadata;
 use brisk_margin_core::facts::PictureFacts;
 use brisk_margin_core::naming;
@@ -203,13 +203,12 @@ impl Intake {
         }
         let folder = tempfile::tempdir_in(self.folder.spool())?;
         let (archive, target) = (path.to_owned(), folder.path().to_owned());
-        let reader = self.pool.archives().clone();
-        let unpack = move || {
+        let unpack = move |reader: &ArchiveReader| {
             Unpacking::within(&target, Limits::PICTURES)
-                .zip(std::fs::File::open(archive)?, &reader)?;
+                .zip(std::fs::File::open(archive)?, reader)?;
             files_below(&target).map_err(ArchiveError::Disk)
         };
-        let files = tokio::task::spawn_blocking(unpack).await.map_err(|_| WorkFailed)??;
+        let files = self.pool.read_archive(unpack).await??;
         if files.is_empty() {
             return Err(IntakeError::EmptyArchive);
         }

@@ -110,9 +110,22 @@ impl WorkPool {
         &self.readers.codecs
     }
 
-    /// Where archives are read.
-    pub const fn archives(&self) -> &ArchiveReader {
-        &self.readers.archives
+    /// Runs `work`, which reads an archive, once there is memory for the process that does. It takes no worker:
+    /// an archive that is slow on purpose would keep one from pictures.
+    ///
+    /// # Errors
+    /// [`WorkFailed`] where the work panicked.
+    pub async fn read_archive<T: Send + 'static>(
+        &self,
+        work: impl FnOnce(&ArchiveReader) -> T + Send + 'static,
+    ) -> Result<T, WorkFailed> {
+        let reader = self.readers.archives.clone();
+        let room = self.admit(reader.memory()).await;
+        let task = tokio::task::spawn_blocking(move || {
+            let _held = room;
+            work(&reader)
+        });
+        task.await.map_err(|_| WorkFailed)
     }
 
     /// The memory that is handed out in all.
@@ -166,6 +179,7 @@ pub struct WorkFailed;
 #[cfg(test)]
 mod tests {
     use super::*;
+    use brisk_margin_archive::RemoteReader;
     use std::time::Duration;
 
     #[tokio::test]
@@ -176,6 +190,33 @@ mod tests {
         assert_eq!(broken, Err(WorkFailed));
         let permit = pool.admit(Bytes::mb(8)).await;
         assert_eq!(pool.run(permit, |_| 7).await, Ok(7));
+    }
+
+    /// Reads nothing, and may hold 6 MB at that.
+    struct Idle;
+
+    impl RemoteReader for Idle {
+        fn pieces(&self, _: std::fs::File) -> std::io::Result<Box<dyn std::io::Read + Send>> {
+            Ok(Box::new(std::io::empty()))
+        }
+
+        fn memory(&self) -> Bytes {
+            Bytes(6 * PIECE)
+        }
+    }
+
+    #[tokio::test]
+    async fn what_reads_an_archive_counts_as_memory_in_use_until_it_ends() {
+        let archives = ArchiveReader::remote(Arc::new(Idle));
+        let readers = Readers { archives, ..Readers::in_process() };
+        let pool = WorkPool::new(1, Bytes(8 * PIECE), readers);
+        let (seen, inner) = (pool.clone(), pool.clone());
+        let admitted =
+            tokio::spawn(
+                async move { inner.read_archive(move |_| seen.admitted()).await.unwrap() },
+            );
+        assert_eq!(admitted.await.unwrap(), Bytes(6 * PIECE));
+        assert_eq!(pool.admitted(), Bytes(0));
     }
 
     #[tokio::test]
