@@ -31,6 +31,7 @@ pub(super) struct MeasureWish {
 #[utoipa::path(post, path = "/measurements", request_body = MeasureWish, responses(
     (status = 202, description = "It has its turn after what is measured before", body = Option<Report>),
     (status = 422, body = Problem, content_type = "application/problem+json"),
+    (status = 429, description = "As many jobs wait as may", body = Problem, content_type = "application/problem+json"),
 ))]
 pub(super) async fn measure(
     State(app): State<App>,

@@ -320,6 +320,7 @@ pub(super) struct SetJob {
     (status = 202, body = SetJob),
     (status = 404, body = Problem, content_type = "application/problem+json"),
     (status = 422, body = Problem, content_type = "application/problem+json"),
+    (status = 429, description = "As many jobs wait as may", body = Problem, content_type = "application/problem+json"),
 ), params(("id" = Uuid, Path, description = "The picture's number")))]
 pub(super) async fn make_set(
     State(app): State<App>,

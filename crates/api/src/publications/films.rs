@@ -67,6 +67,7 @@ pub(crate) struct FilmBody {
     (status = 202, body = FilmBody),
     (status = 404, body = Problem, content_type = "application/problem+json"),
     (status = 422, body = Problem, content_type = "application/problem+json"),
+    (status = 429, description = "As many jobs wait as may", body = Problem, content_type = "application/problem+json"),
 ), params(("id" = Uuid, Path, description = "The publication's id")))]
 pub(crate) async fn film_page(
     State(app): State<App>,

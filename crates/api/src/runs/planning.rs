@@ -115,6 +115,7 @@ pub(crate) async fn forecast(
     (status = 201, body = RunBody),
     (status = 404, body = Problem, content_type = "application/problem+json"),
     (status = 422, body = Problem, content_type = "application/problem+json"),
+    (status = 429, description = "As many jobs wait as may", body = Problem, content_type = "application/problem+json"),
 ))]
 pub(crate) async fn start_run(
     State(app): State<App>,

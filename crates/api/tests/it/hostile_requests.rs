@@ -1,8 +1,12 @@
 //! Requests that mean harm, or came from a broken client: each is told what is wrong with it, in our
 //! words, and the next one is answered as before.
 
+use std::time::Duration;
+
 use axum::body::Body;
 use axum::http::Request;
+use brisk_margin_core::job::{JobKind, MOST_AWAITED};
+use brisk_margin_store::jobs::NewJob;
 use brisk_margin_testing::pictures::gradient_jpeg;
 use serde_json::json;
 
@@ -258,4 +262,21 @@ async fn a_form_of_many_parts_or_without_end_is_refused() {
         assert!(answer.status.is_client_error(), "{what}: {} {}", answer.status, answer.text());
     }
     assert_eq!(api.names("").await.len(), 0);
+}
+
+#[tokio::test]
+async fn nobody_queues_more_than_anyone_would_wait_for() {
+    let api = Api::start().await;
+    for n in 0..MOST_AWAITED {
+        let job = NewJob::new(JobKind::Measure, n.to_string(), json!({})).awaited();
+        let job = NewJob { after: Duration::from_secs(3_600), ..job };
+        api.store.push_job(&job).await.unwrap();
+    }
+    let told = api.post("/api/measurements", &json!({"address": "http://127.0.0.1:9/"})).await;
+    assert_eq!(told.status, 429);
+    assert_eq!(told.json()["type"], "urn:brisk-margin:problem:too-many-jobs");
+    let document = format!("/api/sites/{}/openapi.json", api.app.site.slug);
+    let document = api.get(&document).await.json();
+    let answers = &document["paths"]["/measurements"]["post"]["responses"];
+    assert!(answers["429"].is_object(), "clients are prepared for it: {answers:#}");
 }

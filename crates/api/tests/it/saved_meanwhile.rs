@@ -71,6 +71,32 @@ async fn who_saves_second_is_told_everywhere() {
 }
 
 #[tokio::test]
+async fn sizes_that_somebody_else_set_are_neither_overwritten_nor_taken_back() {
+    let api = Api::start().await;
+    let slot =
+        json!({"name": "Header", "kind": "header", "fit": "cover", "boxes": {"1280": [900, 300]}});
+    let slot = api.post("/api/slots", &slot).await.json()["id"].clone();
+    let sizes = json!({"0": {"width": 400, "height": null, "ratio": {"kind": "square"}}});
+    let set = json!({"name": "Squares", "seen": null, "sizes": sizes});
+    let set = api.put("/api/size-sets", &set).await.json();
+    let apply = format!("/api/size-sets/{}/apply", set["id"].as_str().unwrap());
+    let wish = json!({"slots": [slot], "seen": {slot.as_str().unwrap(): null}});
+    let hand = |width: u32, seen: Value| json!([{"slot_id": slot, "boxes": {"1280": [width, 300]}, "seen": seen}]);
+
+    let back = api.post(&apply, &wish).await.json();
+    assert_eq!(back[0]["seen"], json!({"1280": [400.0, 400.0]}), "taking back says what was set");
+    let told = api.post(&apply, &wish).await;
+    assert_eq!(told.status, StatusCode::CONFLICT, "somebody applied sizes since");
+
+    let other = api.put("/api/slots/boxes", &hand(700, back[0]["seen"].clone())).await.json();
+    assert_eq!(api.put("/api/slots/boxes", &back).await.status, StatusCode::CONFLICT);
+    let now = async || api.get("/api/layouts").await.json()["slots"][0]["boxes"].clone();
+    assert_eq!(now().await, json!({"1280": [700.0, 300.0]}), "theirs stays");
+    assert_eq!(api.put("/api/slots/boxes", &other).await.status, StatusCode::OK);
+    assert_eq!(now().await, json!({"1280": [400.0, 400.0]}));
+}
+
+#[tokio::test]
 async fn two_who_add_to_a_collection_at_once_both_add() {
     let api = Api::start().await;
     let mut ids = Vec::new();
