@@ -32,6 +32,7 @@ mod slot_lists;
 mod spreadsheet;
 mod state;
 mod tally;
+mod trial_frames;
 mod trials;
 mod uploads;
 mod variants;
@@ -139,6 +140,8 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(trials::trial_file))
         .routes(routes!(trials::trial_reference))
         .routes(routes!(trials::trial_differences))
+        .routes(routes!(trial_frames::trial_frames))
+        .routes(routes!(trial_frames::trial_frame))
         .routes(routes!(trials::choose_trial))
         .routes(routes!(trials::make_variant))
         .routes(routes!(responsive::drawing))

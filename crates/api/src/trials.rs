@@ -281,14 +281,14 @@ pub(super) async fn try_out(
     }))
 }
 
-async fn find_trial(app: &App, id: Uuid) -> Result<(TrialRow, Picture), Problem> {
+pub(super) async fn find_trial(app: &App, id: Uuid) -> Result<(TrialRow, Picture), Problem> {
     let trial = app.store.trial(id).await?.ok_or_else(|| Problem::not_found("trial"))?;
     let picture = find(app, trial.picture_id).await?;
     Ok((trial, picture))
 }
 
 /// The pixels that a trial was made of. Who looks at it does not read who made it.
-const fn of<'a>(picture: &'a Picture, trial: &'a TrialRow) -> Subject<'a> {
+pub(super) const fn of<'a>(picture: &'a Picture, trial: &'a TrialRow) -> Subject<'a> {
     Subject { picture, spec: &trial.spec, credit: None, reference: None, hints: Hints::NONE }
 }
 

@@ -24,7 +24,7 @@ use brisk_margin_core::run::{ResultOrder, RunState, StartedBy};
 use brisk_margin_core::slot::Slot;
 use brisk_margin_core::slot_shape::Fit;
 use brisk_margin_core::units::{Bytes, Density};
-use brisk_margin_imaging::choosing::{Chosen, Hints, rounds};
+use brisk_margin_imaging::choosing::{ChoiceError, in_turns, turns};
 use brisk_margin_imaging::codec::extras::Extras;
 use brisk_margin_imaging::codecs::Codecs;
 use brisk_margin_imaging::original::Original;
@@ -345,16 +345,13 @@ fn bare(sets: &[BareSet]) {
         let size = |&(at, request): &(usize, EncodeRequest)| {
             (request.format(), set.fittings[at].output.pixels())
         };
-        let mut hints = Hints::NONE;
-        for round in rounds(&set.files.iter().map(size).collect::<Vec<_>>()) {
-            let made = round.into_iter().map(|n| {
-                let (at, request) = set.files[n];
-                let chosen = pixels[at].choose(&codecs, set.class, hints, request, None, &stopped);
-                chosen.expect("a file is made")
-            });
-            let made: Vec<Chosen> = made.collect();
-            hints = made.iter().fold(hints, |hints, chosen| hints.and_of(set.class, chosen));
-        }
+        let turns = turns(&set.files.iter().map(size).collect::<Vec<_>>());
+        let made = in_turns(&turns, |n, hints| {
+            let (at, request) = set.files[n];
+            let chosen = pixels[at].choose(&codecs, set.class, hints, request, None, &stopped)?;
+            Ok::<_, ChoiceError>(((), hints.and_of(set.class, &chosen)))
+        });
+        made.expect("files are made");
     });
 }
 

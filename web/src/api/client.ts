@@ -100,6 +100,7 @@ export type View = Schemas["ViewAsked"];
 export type EditPreset = Schemas["EditPreset"];
 export type Proof = Schemas["ProofBody"];
 export type Trial = Schemas["TrialBody"];
+export type TrialFrame = Schemas["FrameBody"];
 export type Tried = Schemas["TriedBody"];
 export type By = Schemas["By"];
 export type Spot = Schemas["WorstSpot"];

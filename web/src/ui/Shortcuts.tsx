@@ -45,7 +45,7 @@ const KEYS: [string[], string][] = [
   [["Ctrl", "Z"], "Bench: undo; with Shift, redo"],
   [["O"], "Bench: hold to see the original in place of the result"],
   [["Z"], "Bench: true size or twice that"],
-  [["N", "D"], "Encode: the next worst spot; show where each trial differs"],
+  [["N", "D"], "Encode: the next worst spot, of what moves the next worst frame; show where each trial differs"],
   [["[", "]"], "Encode: the lighter trial, the heavier one"],
 ];
 

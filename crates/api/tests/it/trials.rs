@@ -2,8 +2,12 @@
 
 use crate::support::Api;
 use axum::http::StatusCode;
+use brisk_margin_core::encoding::Encoding;
 use brisk_margin_core::format::Format;
 use brisk_margin_core::geometry::Size;
+use brisk_margin_imaging::codec::extras::Extras;
+use brisk_margin_imaging::codecs::Codecs;
+use brisk_margin_imaging::motion::{Frame, Motion};
 use brisk_margin_imaging::raster::{Channels, Raster};
 use brisk_margin_testing::pictures::{encoded, gradient_jpeg};
 use serde_json::{Value, json};
@@ -135,4 +139,54 @@ async fn the_site_speaks_where_nobody_nearer_does_and_bad_rules_are_refused() {
     let refused = api.post(&format!("/api/pictures/{id}/trials"), &lossless).await;
     assert_eq!(refused.status, 422);
     assert!(refused.json()["detail"].as_str().unwrap().contains("PNG or WebP"));
+}
+
+/// Three frames, of which the one in the middle is hard to encode.
+fn moving() -> Vec<u8> {
+    let size = Size::new(300, 200);
+    let calm = |light: u32| (0..300 * 200 * 3_u32).map(move |at| (at / 900 + light) as u8);
+    let grain = (0..300 * 200 * 3_u32).map(|at| (at.wrapping_mul(2_654_435_761) >> 25) as u8);
+    let frame =
+        |data: Vec<u8>| Frame { raster: Raster::new(size, Channels::Rgb, data), millis: 100 };
+    let frames = vec![frame(calm(0).collect()), frame(grain.collect()), frame(calm(50).collect())];
+    let motion = Motion { frames, loops: 0 };
+    Codecs::in_process().encode_motion(&motion, Encoding::WebpLossless, &Extras::default()).unwrap()
+}
+
+#[tokio::test]
+async fn any_frame_of_what_moves_is_looked_at_and_the_worst_is_known() {
+    let api = Api::start().await;
+    let id = api.taken("mist.webp", &moving()).await;
+    let path = format!("/api/pictures/{id}/trials");
+    let search = wish(json!({"format": "webp", "how": {"by": "quality", "quality": 20}}));
+    let tried = api.post(&path, &search).await.json();
+    let trial = format!("/api/trials/{}", tried["settled"].as_str().unwrap());
+    let frames = api.get(&format!("{trial}/frames")).await.json();
+    let order: Vec<u64> =
+        frames.as_array().unwrap().iter().map(|frame| frame["frame"].as_u64().unwrap()).collect();
+    assert_eq!((order.len(), order[0]), (3, 1), "the worst first: {frames:#}");
+    assert_eq!(frames[0]["begins"], 100);
+    // The file's own score is that of its worst frame.
+    let settled = tried["proof"]["trials"].as_array().unwrap();
+    let settled = settled.iter().find(|one| one["id"] == tried["settled"]).unwrap();
+    assert_eq!(frames[0]["score"], settled["score"]);
+
+    let png = async |path: &str| {
+        let answer = api.get(path).await;
+        assert_eq!(answer.status, StatusCode::OK, "{path}");
+        brisk_margin_imaging::codec::png::decode(&answer.body).unwrap()
+    };
+    let own = png(&format!("{trial}/frames/1/reference")).await;
+    let file = png(&format!("{trial}/frames/1/file")).await;
+    assert_eq!((own.size(), file.size()), (Size::new(300, 200), Size::new(300, 200)));
+    assert_ne!(own, file);
+    assert_ne!(own, png(&format!("{trial}/frames/0/reference")).await);
+    png(&format!("{trial}/frames/1/differences")).await;
+    assert_eq!(api.get(&format!("{trial}/frames/3/file")).await.status, StatusCode::NOT_FOUND);
+
+    let still = api.taken("moor.jpg", &grainy()).await;
+    let tried = api.post(&format!("/api/pictures/{still}/trials"), &search).await.json();
+    let still = format!("/api/trials/{}/frames", tried["settled"].as_str().unwrap());
+    assert_eq!(api.get(&still).await.json(), json!([]));
+    assert_eq!(api.get(&format!("{still}/0/file")).await.status, StatusCode::NOT_FOUND);
 }

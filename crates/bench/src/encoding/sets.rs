@@ -10,10 +10,9 @@ use brisk_margin_core::colour_space::ColourSpace;
 use brisk_margin_core::format::Format;
 use brisk_margin_core::grade::Grade;
 use brisk_margin_imaging::analysis::content_class;
-use brisk_margin_imaging::choosing::{Hints, never, rounds};
+use brisk_margin_imaging::choosing::{ChoiceError, in_turns, never, turns};
 use brisk_margin_imaging::original::Original;
 use brisk_margin_imaging::reference::Reference as Pixels;
-use rayon::prelude::*;
 
 use super::ladder::fittings;
 use super::reference::Reference;
@@ -92,22 +91,18 @@ fn one_set(path: &Path, widths: &[u32], sum: &mut Sum) -> Result<(), Failure> {
     let files: Vec<(Format, usize)> =
         (0..widths.len()).flat_map(|at| FORMATS.map(|format| (format, at))).collect();
     let sized = |&(format, at): &(Format, usize)| (format, pixels[at].raster().size().pixels());
-    let mut hints = Hints::NONE;
-    for round in rounds(&files.iter().map(sized).collect::<Vec<_>>()) {
-        let chosen = round.par_iter().map(|&n| {
-            let (format, at) = files[n];
-            let target = QualityTarget::Grade(Grade::Good);
-            let request = EncodeRequest::Best(format, target, None);
-            pixels[at].choose(&codecs, class, hints, request, None, &never)
-        });
-        let chosen: Vec<_> = chosen.collect::<Result<_, _>>()?;
-        for chosen in &chosen {
-            hints = hints.and_of(class, chosen);
-            sum.files += 1;
-            sum.encodes += chosen.encodes();
-            sum.most = sum.most.max(chosen.encodes());
-            sum.short += usize::from(chosen.counted < Grade::Good.target());
-        }
+    let chosen = in_turns(&turns(&files.iter().map(sized).collect::<Vec<_>>()), |n, hints| {
+        let (format, at) = files[n];
+        let request = EncodeRequest::Best(format, QualityTarget::Grade(Grade::Good), None);
+        let chosen = pixels[at].choose(&codecs, class, hints, request, None, &never)?;
+        let told = hints.and_of(class, &chosen);
+        Ok::<_, ChoiceError>((chosen, told))
+    });
+    for (_, chosen) in chosen? {
+        sum.files += 1;
+        sum.encodes += chosen.encodes();
+        sum.most = sum.most.max(chosen.encodes());
+        sum.short += usize::from(chosen.counted < Grade::Good.target());
     }
     sum.seconds += started.elapsed().as_secs_f64();
     Ok(())

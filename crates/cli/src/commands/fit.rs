@@ -18,7 +18,7 @@ use brisk_margin_core::slot_shape::{Fit as SlotFit, SlotShape};
 use brisk_margin_core::units::{Bytes, Density};
 use brisk_margin_imaging::analysis::content_class;
 use brisk_margin_imaging::choosing;
-use brisk_margin_imaging::choosing::{Chosen, Hints, rounds};
+use brisk_margin_imaging::choosing::{Chosen, Hints, turns};
 use brisk_margin_imaging::codecs::Codecs;
 use brisk_margin_imaging::original::Original;
 use brisk_margin_imaging::reference::Reference;
@@ -258,8 +258,10 @@ impl Fit {
                 Ok((fitting, class, reference)) => {
                     let pixels = fitting.output.pixels();
                     let sizes = self.format.iter().map(|&format| (format, pixels));
-                    let order = rounds(&sizes.collect::<Vec<_>>()).concat();
-                    let made = order.into_par_iter().map(|n| {
+                    let turns = turns(&sizes.collect::<Vec<_>>()).into_iter();
+                    let order = turns.flat_map(|turn| [vec![turn.first], turn.others].concat());
+                    let order: Vec<usize> = order.collect();
+                    let made = order.into_par_iter().with_max_len(1).map(|n| {
                         let started = Instant::now();
                         let format = self.format[n];
                         let file = match self.copies(&picture, &fitting, format) {

@@ -56,35 +56,6 @@ impl Hints {
     }
 }
 
-/// In which order a picture's files, each given by its format and its pixels, take the least time together, by their
-/// places: first those that tell of the others, in each format the one of a middling size, then the others. Of each round,
-/// what takes longest is begun first, so that no core is left with it at the end.
-pub fn rounds(files: &[(Format, u64)]) -> [Vec<usize>; 2] {
-    let mut tellers = Vec::new();
-    for format in [Format::Jpeg, Format::Webp, Format::Avif] {
-        let own = |n: &usize| files[*n].0 == format;
-        let mut own: Vec<usize> = (0..files.len()).filter(own).collect();
-        own.sort_by_key(|&n| files[n].1);
-        tellers.extend(own.get(own.len() / 2));
-    }
-    let others = (0..files.len()).filter(|n| !tellers.contains(n)).collect();
-    [tellers, others].map(|mut round: Vec<usize>| {
-        round.sort_by_key(|&n| {
-            std::cmp::Reverse((files[n].1 * patience(files[n].0), files.len() - n))
-        });
-        round
-    })
-}
-
-/// How long a search takes for each pixel, roughly, beside one for JPEG.
-const fn patience(format: Format) -> u64 {
-    match format {
-        Format::Avif => 3,
-        Format::Png => 2,
-        Format::Jpeg | Format::Webp | Format::Gif => 1,
-    }
-}
-
 /// The logarithm of what is lacking at `score` beside the `lack` that is usual.
 pub(super) fn bend(score: f64, lack: f64) -> f64 {
     ((100.0 - score).max(0.05) / lack).ln()
@@ -94,17 +65,6 @@ pub(super) fn bend(score: f64, lack: f64) -> f64 {
 mod tests {
     use super::*;
     use brisk_margin_core::encoding::Quality;
-
-    #[test]
-    fn a_file_of_a_middling_size_tells_in_each_format_and_the_longest_goes_first() {
-        let sizes = [900, 100, 400];
-        let all =
-            [Format::Avif, Format::Png, Format::Jpeg].map(|format| sizes.map(|s| (format, s)));
-        let [tellers, others] = rounds(all.as_flattened());
-        assert_eq!(tellers, [2, 8], "of PNG, none tells");
-        assert_eq!(others, [0, 3, 6, 5, 1, 4, 7]);
-        assert_eq!(rounds(&[(Format::Webp, 7)]), [vec![0], vec![]]);
-    }
 
     #[test]
     fn a_hint_is_by_how_much_more_is_lacking() {

@@ -3,10 +3,12 @@
 //! [`prior`] says how score falls with quality for a kind of picture, [`search`] finds the quality
 //! from it in a few trials, and this module says which formats are tried and what a byte cap costs.
 
+mod frames;
 mod hints;
 mod moving;
 pub mod prior;
 mod search;
+mod turns;
 
 use std::sync::OnceLock;
 
@@ -29,9 +31,11 @@ use brisk_margin_core::format::Format;
 use brisk_margin_core::grade::WorstSpot;
 use brisk_margin_core::grade::{Grade, Score};
 use brisk_margin_core::units::Bytes;
-pub use hints::{Hints, rounds};
-pub use moving::Moving;
+pub use frames::{JudgedFrame, judged_frames};
+pub use hints::Hints;
+pub use moving::{Moving, moving_source};
 use search::{Goal, Search};
+pub use turns::{Turn, in_turns, turns};
 
 /// A file that was tried.
 #[derive(Debug, Clone, PartialEq)]

@@ -68,7 +68,7 @@ impl Moving {
         format: Format,
         file: &[u8],
     ) -> Result<bool, ChoiceError> {
-        let got = codecs.decode_motion(source(format), file)?;
+        let got = codecs.decode_motion(moving_source(format), file)?;
         let mut frames = self.motion.frames.iter().enumerate();
         Ok(frames
             .all(|(n, frame)| same(&frame.raster, &got.shown_at(self.motion.middle_of(n)).raster)))
@@ -81,7 +81,7 @@ impl Moving {
         format: Format,
         file: &[u8],
     ) -> Result<(Raster, Score), ChoiceError> {
-        let got = codecs.decode_motion(source(format), file)?;
+        let got = codecs.decode_motion(moving_source(format), file)?;
         let mut worst = Score::SAME;
         for (at, metric) in &self.sampled {
             let score = metric.score(&got.shown_at(*at).raster)?;
@@ -93,6 +93,6 @@ impl Moving {
 }
 
 /// What files in a format that moves are read as.
-fn source(format: Format) -> SourceFormat {
-    if format == Format::Gif { SourceFormat::Gif } else { SourceFormat::Webp }
+pub const fn moving_source(format: Format) -> SourceFormat {
+    if matches!(format, Format::Gif) { SourceFormat::Gif } else { SourceFormat::Webp }
 }

@@ -16,13 +16,12 @@ use brisk_margin_core::naming;
 use brisk_margin_core::set_plan::{SetPart, SetPlanner, SetSource, SetWidth};
 use brisk_margin_core::units::Bytes;
 use brisk_margin_imaging::analysis::analyse;
-use brisk_margin_imaging::choosing::{self, Chosen, Hints, rounds};
+use brisk_margin_imaging::choosing::{self, Hints, in_turns, turns};
 use brisk_margin_imaging::codecs::Codecs;
 use brisk_margin_imaging::original::Original;
 use brisk_margin_imaging::reference::Reference;
 use brisk_margin_site::publishing::folder::{SiteFolder, hash_of};
 use futures::StreamExt;
-use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 
 use super::Wish;
@@ -208,14 +207,14 @@ impl Maker {
             .map(|asked| Some((self.cache.file(&source.made_of(asked))?, false)))
             .collect();
         let pixels = |asked: &Asked| (asked.format, asked.width.fitting.output.pixels());
-        let [tellers, others] = rounds(&asked.iter().map(pixels).collect::<Vec<_>>());
-        let class = source.known.class;
-        let mut hints = Hints::NONE;
-        for &n in tellers.iter().filter(|&&n| files[n].is_some()) {
-            hints = self.cache.told(&source.made_of(&asked[n]), class, hints);
+        let mut turns = turns(&asked.iter().map(pixels).collect::<Vec<_>>());
+        for turn in &mut turns {
+            turn.others.retain(|&n| files[n].is_none());
         }
         let mut missing: Vec<Fitting> = Vec::new();
-        for &n in tellers.iter().chain(&others).filter(|&&n| files[n].is_none()) {
+        let (firsts, others) =
+            (turns.iter().map(|t| &t.first), turns.iter().flat_map(|t| &t.others));
+        for &n in firsts.chain(others).filter(|&&n| files[n].is_none()) {
             let fitting = asked[n].width.fitting;
             if !missing.contains(&fitting) {
                 missing.push(fitting);
@@ -225,37 +224,39 @@ impl Maker {
             let original = Original::open(&self.codecs, &source.bytes).map_err(unreadable)?;
             let colours = self.wish.rule.colours(&source.known.facts);
             let pixels = Reference::ladder(&original, &fittings, colours).map_err(unreadable)?;
-            for round in [&tellers, &others] {
-                let due = round.par_iter().filter(|&&n| files[n].is_none());
-                let made = due.filter_map(|&n| {
-                    let fitting = asked[n].width.fitting;
-                    let at = fittings.iter().position(|of_group| *of_group == fitting)?;
-                    let chosen = self.encoded(source, &asked[n], &pixels[at], hints);
-                    Some(chosen.map(|chosen| (n, chosen)))
-                });
-                for (n, chosen) in made.collect::<Result<Vec<_>, LeftReason>>()? {
-                    if tellers.contains(&n) {
-                        hints = hints.and_of(class, &chosen);
-                    }
-                    files[n] = Some((chosen.trial.bytes, true));
+            let made = in_turns(&turns, |n, hints| {
+                if files[n].is_some() {
+                    let told =
+                        self.cache.told(&source.made_of(&asked[n]), source.known.class, hints);
+                    return Ok((None, told));
                 }
+                let fitting = asked[n].width.fitting;
+                match fittings.iter().position(|of_group| *of_group == fitting) {
+                    Some(at) => self.encoded(source, &asked[n], &pixels[at], hints),
+                    None => Ok((None, hints)),
+                }
+            });
+            for (n, bytes) in made? {
+                files[n] = files[n].take().or_else(|| Some((bytes?, true)));
             }
         }
         Ok(files.into_iter().flatten().collect())
     }
 
+    /// The file, and what is known with what it tells.
     fn encoded(
         &self,
         source: &Source,
         asked: &Asked,
         pixels: &Reference,
         hints: Hints,
-    ) -> Result<Chosen, LeftReason> {
+    ) -> Result<(Option<Vec<u8>>, Hints), LeftReason> {
         let (class, request) = (source.known.class, asked.request);
         let chosen = pixels.choose(&self.codecs, class, hints, request, None, &choosing::never);
         let chosen = chosen.map_err(unreadable)?;
         self.cache.keep(&source.made_of(asked), &chosen).map_err(unreadable)?;
-        Ok(chosen)
+        let told = hints.and_of(class, &chosen);
+        Ok((Some(chosen.trial.bytes), told))
     }
 
     /// What is known of the picture `bytes`, worked out where it was not before.

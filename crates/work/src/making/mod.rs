@@ -3,10 +3,12 @@
 //! - [`files`]: the one way to a file. It takes the pixels from [`references`], which come of a
 //!   [`rendering`], chooses by [`trials`], and keeps the file under a name of its own.
 //! - [`sets`]: all files of a picture for a slot.
+//! - [`frames`]: those of a trial that moves.
 //! - [`previews`] and [`pyramids`]: what is looked at on the way.
 
 pub mod error;
 pub mod files;
+pub mod frames;
 pub mod previews;
 pub mod pyramids;
 pub mod references;

@@ -94,7 +94,7 @@ impl Subject<'_> {
     }
 
     /// What is kept of it under another name than of any other.
-    fn kind(&self, what: &str, of: &impl Serialize) -> String {
+    pub(super) fn kind(&self, what: &str, of: &impl Serialize) -> String {
         let credit = self.credit.map(json).unwrap_or_default();
         format!("{what} {GENERATION} {} {}{credit}", json(self.spec), json(of))
     }
@@ -330,11 +330,11 @@ fn json<T: Serialize + ?Sized>(value: &T) -> String {
 
 /// Tells a search to stop when nobody waits for it any more.
 #[derive(Default)]
-struct StopWhenDropped(Arc<AtomicBool>);
+pub(super) struct StopWhenDropped(Arc<AtomicBool>);
 
 impl StopWhenDropped {
     /// Whether to stop, as a search asks it.
-    fn asked(&self) -> impl Fn() -> bool + Send + Sync + 'static {
+    pub(super) fn asked(&self) -> impl Fn() -> bool + Send + Sync + 'static {
         let stopped = Arc::clone(&self.0);
         move || stopped.load(Ordering::Relaxed)
     }

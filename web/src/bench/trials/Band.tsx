@@ -8,6 +8,8 @@ interface Props {
   trial: Trial;
   /** The place that every band shows. */
   spot: Spot | undefined;
+  /** The frame that every band shows, of what moves. */
+  frame: number | undefined;
   /** Device pixels per picture pixel. */
   zoom: number;
   /** Width of the strip, and height of the detail, in CSS pixels. */
@@ -23,9 +25,11 @@ interface Props {
 }
 
 /** One trial: the detail at true size, and its mark on the byte ruler. */
-export function Band({ trial, spot, zoom, width, height, original, paints, chosen, at, onChoose }: Props) {
-  const file = useBitmap(`${siteApi}/trials/${trial.id}/file`);
-  const differences = useBitmap(paints === "differences" ? `${siteApi}/trials/${trial.id}/differences` : undefined);
+export function Band({ trial, spot, frame, zoom, width, height, original, paints, chosen, at, onChoose }: Props) {
+  const moves = frame !== undefined;
+  const own = `${siteApi}/trials/${trial.id}${moves ? `/frames/${frame}` : ""}`;
+  const file = useBitmap(`${own}/file`, { keeps: moves });
+  const differences = useBitmap(paints === "differences" ? `${own}/differences` : undefined, { keeps: moves });
   const canvas = useRef<HTMLCanvasElement>(null);
   const ratio = devicePixelRatio;
   const size = { width: Math.floor(width * ratio), height: Math.floor(height * ratio) };

@@ -11,6 +11,8 @@ import { useBitmap } from "../useBitmap";
 import { Band } from "./Band";
 import { Curve } from "./Curve";
 import { Ruler } from "./Ruler";
+import { FrameChoice, frameWords } from "./FrameChoice";
+import { useFrames } from "./useFrames";
 import { outcomeWords, ruleWords } from "./words";
 import { useChoose, useProof, useSearches, useTrial, type Target } from "./useTrials";
 import "./trials.css";
@@ -49,9 +51,19 @@ export function TrialsPane({ picture, target: asked, adjustments, hindrance, onM
   // one that took its place a moment ago; then it is the lightest.
   const first = busy > 0 ? trials.toSorted((a, b) => a.id.localeCompare(b.id))[0] : trials[0];
   const active = trials.find(({ id }) => id === chosen) ?? first;
+  const moves = proof.data?.class === "animation";
+  const { frames, shown: frame, ...ofFrames } = useFrames(active, moves);
   const spots = active?.spots ?? [];
-  const place = spots[spot % Math.max(spots.length, 1)];
-  const original = useBitmap(active && `${siteApi}/trials/${active.id}/reference`);
+  const place = frame?.spot ?? spots[spot % Math.max(spots.length, 1)];
+  const original = useBitmap(
+    active && `${siteApi}/trials/${active.id}/${frame ? `frames/${frame.frame}/` : ""}reference`,
+    { keeps: moves },
+  );
+  const toNext = () => {
+    if (moves) ofFrames.next();
+    else setSpot((now) => now + 1);
+  };
+  const places = moves ? frames.length : spots.length;
   const end = proof.data ? Math.max(proof.data.budget * 1.3, ...trials.map((one) => one.margin.weight * 1.15)) : 1;
   const move = (by: number) => {
     const next = trials[Math.min(Math.max(trials.findIndex(({ id }) => id === active?.id) + by, 0), trials.length - 1)];
@@ -61,7 +73,7 @@ export function TrialsPane({ picture, target: asked, adjustments, hindrance, onM
     if (event.key === "o") setHeld(true);
     if (event.key === "d") setMapped((now) => !now);
     if (event.key === "z") setZoom((now) => (now === 1 ? 2 : 1));
-    if (event.key === "n") setSpot((now) => now + 1);
+    if (event.key === "n") toNext();
     if (event.key === "[") move(-1);
     if (event.key === "]") move(1);
   });
@@ -70,7 +82,7 @@ export function TrialsPane({ picture, target: asked, adjustments, hindrance, onM
   }, "keyup");
 
   if (!target) return <Empty words={hindrance ?? "Type the size of the slot"} />;
-  const error = proof.error ?? trial.error ?? choose.error;
+  const error = proof.error ?? trial.error ?? choose.error ?? ofFrames.error;
   const done = searches.length - busy;
   const paints = held ? "original" : mapped ? "differences" : "file";
   const add = (format: Format, by: AddBy, value: number) => {
@@ -101,14 +113,13 @@ export function TrialsPane({ picture, target: asked, adjustments, hindrance, onM
         />
         <Button
           size="small"
-          disabled={spots.length < 2}
-          title={spots.length < 2 ? "It differs nowhere else" : "N"}
-          onClick={() => {
-            setSpot((now) => now + 1);
-          }}
+          disabled={places < 2}
+          title={places >= 2 ? "N" : ofFrames.isLooking ? "Each frame is being looked at" : "It differs nowhere else"}
+          onClick={toNext}
         >
-          Next worst spot
+          {moves ? "Next worst frame" : "Next worst spot"}
         </Button>
+        {frame && <FrameChoice frames={frames} shown={frame} onChoose={ofFrames.choose} />}
         <Button
           size="small"
           aria-pressed={mapped}
@@ -121,10 +132,13 @@ export function TrialsPane({ picture, target: asked, adjustments, hindrance, onM
           Differences
         </Button>
         <span className="soft" data-testid="spot">
-          {place && (
+          {ofFrames.isLooking && "looking at each frame…"}
+          {place && !ofFrames.isLooking && (
             <>
-              spot {(spot % spots.length) + 1} of {spots.length}
-              {active && <> of {active.name}</>}, there {place.score.toFixed(0)}; hold <kbd>O</kbd> for the original
+              {frame
+                ? frameWords(frames, frame)
+                : `spot ${(spot % spots.length) + 1} of ${spots.length}${active ? ` of ${active.name}` : ""}, there ${place.score.toFixed(0)}`}
+              ; hold <kbd>O</kbd> for the original
             </>
           )}
         </span>
@@ -156,6 +170,7 @@ export function TrialsPane({ picture, target: asked, adjustments, hindrance, onM
                     key={one.id}
                     trial={one}
                     spot={place}
+                    frame={frame?.frame}
                     zoom={zoom}
                     width={width}
                     height={bandHeight(height, trials.length)}
@@ -228,7 +243,10 @@ export function TrialsPane({ picture, target: asked, adjustments, hindrance, onM
               </div>
             )}
             {proof.data.class === "animation" && (
-              <p className="rule-words">It moves: bands show its first frame, scores are of its worst sampled one.</p>
+              <p className="rule-words">
+                It moves: bands show one frame, the worst of the chosen trial first; scores are of the worst of five
+                frames.
+              </p>
             )}
             <p className="soft rule-words" data-testid="rule-words">
               {ruleWords(proof.data)}

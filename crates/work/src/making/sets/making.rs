@@ -1,24 +1,22 @@
 //! Making the files of a set, as a job.
 
 use std::collections::{BTreeMap, BTreeSet};
+use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
-use std::sync::{Arc, Mutex, PoisonError};
 
 use brisk_margin_core::adjustments::Adjustments;
 use brisk_margin_core::cache_key::CacheKey;
-use brisk_margin_core::content::ContentClass;
-use brisk_margin_core::encoding::Encoding;
-use brisk_margin_core::grade::Score;
 use brisk_margin_core::job::JobKind;
 use brisk_margin_core::render_spec::RenderSpec;
-use brisk_margin_imaging::choosing::{Hints, rounds};
+use brisk_margin_imaging::choosing::{Hints, Turn, turns};
 use brisk_margin_imaging::reference::Reference;
 use brisk_margin_store::jobs::{Job, NewJob};
 use brisk_margin_store::pictures::Picture;
 use brisk_margin_store::runs::MadeSet;
 use brisk_margin_store::{BlobHash, Store, StoreError};
-use futures::{StreamExt, TryStreamExt};
+use futures::future::try_join_all;
 use serde::{Deserialize, Serialize};
+use tokio::sync::Semaphore;
 use uuid::Uuid;
 
 use super::{ResponsiveSet, SetError, SetFile};
@@ -99,11 +97,49 @@ pub(crate) async fn run(maker: &Maker, job: &JobInHand) -> Result<(), JobFailure
     Ok(maker.store.keep_variants(&set.variants()).await?)
 }
 
-/// What a file that was made tells of others.
-struct Told {
-    class: ContentClass,
-    encoding: Encoding,
-    counted: Score,
+/// Files of a set that are being made.
+struct Making<'a> {
+    set: &'a ResponsiveSet,
+    maker: &'a Maker,
+    picture: &'a Picture,
+    /// Those that are not there, by their places, with the pixels of what stands still.
+    due: BTreeMap<usize, Option<Arc<Reference>>>,
+    at_once: Semaphore,
+    progress: Progress<'a>,
+}
+
+impl Making<'_> {
+    /// Makes what is due of a turn: first the file that tells of the others.
+    async fn turn(&self, turn: &Turn) -> Result<(), JobFailure> {
+        let hints = match self.due.contains_key(&turn.first) {
+            true => self.one(turn.first, Hints::NONE).await?,
+            false => self.told_before(turn.first).await?,
+        };
+        let others = turn.others.iter().filter(|n| self.due.contains_key(n));
+        try_join_all(others.map(|&n| self.one(n, hints))).await?;
+        Ok(())
+    }
+
+    /// Makes the file at `n`, once fewer are made than there are workers; returns `hints` with what it told.
+    async fn one(&self, n: usize, hints: Hints) -> Result<Hints, JobFailure> {
+        let _place = self.at_once.acquire().await.expect("it is never closed");
+        let (file, pixels) = (&self.set.files[n], self.due[&n].as_ref());
+        let told = self.set.make_one(self.maker, self.picture, file, pixels, hints).await?;
+        self.progress.one_more().await?;
+        Ok(told)
+    }
+
+    /// What the file at `n` tells, which was made before.
+    async fn told_before(&self, n: usize) -> Result<Hints, JobFailure> {
+        let file = &self.set.files[n];
+        let subject = self.set.subject(self.picture, file);
+        let known = trials::known(self.maker, subject, file.request).await;
+        let told =
+            known.map_err(SetError::from)?.and_then(|known| Some((known.encoding, known.counted?)));
+        Ok(told.map_or(Hints::NONE, |(encoding, counted)| {
+            Hints::NONE.and(subject.class(), encoding, counted)
+        }))
+    }
 }
 
 /// How far the making of a set is, noted with the job that makes nothing else.
@@ -160,62 +196,17 @@ impl ResponsiveSet {
             false => references(maker, picture, &specs).await?.into_iter().map(Some).collect(),
         };
         let places = (0..self.files.len()).filter(|&n| self.files[n].made.is_none());
-        let mut due: BTreeMap<usize, _> = places.zip(missing.into_iter().zip(pixels)).collect();
-        let progress = Progress { done: AtomicUsize::new(0), of: specs.len(), job };
+        let due: BTreeMap<usize, _> = places.zip(pixels).collect();
+        let progress = Progress { done: AtomicUsize::new(0), of: due.len(), job };
         let size = |file: &SetFile| (file.format, self.width(file).fitting.output.pixels());
-        let rounds = rounds(&self.files.iter().map(size).collect::<Vec<_>>());
-        let mut hints = self.told_before(maker, picture, &rounds[0]).await?;
-        for round in rounds {
-            let files = round.iter().filter_map(|n| due.remove(n)).collect();
-            hints = self.make_some(maker, picture, files, hints, &progress).await?;
-        }
+        let turns = turns(&self.files.iter().map(size).collect::<Vec<_>>());
+        let at_once = Semaphore::new(maker.pool.workers());
+        let making = &Making { set: self, maker, picture, due, at_once, progress };
+        try_join_all(turns.iter().map(|turn| making.turn(turn))).await?;
         Ok(())
     }
 
-    /// What those of `tellers` tell that were made before.
-    async fn told_before(
-        &self,
-        maker: &Maker,
-        picture: &Picture,
-        tellers: &[usize],
-    ) -> Result<Hints, JobFailure> {
-        let mut hints = Hints::NONE;
-        let tellers = tellers.iter().map(|&n| &self.files[n]);
-        for file in tellers.filter(|file| file.made.is_some()) {
-            let subject = self.subject(picture, file);
-            let known =
-                trials::known(maker, subject, file.request).await.map_err(SetError::from)?;
-            if let Some((counted, known)) = known.and_then(|known| Some((known.counted?, known))) {
-                hints = hints.and(subject.class(), known.encoding, counted);
-            }
-        }
-        Ok(hints)
-    }
-
-    /// Makes `files`, spread over the cores, and returns `hints` with what they told.
-    async fn make_some(
-        &self,
-        maker: &Maker,
-        picture: &Picture,
-        files: Vec<(&SetFile, Option<Arc<Reference>>)>,
-        hints: Hints,
-        progress: &Progress<'_>,
-    ) -> Result<Hints, JobFailure> {
-        let told = &Mutex::new(hints);
-        futures::stream::iter(files)
-            .map(Ok)
-            .try_for_each_concurrent(maker.pool.workers(), |(file, pixels)| async move {
-                let found = self.make_one(maker, picture, file, pixels.as_ref(), hints).await?;
-                if let Some(Told { class, encoding, counted }) = found {
-                    let mut told = told.lock().unwrap_or_else(PoisonError::into_inner);
-                    *told = told.and(class, encoding, counted);
-                }
-                progress.one_more().await
-            })
-            .await?;
-        Ok(*told.lock().unwrap_or_else(PoisonError::into_inner))
-    }
-
+    /// Makes `file`; returns `hints` with what it told.
     async fn make_one(
         &self,
         maker: &Maker,
@@ -223,7 +214,7 @@ impl ResponsiveSet {
         file: &SetFile,
         reference: Option<&Arc<Reference>>,
         hints: Hints,
-    ) -> Result<Option<Told>, SetError> {
+    ) -> Result<Hints, SetError> {
         let width = self.width(file);
         let wish = FileWish {
             picture,
@@ -240,6 +231,6 @@ impl ResponsiveSet {
         let made = files::make(maker, wish).await?;
         let class = self.subject(picture, file).class();
         let encoding = made.variant.spec.encoding;
-        Ok(made.counted.map(|counted| Told { class, encoding, counted }))
+        Ok(made.counted.map_or(hints, |counted| hints.and(class, encoding, counted)))
     }
 }
