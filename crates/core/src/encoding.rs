@@ -8,7 +8,7 @@ use crate::format::Format;
 /// Counts what the encoders and the measure of scores were set to: it goes up whenever the same
 /// pixels and the same encoding come to other bytes or another score, so that what was kept from
 /// before is made anew.
-pub const GENERATION: u16 = 3;
+pub const GENERATION: u16 = 4;
 
 /// How hard a lossy encoder tries to keep detail, from 1 to 100; each format has its own scale.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]

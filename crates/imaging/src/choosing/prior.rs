@@ -13,7 +13,7 @@ pub struct Prior {
 /// 100. Geometric means: of photographs over the training set of docs/decisions/0029, twelve of them, each 366 and
 /// 960 px wide, with the encoders of 2026-11-29 (WebP in two segments, AVIF in square blocks throughout; scores at a
 /// quality differ by less than one from those of today); of what is drawn over the two drawings of `crates/demo`, each
-/// 400 and 900 px long, with those of 2026-11-25.
+/// 400 and 900 px long, with those of 2026-11-25, and for JPEG over the one that is opaque, with those of today.
 struct Curve {
     lack: [f64; 10],
     weight: [f64; 10],
@@ -59,13 +59,13 @@ fn along(values: &[f64; 10], quality: u8) -> f64 {
 }
 
 const JPEG_PHOTOGRAPH: Curve = Curve {
-    lack: [98.9, 62.4, 46.6, 38.2, 32.8, 28.4, 23.3, 18.5, 10.5, 4.9],
-    weight: [0.019, 0.032, 0.043, 0.053, 0.062, 0.071, 0.086, 0.112, 0.253, 1.000],
+    lack: [94.0, 61.6, 46.5, 38.8, 33.4, 28.6, 23.9, 18.8, 10.5, 4.9],
+    weight: [0.020, 0.032, 0.043, 0.052, 0.061, 0.070, 0.085, 0.109, 0.237, 1.000],
 };
 
 const JPEG_DRAWN: Curve = Curve {
-    lack: [69.3, 52.5, 44.1, 39.7, 36.2, 27.1, 23.8, 20.0, 13.0, 7.4],
-    weight: [0.034, 0.053, 0.074, 0.091, 0.110, 0.131, 0.156, 0.203, 0.388, 1.000],
+    lack: [71.2, 52.2, 42.5, 39.6, 31.0, 27.6, 23.1, 18.0, 11.3, 7.1],
+    weight: [0.035, 0.054, 0.074, 0.092, 0.109, 0.128, 0.158, 0.207, 0.398, 1.000],
 };
 
 const WEBP_PHOTOGRAPH: Curve = Curve {

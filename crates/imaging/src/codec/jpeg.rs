@@ -1,18 +1,17 @@
-//! JPEG through mozjpeg: DCT-scaled decoding, and encoding.
+//! JPEG through mozjpeg: DCT-scaled decoding, and what its files carry.
 
 use std::cell::Cell;
 use std::io::{self, BufRead, Read};
 
-use mozjpeg::{ColorSpace, Compress, Decompress, Marker};
+use mozjpeg::{ColorSpace, Decompress, Marker};
 use serde::{Deserialize, Serialize};
 
 use super::CodecError;
 use super::error::guarded;
 use super::extras::Extras;
+pub use super::jpeg_encode::encode;
 pub use super::jpeg_header::header;
-use crate::chroma::Chroma;
 use crate::raster::{Channels, Raster};
-use brisk_margin_core::format::Format;
 use brisk_margin_core::geometry::Size;
 use brisk_margin_core::orientation::Orientation;
 use brisk_margin_core::source_format::SourceFormat;
@@ -116,47 +115,6 @@ impl BufRead for WatchedEnd<'_> {
     fn consume(&mut self, amount: usize) {
         self.data = &self.data[amount..];
     }
-}
-
-/// The quantisation of both light and colour: the table that was tuned for MS-SSIM. Of those that
-/// the library has, it gives the smallest files at the same SSIMULACRA2 score over all grades, 5 to
-/// 8 % below the library's usual one (docs/decisions/0011).
-static TABLE: &mozjpeg::qtable::QTable = &mozjpeg::qtable::MSSSIM_Luma;
-
-/// Encodes `raster` as a progressive JPEG at `quality` (1 to 100) with `extras`; transparency turns
-/// white, and colour is kept as `chroma` says.
-pub fn encode(
-    raster: &Raster,
-    quality: u8,
-    chroma: Chroma,
-    extras: &Extras,
-) -> Result<Vec<u8>, CodecError> {
-    let failed = |detail: String| CodecError::Encode { format: Format::Jpeg, detail };
-    guarded(
-        || {
-            let opaque = raster.flattened([255; 3]);
-            let mut jpeg = Compress::new(ColorSpace::JCS_RGB);
-            jpeg.set_size(opaque.size().width as usize, opaque.size().height as usize);
-            jpeg.set_quality(f32::from(quality));
-            let table = TABLE.scaled(f32::from(quality), f32::from(quality));
-            jpeg.set_luma_qtable(&table);
-            jpeg.set_chroma_qtable(&table);
-            jpeg.set_progressive_mode();
-            jpeg.set_optimize_scans(true);
-            let pixels = match chroma {
-                Chroma::Full => (1, 1),
-                Chroma::Half => (2, 2),
-            };
-            jpeg.set_chroma_sampling_pixel_sizes(pixels, pixels);
-            let mut started = jpeg.start_compress(Vec::new()).map_err(|e| failed(e.to_string()))?;
-            for (marker, body) in markers(extras, Orientation::UPRIGHT) {
-                started.write_marker(Marker::from(marker), &body);
-            }
-            started.write_scanlines(opaque.data()).map_err(|e| failed(e.to_string()))?;
-            started.finish().map_err(|e| failed(e.to_string()))
-        },
-        failed,
-    )
 }
 
 /// The markers that a file carries, each with its code: turn, XMP packet and profile.

@@ -17,7 +17,7 @@ use serde::de::DeserializeOwned;
 use tempfile::NamedTempFile;
 
 /// Counts up where files come out otherwise than before.
-const GENERATION: u16 = 2;
+const GENERATION: u16 = 3;
 
 fn key(of: &MadeOf<'_>) -> CacheKey {
     CacheKey::versioned(GENERATION, of)
