@@ -1,5 +1,6 @@
 //! The other end: a process that does one job after another until its input ends.
 
+use std::borrow::Cow;
 use std::fs::File;
 use std::io::{self, BufReader, BufWriter};
 use std::os::fd::FromRawFd;
@@ -71,8 +72,8 @@ fn serve(confinement: Confinement) -> io::Result<()> {
     let mut output = BufWriter::with_capacity(1 << 16, io::stdout().lock());
     wire::send_greeting(&mut output, confinement)?;
     while let Some((job, parts)) = wire::read_job(&mut input, allow)? {
-        let parts: Vec<&[u8]> = parts.iter().map(Vec::as_slice).collect();
-        wire::send_answer(&mut output, &perform(&job, &parts))?;
+        let parts = parts.into_iter().map(Cow::Owned).collect();
+        wire::send_answer(&mut output, &perform(&job, parts))?;
     }
     Ok(())
 }

@@ -94,7 +94,7 @@ impl Codecs {
     fn run(&self, job: &Job, parts: &[&[u8]], memory: Bytes) -> Result<Answer, CodecError> {
         match &self.0 {
             Some(remote) => Ok(remote.run(job, parts, memory)?),
-            None => Ok(job::perform(job, parts)),
+            None => Ok(job::perform(job, parts.iter().map(|&part| part.into()).collect())),
         }
     }
 
@@ -307,8 +307,8 @@ impl Codecs {
                 if millis.is_empty() || bytes.len() != each * millis.len() {
                     return Err(CodecFailure::Crashed.into());
                 }
-                let frame = |(pixels, millis)| Frame {
-                    raster: shape.raster(pixels).without_idle_alpha(),
+                let frame = |(pixels, millis): (&[u8], u16)| Frame {
+                    raster: shape.raster(pixels.to_vec()).without_idle_alpha(),
                     millis,
                 };
                 Ok(Motion {

@@ -1,6 +1,8 @@
 //! Jobs for codecs: what is done with untrusted bytes, as plain values that can be sent to another
 //! process, and how one is done.
 
+use std::borrow::Cow;
+
 use brisk_margin_core::encoding::Encoding;
 use brisk_margin_core::format::Format;
 use brisk_margin_core::geometry::{Rect, Size};
@@ -137,8 +139,8 @@ impl Shape {
     }
 
     /// Its pixels as a raster.
-    pub fn raster(self, data: &[u8]) -> Raster {
-        Raster::new(self.size(), self.channels(), data.to_vec())
+    pub fn raster(self, data: Vec<u8>) -> Raster {
+        Raster::new(self.size(), self.channels(), data)
     }
 }
 
@@ -210,9 +212,9 @@ impl From<CodecError> for Answer {
     }
 }
 
-/// Does `job` on `parts` here and now.
-pub fn perform(job: &Job, parts: &[&[u8]]) -> Answer {
-    let part = |n: usize| parts.get(n).copied().unwrap_or_default();
+/// Does `job` on `parts` here and now. Pixels are copied only where they are borrowed.
+pub fn perform(job: &Job, parts: Vec<Cow<'_, [u8]>>) -> Answer {
+    let part = |n: usize| parts.get(n).map(AsRef::as_ref).unwrap_or_default();
     let carried = |carries: &Carries, from: usize| Extras {
         icc: carries.icc.then(|| part(from).to_vec()),
         xmp: carries.xmp.then(|| part(from + usize::from(carries.icc)).to_vec()),
@@ -232,8 +234,8 @@ pub fn perform(job: &Job, parts: &[&[u8]]) -> Answer {
             reading::motion(*format, file, *most).map(Answer::frames)
         }
         Job::ToSrgb { shape, icc } => {
-            let mut raster = shape.raster(part(0));
             let profile = colour::profile(icc.then(|| part(1)));
+            let mut raster = shape.raster(first(parts));
             profile.inspect(|profile| profile.convert(&mut raster));
             Ok(Answer::pixels(raster))
         }
@@ -252,12 +254,13 @@ pub fn perform(job: &Job, parts: &[&[u8]]) -> Answer {
                 .map_or_else(|error| Answer::words(Reply::NotCopied(error)), Answer::file);
         }
         Job::Encode { shape, encoding, chroma, effort, carries } => {
-            encoded(&shape.raster(part(0)), *encoding, (*chroma, *effort), &carried(carries, 1))
-                .map(Answer::file)
+            let extras = carried(carries, 1);
+            let raster = shape.raster(first(parts));
+            encoded(&raster, *encoding, (*chroma, *effort), &extras).map(Answer::file)
         }
         Job::EncodeMotion { frames, loops, encoding, carries } => {
             let pictures = frames.iter().enumerate().map(|(n, (shape, millis))| Frame {
-                raster: shape.raster(part(n)),
+                raster: shape.raster(part(n).to_vec()),
                 millis: *millis,
             });
             let motion = Motion { frames: pictures.collect(), loops: *loops };
@@ -265,6 +268,10 @@ pub fn perform(job: &Job, parts: &[&[u8]]) -> Answer {
         }
     };
     answer.unwrap_or_else(Answer::from)
+}
+
+fn first(mut parts: Vec<Cow<'_, [u8]>>) -> Vec<u8> {
+    if parts.is_empty() { Vec::new() } else { parts.swap_remove(0).into_owned() }
 }
 
 fn encoded(
