@@ -240,8 +240,7 @@ impl Application {
     pub async fn until_all_is_done(&self, pictures: usize) {
         let end = Instant::now() + Duration::from_secs(120);
         loop {
-            let list = self.json("/api/pictures?limit=500").await;
-            let list = list["pictures"].as_array().unwrap();
+            let list = self.pictures().await;
             let analysed = list.iter().filter(|picture| picture["analysis"].is_object()).count();
             let jobs = self.json("/api/jobs").await;
             let is_idle = jobs["kinds"].as_array().unwrap().is_empty();
@@ -250,6 +249,20 @@ impl Application {
             }
             assert!(Instant::now() < end, "{analysed} of {pictures} of {}: {jobs:#}", list.len());
             tokio::time::sleep(Duration::from_millis(100)).await;
+        }
+    }
+
+    /// Every picture.
+    ///
+    /// # Panics
+    /// Where the API does not tell.
+    pub async fn pictures(&self) -> Vec<serde_json::Value> {
+        let (mut all, mut path) = (Vec::new(), "/api/pictures?limit=500".to_owned());
+        loop {
+            let part = self.json(&path).await;
+            all.extend_from_slice(part["pictures"].as_array().unwrap());
+            let Some(next) = part["next"].as_str() else { return all };
+            path = format!("/api/pictures?limit=500&after={next}");
         }
     }
 

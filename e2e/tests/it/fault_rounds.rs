@@ -231,10 +231,23 @@ impl World {
         self.is_whole().await;
     }
 
+    /// Has tried again what so many faults hit that it was set aside, as a person would.
+    async fn tries_again(&self) {
+        let server = self.server.as_ref().unwrap();
+        let jobs = server.json("/api/jobs").await["jobs"].as_array().unwrap().clone();
+        for job in jobs.iter().filter(|job| job["state"] == "failed") {
+            let reason = job["reason"].as_str().unwrap();
+            assert!(reason.starts_with("the program ended"), "{job:#}");
+            let retry = format!("/api/jobs/{}/retry", job["id"].as_str().unwrap());
+            server.post(&retry, &serde_json::json!({})).await;
+        }
+    }
+
     /// All work comes to its end, every picture has the bytes that were sent, and every row its bytes.
     async fn is_whole(&self) {
         let server = self.server.as_ref().unwrap();
         let there = self.pictures().await;
+        self.tries_again().await;
         server.until_all_is_done(there.len()).await;
         let accepted = std::mem::take(&mut *self.accepted.lock().unwrap());
         for (name, file) in accepted {
