@@ -117,7 +117,7 @@ async fn from_a_master_to_icons_that_are_published_loaded_checked_and_taken_back
 
     browser.client.back().await.unwrap();
     browser.labelled("Take back").await.click().await.unwrap();
-    browser.until_within(LONG, "it is taken back", &shows("taken back")).await;
+    browser.until_within(LONG, "it is taken back", &shows("; taken back")).await;
     assert_eq!(seen(folder.path()), before, "every byte and time as before");
     assert_eq!(browser.complaints().await, [""; 0]);
     browser.close().await;
