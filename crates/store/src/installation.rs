@@ -24,6 +24,7 @@ use uuid::Uuid;
 use crate::jobs::NewJob;
 use crate::layouts::read;
 use crate::migrations::{InstallationMigrator, SiteMigrator};
+use crate::transactions::{REST_AT_MOST, begin_lasting};
 use crate::{Blobs, Store, StoreError};
 
 /// Connections of a site at most, and those for what all share.
@@ -104,7 +105,7 @@ impl Installation {
     /// Of several processes, one does it and the others wait. Each step is a transaction: one that
     /// was broken off is begun again.
     async fn bring_up_to_date(&self) -> Result<(), StoreError> {
-        let turn = self.db.begin().await?;
+        let turn = begin_lasting(&self.db).await?;
         turn.execute_unprepared(&format!("SELECT pg_advisory_xact_lock({MIGRATING})")).await?;
         PostgresStorage::setup(self.pool()).await.map_err(|error| {
             StoreError::Database(DbErr::Custom(format!("the queue's tables: {error}")))
@@ -247,7 +248,7 @@ impl Installation {
     /// # Errors
     /// [`StoreError::SameAddress`] where another site has its address; nothing is added then.
     pub async fn add_site_with(&self, settings: SiteSettings) -> Result<Site, StoreError> {
-        let turn = self.db.begin().await?;
+        let turn = begin_lasting(&self.db).await?;
         turn.execute_unprepared(&format!("SELECT pg_advisory_xact_lock({MIGRATING})")).await?;
         let site = self.named(&settings.name).await?;
         let address = settings.address.clone();
@@ -454,6 +455,7 @@ async fn connect(address: &str, schema: Option<&str>) -> Result<DatabaseConnecti
         options.options([
             ("jit", "off"),
             ("plan_cache_mode", "force_custom_plan"),
+            ("idle_in_transaction_session_timeout", REST_AT_MOST),
             ("search_path", path.as_str()),
         ])
     });

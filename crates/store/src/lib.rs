@@ -27,6 +27,7 @@ mod saving;
 pub mod site;
 pub mod spoken_bytes;
 pub mod tally;
+mod transactions;
 pub mod trials;
 mod unused;
 pub mod uploads;
@@ -43,6 +44,7 @@ use thiserror::Error;
 
 pub use blobs::{BlobAddress, BlobError, BlobHash, BlobHasher, Blobs, Keep};
 pub use installation::{Installation, Site, database_port, is_empty};
+use transactions::begin_lasting;
 
 /// The rows of a site and the blob store together. Clones share their connections.
 #[derive(Clone)]
@@ -71,7 +73,9 @@ impl Store {
     /// Has nobody delete bytes until the transaction ends: whoever stores some holds it until a row
     /// speaks of them.
     pub(crate) async fn holding_bytes(&self) -> Result<DatabaseTransaction, StoreError> {
-        Ok(BytesHeld::by(&self.db, BYTES).await?.lock)
+        let transaction = self.db.begin().await?;
+        transaction.execute_unprepared(&shared(BYTES)).await?;
+        Ok(transaction)
     }
 
     /// The same, for bytes that are stored by somebody else; ends with the value.
@@ -85,17 +89,21 @@ pub(crate) const BYTES: i64 = 0x6d61_7267_696e;
 
 /// While it lives, nobody deletes bytes.
 pub struct BytesHeld {
-    lock: DatabaseTransaction,
+    _lock: DatabaseTransaction,
 }
 
 impl BytesHeld {
     /// Holds the lock `number`, beside others who hold it so.
     async fn by(db: &DatabaseConnection, number: i64) -> Result<Self, StoreError> {
-        let lock = db.begin().await?;
-        let sql = format!("SELECT pg_advisory_xact_lock_shared({number})");
-        lock.execute_unprepared(&sql).await?;
-        Ok(Self { lock })
+        let lock = begin_lasting(db).await?;
+        lock.execute_unprepared(&shared(number)).await?;
+        Ok(Self { _lock: lock })
     }
+}
+
+/// The statement that takes the lock `number` until the transaction ends, beside others who hold it so.
+fn shared(number: i64) -> String {
+    format!("SELECT pg_advisory_xact_lock_shared({number})")
 }
 
 /// What the store could not do.

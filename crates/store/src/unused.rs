@@ -2,9 +2,10 @@
 
 use chrono::{DateTime, Utc};
 use futures::{StreamExt, TryStreamExt, stream};
-use sea_orm::{ConnectionTrait, FromQueryResult, TransactionTrait};
+use sea_orm::{ConnectionTrait, FromQueryResult};
 
 use crate::spoken_bytes::KEEPING;
+use crate::transactions::begin_lasting;
 use crate::{BlobHash, Installation, Site, StoreError};
 
 #[derive(FromQueryResult)]
@@ -56,7 +57,8 @@ impl Installation {
     pub async fn delete_unused_bytes(&self, then: DateTime<Utc>) -> Result<usize, StoreError> {
         let mut deleted = 0;
         loop {
-            let transaction = self.db.begin().await?;
+            // It has the lock until the last bytes are gone, however long that takes.
+            let transaction = begin_lasting(&self.db).await?;
             // Whoever keeps all bytes may take hours: nobody waits for it here.
             let keeping =
                 self.statement("SELECT pg_try_advisory_xact_lock($1) AS got", [KEEPING.into()]);

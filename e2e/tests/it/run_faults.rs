@@ -3,7 +3,7 @@
 use std::time::{Duration, Instant};
 
 use brisk_margin_core::format::Format;
-use brisk_margin_e2e::application::{Application, Home};
+use brisk_margin_e2e::application::{Application, Home, Process};
 use brisk_margin_e2e::small_disk::{ReadOnly, SmallDisk};
 use brisk_margin_testing::Buckets;
 use brisk_margin_testing::pictures::{encoded, spots};
@@ -135,6 +135,24 @@ async fn two_workers_share_a_run_and_the_same_run_twice_makes_nothing_twice() {
     assert_eq!(library.files(&server).await, 0);
 }
 
+/// Has `worker` hang in the middle of a transaction that writes, where it holds rows that others want: the
+/// worst moment. Where it is never met there, at any other.
+async fn hang_in_a_transaction(home: &Home, worker: &Process) {
+    let sql = "SELECT count(*) AS number FROM pg_stat_activity WHERE datname = current_database()
+        AND state = 'idle in transaction' AND backend_xid IS NOT NULL";
+    for _ in 0..300 {
+        worker.hang(true);
+        // What others have under way ends meanwhile.
+        tokio::time::sleep(Duration::from_millis(30)).await;
+        if brisk_margin_testing::numbers(home.database(), sql).await != [0] {
+            return;
+        }
+        worker.hang(false);
+        tokio::time::sleep(Duration::from_millis(3)).await;
+    }
+    worker.hang(true);
+}
+
 #[tokio::test(flavor = "multi_thread")]
 async fn a_worker_that_hangs_is_replaced_and_what_it_does_later_is_not_heard() {
     let home = Home::empty().await.with_patience(2);
@@ -143,7 +161,7 @@ async fn a_worker_that_hangs_is_replaced_and_what_it_does_later_is_not_heard() {
     let library = Library::of(&server, 12).await;
     let run = library.start(&server).await;
     until(&server, &run, "it begins", |told| told["done"].as_u64() > Some(0)).await;
-    hung.hang(true);
+    hang_in_a_transaction(&home, &hung).await;
     let _other = home.worker();
     until(&server, &run, "it goes on without it", is_done).await;
     hung.hang(false);
