@@ -1,52 +1,91 @@
 //! Encodings: a format with its quality or its number of colours.
 
-use serde::{Deserialize, Serialize};
+use serde::{Deserialize, Serialize, Serializer};
 use thiserror::Error;
 
 use crate::format::Format;
 
-/// Counts what the encoders and the measure of scores were set to: it goes up whenever the same
+/// Counts what the encoder of `format` and the measure of scores were set to: it goes up whenever the same
 /// pixels and the same encoding come to other bytes or another score, so that what was kept from
 /// before is made anew.
-pub const GENERATION: u16 = 4;
+pub const fn generation(format: Format) -> u16 {
+    match format {
+        Format::Jpeg => 5,
+        Format::Webp | Format::Avif | Format::Png | Format::Gif => 4,
+    }
+}
 
-/// How hard a lossy encoder tries to keep detail, from 1 to 100; each format has its own scale.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
-#[serde(try_from = "u8", into = "u8")]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(value_type = u8))]
-pub struct Quality(u8);
+/// The generations of all formats together: another number whenever one of them goes up.
+pub fn generations() -> u16 {
+    Format::ALL.into_iter().map(generation).sum()
+}
+
+/// How hard a lossy encoder tries to keep detail, from 1 to 100 in tenths; each format has its own scale, and
+/// AVIF's has whole steps only. It is written as a whole number where it is one.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Deserialize)]
+#[serde(try_from = "f64")]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(value_type = f64))]
+pub struct Quality(u16);
 
 impl Quality {
     /// Where a first try starts: seldom visibly worse, mostly well under budget.
-    pub const USUAL: Self = Self(75);
+    pub const USUAL: Self = Self(750);
     /// At which pictures are sampled, to tell how heavy they are.
-    pub const SAMPLED: Self = Self(80);
+    pub const SAMPLED: Self = Self(800);
 
-    /// A quality from 1 to 100.
-    pub fn new(value: u8) -> Result<Self, EncodingError> {
+    /// A quality from 1 to 100, to the nearest tenth.
+    ///
+    /// # Errors
+    /// [`EncodingError::Quality`] for any other number.
+    pub fn new(value: impl Into<f64>) -> Result<Self, EncodingError> {
+        let value = value.into();
         match value {
-            1..=100 => Ok(Self(value)),
+            1.0..=100.0 => Ok(Self((value * 10.0).round() as u16)),
             _ => Err(EncodingError::Quality(value)),
         }
     }
 
+    /// Every quality, the lowest first.
+    pub fn all() -> impl Iterator<Item = Self> {
+        (10..=1_000).map(Self)
+    }
+
+    /// Every whole quality, the lowest first.
+    pub fn all_whole() -> impl Iterator<Item = Self> {
+        (1..=100).map(|whole| Self(10 * whole))
+    }
+
     /// Its number.
-    pub const fn get(self) -> u8 {
-        self.0
+    pub fn get(self) -> f64 {
+        f64::from(self.0) / 10.0
+    }
+
+    /// The nearest whole number.
+    pub const fn whole(self) -> u8 {
+        ((self.0 + 5) / 10) as u8
     }
 }
 
-impl TryFrom<u8> for Quality {
+impl std::fmt::Display for Quality {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        self.get().fmt(f)
+    }
+}
+
+impl TryFrom<f64> for Quality {
     type Error = EncodingError;
 
-    fn try_from(value: u8) -> Result<Self, EncodingError> {
+    fn try_from(value: f64) -> Result<Self, EncodingError> {
         Self::new(value)
     }
 }
 
-impl From<Quality> for u8 {
-    fn from(quality: Quality) -> Self {
-        quality.0
+impl Serialize for Quality {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        match self.0 % 10 {
+            0 => serializer.serialize_u16(self.0 / 10),
+            _ => serializer.serialize_f64(self.get()),
+        }
     }
 }
 
@@ -143,6 +182,11 @@ impl Encoding {
         }
     }
 
+    /// The [`generation`] of its format.
+    pub const fn generation(self) -> u16 {
+        generation(self.format())
+    }
+
     /// Its quality, where it has one.
     pub const fn quality(self) -> Option<Quality> {
         match self {
@@ -171,7 +215,7 @@ impl std::fmt::Display for Encoding {
         match (self, self.quality(), self.colours()) {
             (Self::WebpLossless, ..) => f.write_str("WebP, lossless"),
             (Self::Png, ..) => f.write_str("PNG, lossless"),
-            (_, Some(quality), _) => write!(f, "{} {}", self.format(), quality.get()),
+            (_, Some(quality), _) => write!(f, "{} {quality}", self.format()),
             (_, _, Some(colours)) => write!(f, "{}, {} colours", self.format(), colours.get()),
             _ => self.format().fmt(f),
         }
@@ -179,12 +223,40 @@ impl std::fmt::Display for Encoding {
 }
 
 /// A value that no encoder takes.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Error)]
+#[derive(Debug, Clone, Copy, PartialEq, Error)]
 pub enum EncodingError {
     /// A quality outside 1 to 100.
     #[error("a quality must lie between 1 and 100, not {0}")]
-    Quality(u8),
+    Quality(f64),
     /// A number of colours outside 2 to 256.
     #[error("a palette has 2 to 256 colours, not {0}")]
     PaletteSize(u16),
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn qualities_have_tenths_and_are_written_as_before_where_they_are_whole() {
+        let written = |value: f64| serde_json::to_string(&Quality::new(value).unwrap()).unwrap();
+        assert_eq!([71.0, 71.3, 71.34, 99.96].map(written), ["71", "71.3", "71.3", "100"]);
+        for text in ["71", "71.0", "71.3"] {
+            let read: Quality = serde_json::from_str(text).unwrap();
+            assert_eq!(read, Quality::new(text.parse::<f64>().unwrap()).unwrap());
+        }
+        let encoding: Encoding = serde_json::from_str(r#"{"format":"jpeg","quality":80}"#).unwrap();
+        assert_eq!(encoding.to_string(), "JPEG 80");
+        let finer = Encoding::Jpeg(Quality::new(80.5).unwrap());
+        assert_eq!(finer.to_string(), "JPEG 80.5");
+    }
+
+    #[test]
+    fn what_is_no_quality_is_told_with_its_number() {
+        for value in [0.0, 0.94, 100.1, f64::NAN] {
+            let told = Quality::new(value).unwrap_err().to_string();
+            assert!(told.contains(&value.to_string()), "{told}");
+        }
+        assert!(serde_json::from_str::<Quality>("101").is_err());
+    }
 }

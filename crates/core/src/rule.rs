@@ -166,7 +166,7 @@ impl OutputRule {
         let formats = self.formats.as_deref().map(|all| list(all, ""));
         let want = self.want.map(|want| match want {
             QualityTarget::Grade(grade) => grade.name().to_owned(),
-            QualityTarget::Quality(quality) => format!("quality {}", quality.get()),
+            QualityTarget::Quality(quality) => format!("quality {quality}"),
             QualityTarget::Lossless => "lossless".to_owned(),
         });
         let cap = self.cap.map(|cap| match cap {

@@ -4,7 +4,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::cache_key::CacheKey;
 use crate::credit::Credit;
-use crate::encoding::{Encoding, GENERATION};
+use crate::encoding::Encoding;
 use crate::render_spec::RenderSpec;
 
 /// What was asked for: all that decides a variant's bytes besides its picture.
@@ -25,12 +25,13 @@ pub struct VariantSpec {
 }
 
 impl VariantSpec {
-    /// The key of this file among those of a picture; another one with each generation of encoders
+    /// The key of this file among those of a picture; another one with each generation of its encoder
     /// and, where it has text, of setting text.
     pub fn cache_key(&self) -> CacheKey {
+        let generation = self.encoding.generation();
         match self.framing.text_generation() {
-            None => CacheKey::versioned(GENERATION, self),
-            Some(generation) => CacheKey::versioned(GENERATION, &(generation, self)),
+            None => CacheKey::versioned(generation, self),
+            Some(of_text) => CacheKey::versioned(generation, &(of_text, self)),
         }
     }
 }

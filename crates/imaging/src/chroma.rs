@@ -3,6 +3,7 @@
 use serde::{Deserialize, Serialize};
 
 use crate::raster::Raster;
+use brisk_margin_core::encoding::Quality;
 
 /// At which resolution colour is kept beside light.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
@@ -19,10 +20,16 @@ impl Chroma {
     /// a pixel or two. The pictures of `crates/demo` lie below, between 0.1 and 3.4.
     const VISIBLE: f64 = 4.0;
 
-    /// What suits `raster` in a JPEG of `quality`: from 90 on, the loss no longer hides under that
-    /// of the quantisation.
-    pub fn for_jpeg(raster: &Raster, quality: u8) -> Self {
-        if quality >= 90 || loss(raster) > Self::VISIBLE { Self::Full } else { Self::Half }
+    /// What suits `raster` in a JPEG of `quality`: high up, the loss no longer hides under that of the
+    /// quantisation, and full resolution comes to fewer bytes at the same score (docs/decisions/0031).
+    pub fn for_jpeg(raster: &Raster, quality: Quality) -> Self {
+        let loss = loss(raster);
+        let hidden_below = match loss {
+            ..=2.5 => 95.0,
+            ..=Self::VISIBLE => 90.0,
+            _ => 0.0,
+        };
+        if quality.get() < hidden_below { Self::Half } else { Self::Full }
     }
 
     /// What suits `raster` in an AVIF or a WebP.
@@ -71,9 +78,10 @@ mod tests {
             let pixel = |n: usize| if n.is_multiple_of(2) { colour } else { [255; 3] };
             Raster::new(Size::new(16, 16), Channels::Rgb, (0..256).flat_map(pixel).collect())
         };
-        assert_eq!(Chroma::for_jpeg(&lines([220, 20, 30]), 70), Chroma::Full);
-        assert_eq!(Chroma::for_jpeg(&lines([40; 3]), 70), Chroma::Half);
-        assert_eq!(Chroma::for_jpeg(&lines([40; 3]), 92), Chroma::Full);
+        let [middling, high] = [70, 96].map(|quality| Quality::new(quality).unwrap());
+        assert_eq!(Chroma::for_jpeg(&lines([220, 20, 30]), middling), Chroma::Full);
+        assert_eq!(Chroma::for_jpeg(&lines([40; 3]), middling), Chroma::Half);
+        assert_eq!(Chroma::for_jpeg(&lines([40; 3]), high), Chroma::Full);
         let dot = Raster::new(Size::new(1, 1), Channels::Rgb, vec![200, 0, 0]);
         assert_eq!(loss(&dot), 0.0);
     }

@@ -261,7 +261,7 @@ impl Codecs {
         extras: &Extras,
     ) -> Result<Vec<u8>, CodecError> {
         let chroma = match encoding {
-            Encoding::Jpeg(quality) => Chroma::for_jpeg(raster, quality.get()),
+            Encoding::Jpeg(quality) => Chroma::for_jpeg(raster, quality),
             Encoding::Avif(_) | Encoding::Webp(_) => Chroma::for_video_codecs(raster),
             _ => Chroma::Full,
         };

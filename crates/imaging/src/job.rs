@@ -281,10 +281,10 @@ fn encoded(
     extras: &Extras,
 ) -> Result<Vec<u8>, CodecError> {
     match encoding {
-        Encoding::Jpeg(quality) => jpeg::encode(raster, quality.get(), chroma, extras),
-        Encoding::Webp(quality) => webp::encode(raster, quality.get(), chroma, extras),
+        Encoding::Jpeg(quality) => jpeg::encode(raster, quality, chroma, extras),
+        Encoding::Webp(quality) => webp::encode(raster, quality, chroma, extras),
         Encoding::WebpLossless => webp::encode_lossless(raster, extras),
-        Encoding::Avif(quality) => avif::encode(raster, quality.get(), chroma, effort, extras),
+        Encoding::Avif(quality) => avif::encode(raster, quality.whole(), chroma, effort, extras),
         Encoding::Png => png::encode(raster, extras),
         Encoding::PngPalette(colours) => match Reduced::new(raster, colours.get()) {
             Some(reduced) => png::encode_palette(&reduced, extras),
@@ -303,7 +303,7 @@ fn encoded_motion(
     extras: &Extras,
 ) -> Result<Vec<u8>, CodecError> {
     match encoding {
-        Encoding::Webp(quality) => webp_motion::encode(motion, Some(quality.get()), extras),
+        Encoding::Webp(quality) => webp_motion::encode(motion, Some(quality), extras),
         Encoding::WebpLossless => webp_motion::encode(motion, None, extras),
         Encoding::Gif => gif::encode_motion(motion),
         other => Err(CodecError::Encode {

@@ -3,7 +3,7 @@
 use brisk_margin_core::cache_key::CacheKey;
 use std::collections::HashMap;
 
-use brisk_margin_core::encoding::{Encoding, GENERATION};
+use brisk_margin_core::encoding::Encoding;
 use brisk_margin_core::grade::Score;
 use brisk_margin_core::grade::WorstSpot;
 use brisk_margin_core::units::Bytes;
@@ -53,6 +53,7 @@ struct Row {
     picture_id: Uuid,
     spec: String,
     encoding: String,
+    generation: i32,
     bytes: i64,
     score: f64,
     spots: Value,
@@ -62,6 +63,7 @@ struct Row {
 struct ScoreRow {
     render_key: String,
     encoding: String,
+    generation: i32,
     score: f64,
 }
 
@@ -86,19 +88,26 @@ fn corrupt(error: serde_json::Error) -> StoreError {
 }
 
 impl Store {
-    /// Everything that was tried of `picture` by `spec`, the lightest first.
+    /// Everything that was tried of `picture` by `spec` with the encoders of today, the lightest first.
     pub async fn trials_of(
         &self,
         picture: Uuid,
         spec: &RenderSpec,
     ) -> Result<Vec<TrialRow>, StoreError> {
         let statement = self.statement(
-            "SELECT id, picture_id, spec, encoding, bytes, score, spots FROM trials
-             WHERE picture_id = $1 AND render_key = $2 AND generation = $3 ORDER BY bytes, id",
-            [picture.into(), spec.cache_key().as_str().into(), generation()],
+            "SELECT id, picture_id, spec, encoding, generation, bytes, score, spots FROM trials
+             WHERE picture_id = $1 AND render_key = $2 ORDER BY bytes, id",
+            [picture.into(), spec.cache_key().as_str().into()],
         );
-        let rows = Row::find_by_statement(statement).all(&self.db).await?;
-        rows.into_iter().map(TrialRow::try_from).collect()
+        let mut current = Vec::new();
+        for row in Row::find_by_statement(statement).all(&self.db).await? {
+            let generation = row.generation;
+            let trial = TrialRow::try_from(row)?;
+            if is_of_today(trial.encoding, generation) {
+                current.push(trial);
+            }
+        }
+        Ok(current)
     }
 
     /// The trial of `picture` by `spec` in `encoding`, where it was tried.
@@ -115,7 +124,7 @@ impl Store {
     /// The trials `ids`.
     pub async fn trials(&self, ids: &[Uuid]) -> Result<Vec<TrialRow>, StoreError> {
         let statement = self.statement(
-            "SELECT id, picture_id, spec, encoding, bytes, score, spots FROM trials
+            "SELECT id, picture_id, spec, encoding, generation, bytes, score, spots FROM trials
              WHERE id = ANY ($1)",
             [ids.to_vec().into()],
         );
@@ -136,6 +145,7 @@ impl Store {
             json!({
                 "id": Uuid::now_v7(),
                 "encoding": words(&trial.encoding),
+                "generation": trial.encoding.generation(),
                 "bytes": trial.bytes,
                 "score": trial.score,
                 "spots": trial.spots,
@@ -144,9 +154,9 @@ impl Store {
         let statement = self.statement(
             "INSERT INTO trials
                  (id, picture_id, spec, render_key, generation, encoding, bytes, score, spots, made_at)
-             SELECT id, $1, $2, $5, $4, encoding, bytes, score, spots, now()
-             FROM jsonb_to_recordset($3)
-                 AS t (id uuid, encoding text, bytes bigint, score double precision, spots jsonb)
+             SELECT id, $1, $2, $4, generation, encoding, bytes, score, spots, now()
+             FROM jsonb_to_recordset($3) AS t (id uuid, encoding text, generation integer,
+                 bytes bigint, score double precision, spots jsonb)
              ON CONFLICT (picture_id, render_key, encoding)
              DO UPDATE SET bytes = excluded.bytes, score = excluded.score,
                  generation = excluded.generation,
@@ -156,7 +166,6 @@ impl Store {
                 picture.into(),
                 serde_json::to_string(spec).expect("plain values").into(),
                 rows.collect::<Value>().into(),
-                generation(),
                 spec.cache_key().as_str().into(),
             ],
         );
@@ -173,22 +182,25 @@ impl Store {
     ) -> Result<HashMap<(CacheKey, Encoding), Score>, StoreError> {
         let keys: Vec<String> = specs.into_iter().map(|spec| spec.cache_key().into()).collect();
         let statement = self.statement(
-            "SELECT render_key, encoding, score FROM trials
-             WHERE picture_id = $1 AND render_key = ANY($2) AND generation = $3",
-            [picture.into(), keys.into(), generation()],
+            "SELECT render_key, encoding, generation, score FROM trials
+             WHERE picture_id = $1 AND render_key = ANY($2)",
+            [picture.into(), keys.into()],
         );
-        let rows = ScoreRow::find_by_statement(statement).all(&self.db).await?;
-        let read = |row: ScoreRow| {
+        let mut scores = HashMap::new();
+        for row in ScoreRow::find_by_statement(statement).all(&self.db).await? {
             let encoding = serde_json::from_str(&row.encoding).map_err(corrupt)?;
-            Ok(((CacheKey::stored(row.render_key), encoding), Score(row.score)))
-        };
-        rows.into_iter().map(read).collect()
+            if is_of_today(encoding, row.generation) {
+                scores.insert((CacheKey::stored(row.render_key), encoding), Score(row.score));
+            }
+        }
+        Ok(scores)
     }
 
     /// The trial `id`.
     pub async fn trial(&self, id: Uuid) -> Result<Option<TrialRow>, StoreError> {
         let statement = self.statement(
-            "SELECT id, picture_id, spec, encoding, bytes, score, spots FROM trials WHERE id = $1",
+            "SELECT id, picture_id, spec, encoding, generation, bytes, score, spots FROM trials
+             WHERE id = $1",
             [id.into()],
         );
         let row = Row::find_by_statement(statement).one(&self.db).await?;
@@ -196,8 +208,9 @@ impl Store {
     }
 }
 
-fn generation() -> sea_orm::Value {
-    i32::from(GENERATION).into()
+/// Whether the encoder of `encoding` still makes what it made in `generation`.
+fn is_of_today(encoding: Encoding, generation: i32) -> bool {
+    generation == i32::from(encoding.generation())
 }
 
 /// What encodings are told apart by.

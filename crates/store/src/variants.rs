@@ -111,7 +111,7 @@ impl Store {
             file_name: Set(file_name),
             spec: Set(serde_json::to_value(&new.spec).expect("plain values")),
             format: Set(new.spec.encoding.format().name().to_owned()),
-            quality: Set(new.spec.encoding.quality().map(|quality| quality.get().into())),
+            quality: Set(new.spec.encoding.quality().map(|quality| quality.get() as f32)),
             width: Set(new.fitting.output.width as i32),
             height: Set(new.fitting.output.height as i32),
             bytes: Set(bytes),

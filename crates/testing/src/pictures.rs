@@ -8,7 +8,22 @@ use brisk_margin_core::source_format::SourceFormat;
 use brisk_margin_imaging::codec::extras::Extras;
 use brisk_margin_imaging::codec::png;
 use brisk_margin_imaging::codecs::Codecs;
+use brisk_margin_imaging::motion::{Frame, Motion};
 use brisk_margin_imaging::raster::{Channels, Raster};
+
+/// A WebP of three frames, 300 × 200, without loss; the one in the middle is hard to encode.
+pub fn moving() -> Vec<u8> {
+    let size = Size::new(300, 200);
+    let calm = |light: u32| (0..300 * 200 * 3_u32).map(move |at| (at / 900 + light) as u8);
+    let grain = (0..300 * 200 * 3_u32).map(|at| (at.wrapping_mul(2_654_435_761) >> 25) as u8);
+    let frame =
+        |data: Vec<u8>| Frame { raster: Raster::new(size, Channels::Rgb, data), millis: 100 };
+    let frames = vec![frame(calm(0).collect()), frame(grain.collect()), frame(calm(50).collect())];
+    let motion = Motion { frames, loops: 0 };
+    let file =
+        Codecs::in_process().encode_motion(&motion, Encoding::WebpLossless, &Extras::default());
+    file.expect("three plain frames")
+}
 
 /// A smooth picture whose colour tells where a pixel came from: red grows to the right, green
 /// downwards.

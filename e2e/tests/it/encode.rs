@@ -1,11 +1,13 @@
 //! Encode: the worst spot is looked at, a trial under a weight is added, and becomes the rule.
 
+use std::time::Duration;
+
 use brisk_margin_core::format::Format;
 use brisk_margin_core::geometry::Size;
 use brisk_margin_e2e::application::Home;
 use brisk_margin_e2e::browser::{Browser, shows};
 use brisk_margin_imaging::raster::{Channels, Raster};
-use brisk_margin_testing::pictures::encoded;
+use brisk_margin_testing::pictures::{encoded, moving};
 use serde_json::{Value, json};
 
 /// Light with much grain, which no format makes small, and a part without.
@@ -110,6 +112,54 @@ async fn the_worst_spot_a_trial_under_a_weight_and_the_rule() {
         serde_json::from_str(&request.send().await.unwrap().text().await.unwrap()).unwrap();
     assert!(proof["trials"].as_array().unwrap().len() >= 4, "{proof}");
     assert_eq!(proof["decision"]["settled"]["by"], "picture");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn every_frame_of_what_moves_is_proved_the_worst_first() {
+    let home = Home::empty().await;
+    let application = home.serve();
+    let downloads = tempfile::tempdir().unwrap();
+    let browser = Browser::open(1280, 800, downloads.path()).await;
+    browser.client.goto(&application.url("/library")).await.unwrap();
+    browser.until("the empty library is shown", &shows("No pictures yet")).await;
+    browser.drop_file("mist.webp", &moving()).await;
+    browser.find("li[data-stage=taken]").await;
+    browser.labelled("Open on the bench").await.click().await.unwrap();
+    browser.type_into("Slot width in CSS px", "300").await;
+    browser.type_into("Slot height in CSS px", "200").await;
+
+    browser.until("the worst frame is told", &starts("spot", "frame 2 of 3, the worst")).await;
+    let painted = |what: &str| {
+        format!("return document.querySelector('.band canvas').dataset.paints === '{what}'")
+    };
+    browser.until("the frame of the file is painted", &painted("file")).await;
+    let worst = pixels(&browser).await;
+    key(&browser, "keydown").await;
+    browser.until("the original's frame is painted", &painted("original")).await;
+    assert_ne!(pixels(&browser).await, worst, "that of the original is another");
+    key(&browser, "keyup").await;
+    browser.until("the file's is painted again", &painted("file")).await;
+
+    browser.find("body").await.send_keys("n").await.unwrap();
+    let next = "const text = document.querySelector('[data-testid=spot]').textContent;
+        return /^frame [13] of 3, at/.test(text)";
+    browser.until("the next worst is told", next).await;
+    // Along time, with the keys of the slider.
+    let handle = browser.find("[aria-label=Frame]").await;
+    handle.send_keys("\u{e011}").await.unwrap();
+    browser.until("the first frame is told", &starts("spot", "frame 1 of 3, at 0.00 s")).await;
+    handle.send_keys("\u{e014}").await.unwrap();
+    browser.until("the worst is told again", &starts("spot", "frame 2 of 3, the worst")).await;
+    let again = async || pixels(&browser).await == worst;
+    for _ in 0..100 {
+        if again().await {
+            break;
+        }
+        tokio::time::sleep(Duration::from_millis(50)).await;
+    }
+    assert!(again().await, "the frame is shown as before");
+    assert_eq!(browser.complaints().await, [""; 0]);
+    browser.close().await;
 }
 
 const RULE: &str = "return document.querySelector('[data-testid=rule-words]')

@@ -57,7 +57,6 @@ export function ByHand({ picture, recipe, usualQuality, onChange, onMake, making
               className="quality"
               min={1}
               max={100}
-              precision={0}
               value={recipe.quality ?? usualQuality}
               onChange={(quality) => {
                 onChange({ quality });

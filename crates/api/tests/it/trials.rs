@@ -2,12 +2,8 @@
 
 use crate::support::Api;
 use axum::http::StatusCode;
-use brisk_margin_core::encoding::Encoding;
 use brisk_margin_core::format::Format;
 use brisk_margin_core::geometry::Size;
-use brisk_margin_imaging::codec::extras::Extras;
-use brisk_margin_imaging::codecs::Codecs;
-use brisk_margin_imaging::motion::{Frame, Motion};
 use brisk_margin_imaging::raster::{Channels, Raster};
 use brisk_margin_testing::pictures::{encoded, gradient_jpeg};
 use serde_json::{Value, json};
@@ -141,22 +137,10 @@ async fn the_site_speaks_where_nobody_nearer_does_and_bad_rules_are_refused() {
     assert!(refused.json()["detail"].as_str().unwrap().contains("PNG or WebP"));
 }
 
-/// Three frames, of which the one in the middle is hard to encode.
-fn moving() -> Vec<u8> {
-    let size = Size::new(300, 200);
-    let calm = |light: u32| (0..300 * 200 * 3_u32).map(move |at| (at / 900 + light) as u8);
-    let grain = (0..300 * 200 * 3_u32).map(|at| (at.wrapping_mul(2_654_435_761) >> 25) as u8);
-    let frame =
-        |data: Vec<u8>| Frame { raster: Raster::new(size, Channels::Rgb, data), millis: 100 };
-    let frames = vec![frame(calm(0).collect()), frame(grain.collect()), frame(calm(50).collect())];
-    let motion = Motion { frames, loops: 0 };
-    Codecs::in_process().encode_motion(&motion, Encoding::WebpLossless, &Extras::default()).unwrap()
-}
-
 #[tokio::test]
 async fn any_frame_of_what_moves_is_looked_at_and_the_worst_is_known() {
     let api = Api::start().await;
-    let id = api.taken("mist.webp", &moving()).await;
+    let id = api.taken("mist.webp", &brisk_margin_testing::pictures::moving()).await;
     let path = format!("/api/pictures/{id}/trials");
     let search = wish(json!({"format": "webp", "how": {"by": "quality", "quality": 20}}));
     let tried = api.post(&path, &search).await.json();

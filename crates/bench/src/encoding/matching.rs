@@ -132,15 +132,19 @@ fn choosing<'a>(sample: &'a Sample, extras: &'a Extras) -> Choosing<'a> {
 
 /// The bytes of the lowest quality that has at least `score`, found by bisection.
 fn smallest(sample: &Sample, format: Format, score: Score) -> Result<u64, Failure> {
-    let (mut low, mut high) = (1, 100);
+    let levels: Vec<Quality> = match format {
+        Format::Avif => Quality::all_whole().collect(),
+        _ => Quality::all().collect(),
+    };
+    let (mut low, mut high) = (0, levels.len());
     let mut bytes = None;
-    while low <= high {
-        let middle = u8::midpoint(low, high);
-        let encoding = Encoding::new(format, Quality::new(middle)?);
+    while low < high {
+        let middle = usize::midpoint(low, high);
+        let encoding = Encoding::new(format, levels[middle]);
         let file = sample.codecs.encode(sample.metric.raster(), encoding, &Extras::default())?;
         if sample.metric.score(&sample.codecs.decode(format, &file)?)? >= score {
             bytes = Some(file.len() as u64);
-            high = middle - 1;
+            high = middle;
         } else {
             low = middle + 1;
         }

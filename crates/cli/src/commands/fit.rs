@@ -115,7 +115,7 @@ pub(super) fn parse_grade(text: &str) -> Result<QualityTarget, String> {
 }
 
 fn parse_quality(text: &str) -> Result<Quality, String> {
-    let value = text.parse().map_err(|_| "write a number from 1 to 100".to_owned())?;
+    let value: f64 = text.parse().map_err(|_| "write a number from 1 to 100".to_owned())?;
     Quality::new(value).map_err(|error| error.to_string())
 }
 

@@ -25,7 +25,7 @@ impl Hints {
     pub fn and(mut self, class: ContentClass, encoding: Encoding, counted: Score) -> Self {
         let format = encoding.format();
         if let Some(quality) = encoding.quality() {
-            let lack = Prior::of(format, class).lack(quality.get());
+            let lack = Prior::of(format, class).lack(quality);
             self.set(format, bend(counted.0, lack));
         }
         self
@@ -70,7 +70,7 @@ mod tests {
     fn a_hint_is_by_how_much_more_is_lacking() {
         let quality = Quality::new(60).unwrap();
         let class = ContentClass::Photograph;
-        let lack = Prior::of(Format::Avif, class).lack(60);
+        let lack = Prior::of(Format::Avif, class).lack(quality);
         let hints = Hints::NONE.and(class, Encoding::Avif(quality), Score(100.0 - 2.0 * lack));
         assert!((hints.of(Format::Avif).unwrap() - 2f64.ln()).abs() < 1e-9);
         assert_eq!(hints.of(Format::Webp), None);

@@ -1,6 +1,7 @@
 //! Priors: how score and bytes go with quality, before anything is known of a picture.
 
 use brisk_margin_core::content::ContentClass;
+use brisk_margin_core::encoding::Quality;
 use brisk_margin_core::format::Format;
 
 /// What usually comes of a quality in a format, for a kind of picture.
@@ -40,19 +41,19 @@ impl Prior {
     }
 
     /// What a file of `quality` usually lacks of a score of 100.
-    pub fn lack(&self, quality: u8) -> f64 {
+    pub fn lack(&self, quality: Quality) -> f64 {
         along(&self.curve.lack, quality)
     }
 
     /// The bytes of a file of `quality`, relative to those at 100.
-    pub fn weight(&self, quality: u8) -> f64 {
+    pub fn weight(&self, quality: Quality) -> f64 {
         along(&self.curve.weight, quality)
     }
 }
 
 /// In proportion on a scale of logarithms between the tens, and on from the first two below them.
-fn along(values: &[f64; 10], quality: u8) -> f64 {
-    let place = f64::from(quality) / 10.0 - 1.0;
+fn along(values: &[f64; 10], quality: Quality) -> f64 {
+    let place = quality.get() / 10.0 - 1.0;
     let at = (place.floor().max(0.0) as usize).min(8);
     let (from, to) = (values[at].ln(), values[at + 1].ln());
     (from + (to - from) * (place - at as f64)).exp()

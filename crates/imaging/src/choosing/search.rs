@@ -37,7 +37,7 @@ pub(super) struct Search<'a> {
     prior: Prior,
     /// How the picture likely differs from the prior.
     hint: Option<f64>,
-    levels: Vec<u8>,
+    levels: Vec<Quality>,
     /// How the picture likely differs from the prior at the levels of which drafts were made.
     drafted: Vec<(f64, f64)>,
     /// What counts of each trial: its level, and the score or what its worst tile makes of it.
@@ -78,8 +78,7 @@ impl<'a> Search<'a> {
     }
 
     fn at_level(&mut self, level: usize) -> Result<Trial, ChoiceError> {
-        let quality = Quality::new(self.levels[level])?;
-        self.trial(Encoding::new(self.prior.format(), quality))
+        self.trial(Encoding::new(self.prior.format(), self.levels[level]))
     }
 
     /// The smallest file that reaches `goal`, or where none does, the most faithful.
@@ -120,10 +119,10 @@ impl<'a> Search<'a> {
             if self.drafted.iter().any(|&(known, _)| known == level as f64) {
                 break;
             }
-            let quality = Quality::new(self.levels[level])?;
+            let quality = self.levels[level];
             let encoding = Encoding::new(self.prior.format(), quality);
             let Some(score) = self.choosing.draft(encoding)? else { break };
-            let bend = bend(score.0, self.prior.lack(quality.get()));
+            let bend = bend(score.0, self.prior.lack(quality));
             self.drafted.push((level as f64, bend));
             self.drafted.sort_by(|a, b| a.0.total_cmp(&b.0));
             if (self.predicted(level) - target).abs() < NEAR {
@@ -229,7 +228,7 @@ impl<'a> Search<'a> {
     }
 
     fn level_of(&self, quality: Quality) -> usize {
-        let level = self.levels.partition_point(|&level| level < quality.get());
+        let level = self.levels.partition_point(|&level| level < quality);
         level.min(self.levels.len() - 1)
     }
 
@@ -280,12 +279,16 @@ fn between(points: &[(f64, f64)], x: f64) -> f64 {
 }
 
 /// The qualities that give different files, the lowest first.
-fn levels(format: Format) -> Vec<u8> {
-    let mut levels: Vec<u8> = (1..=100).collect();
-    if format == Format::Avif {
-        // The encoder knows 64 steps (libavif, quality to quantiser).
-        let step = |quality: &mut u8| ((100 - u32::from(*quality)) * 63 + 50) / 100;
-        levels.dedup_by_key(step);
+fn levels(format: Format) -> Vec<Quality> {
+    match format {
+        Format::Avif => {
+            let mut levels: Vec<Quality> = Quality::all_whole().collect();
+            // The encoder knows 64 steps (libavif, quality to quantiser).
+            levels.dedup_by_key(|quality| ((100 - u32::from(quality.whole())) * 63 + 50) / 100);
+            levels
+        }
+        // The encoder knows 127 steps, of four segments in their own places.
+        Format::Webp => Quality::all().step_by(5).collect(),
+        _ => Quality::all().collect(),
     }
-    levels
 }

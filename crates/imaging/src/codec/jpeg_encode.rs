@@ -12,17 +12,18 @@ use super::jpeg_library::{Encoder, errors};
 use super::jpeg_tables::{RATE, tables};
 use crate::chroma::Chroma;
 use crate::raster::Raster;
+use brisk_margin_core::encoding::Quality;
 use brisk_margin_core::format::Format;
 use brisk_margin_core::orientation::Orientation;
 
-/// Encodes `raster` as a progressive JPEG at `quality` (1 to 100) with `extras`; transparency turns
+/// Encodes `raster` as a progressive JPEG at `quality` with `extras`; transparency turns
 /// white, and colour is kept as `chroma` says.
 ///
 /// # Errors
 /// [`CodecError::Encode`].
 pub fn encode(
     raster: &Raster,
-    quality: u8,
+    quality: Quality,
     chroma: Chroma,
     extras: &Extras,
 ) -> Result<Vec<u8>, CodecError> {
@@ -30,7 +31,7 @@ pub fn encode(
     guarded(|| Ok(encoded(&raster.flattened([255; 3]), quality, chroma, extras)), failed)
 }
 
-fn encoded(opaque: &Raster, quality: u8, chroma: Chroma, extras: &Extras) -> Vec<u8> {
+fn encoded(opaque: &Raster, quality: Quality, chroma: Chroma, extras: &Extras) -> Vec<u8> {
     let mut errors = errors();
     let mut file = Encoder::new(&mut errors);
     let (size, info) = (opaque.size(), &mut file.info);

@@ -4,6 +4,8 @@
 //! fewest bytes at the same SSIMULACRA2 score (docs/decisions/0030). High frequencies are rounded less than that
 //! table says; the weighing of rate, which goes with it ([`RATE`]), drops most of them anyway.
 
+use brisk_margin_core::encoding::Quality;
+
 /// A table in rows of frequencies across, for a scale of 1, which is a quality of 50.
 type Table = [f32; 64];
 
@@ -51,10 +53,10 @@ const RED: Table = [
 /// 14.75 and 16.5.
 pub(super) const RATE: [f32; 2] = [14.97, 17.033];
 
-/// The tables of light and both colours at `quality` (1 to 100): all ones at 100.
-pub(super) fn tables(quality: u8) -> [[u32; 64]; 3] {
+/// The tables of light and both colours at `quality`: all ones at 100.
+pub(super) fn tables(quality: Quality) -> [[u32; 64]; 3] {
     // IJG: from half the rounding at 75 and twice at 25 to none at 100.
-    let quality = f32::from(quality);
+    let quality = quality.get() as f32;
     let scale = if quality < 50.0 { 50.0 / quality } else { (100.0 - quality) / 50.0 };
     [LIGHT, BLUE, RED]
         .map(|table| table.map(|step| (step * scale).round().clamp(1.0, 255.0) as u32))
@@ -66,9 +68,10 @@ mod tests {
 
     #[test]
     fn less_is_rounded_the_higher_the_quality() {
-        assert_eq!(tables(100), [[1; 64]; 3]);
-        let sum = |quality| tables(quality).as_flattened().iter().sum::<u32>();
-        assert!((2..=100).all(|quality| sum(quality) <= sum(quality - 1)));
-        assert!(tables(1).as_flattened().iter().all(|&step| step <= 255), "baseline has 8 bits");
+        let all: Vec<_> = Quality::all().map(tables).collect();
+        assert_eq!(all[all.len() - 1], [[1; 64]; 3]);
+        let sum = |tables: &[[u32; 64]; 3]| tables.as_flattened().iter().sum::<u32>();
+        assert!(all.windows(2).all(|two| sum(&two[1]) <= sum(&two[0])));
+        assert!(all[0].as_flattened().iter().all(|&step| step <= 255), "baseline has 8 bits");
     }
 }

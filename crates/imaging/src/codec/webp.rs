@@ -6,14 +6,15 @@ use super::CodecError;
 use super::extras::{self, Extras};
 use crate::chroma::Chroma;
 use crate::raster::{Channels, Raster};
+use brisk_margin_core::encoding::Quality;
 use brisk_margin_core::format::Format;
 use brisk_margin_core::geometry::Size;
 
-/// Encodes `raster` as a lossy WebP at `quality` (1 to 100), alpha kept, with `extras`. Colour is
+/// Encodes `raster` as a lossy WebP at `quality`, alpha kept, with `extras`. Colour is
 /// always halved; where `chroma` says that this is seen, its edges are kept sharp.
 pub fn encode(
     raster: &Raster,
-    quality: u8,
+    quality: Quality,
     chroma: Chroma,
     extras: &Extras,
 ) -> Result<Vec<u8>, CodecError> {
@@ -28,26 +29,32 @@ pub fn encode_lossless(raster: &Raster, extras: &Extras) -> Result<Vec<u8>, Code
 }
 
 pub(super) fn lossless() -> Result<ffi::WebPConfig, CodecError> {
-    let mut config = lossy(EFFORT, Chroma::Half)?;
+    let mut config = configured(EFFORT)?;
     config.lossless = 1;
     config.exact = 1;
     Ok(config)
 }
 
 /// How hard the lossless encoder tries, 0 to 100: above, files get hardly smaller.
-const EFFORT: u8 = 80;
+const EFFORT: f32 = 80.0;
+
+pub(super) fn lossy(quality: Quality, chroma: Chroma) -> Result<ffi::WebPConfig, CodecError> {
+    let mut config = configured(quality.get() as f32)?;
+    config.use_sharp_yuv = i32::from(chroma == Chroma::Full);
+    Ok(config)
+}
 
 /// Less shaping of noise and less smoothing of block edges than usual: on the demo's pictures files
-/// get 2 % smaller so at the same score, and 4 % by the slowest method.
-pub(super) fn lossy(quality: u8, chroma: Chroma) -> Result<ffi::WebPConfig, CodecError> {
-    let mut config =
-        ffi::WebPConfig::new_with_preset(ffi::WebPPreset::WEBP_PRESET_DEFAULT, f32::from(quality))
-            .map_err(|()| failed("the library's version does not match"))?;
+/// get 2 % smaller so at the same score, and 4 % by the slowest method. `quality` is the effort where nothing is
+/// lost.
+fn configured(quality: f32) -> Result<ffi::WebPConfig, CodecError> {
+    let preset = ffi::WebPPreset::WEBP_PRESET_DEFAULT;
+    let mut config = ffi::WebPConfig::new_with_preset(preset, quality)
+        .map_err(|()| failed("the library's version does not match"))?;
     config.method = 6;
     config.sns_strength = 25;
     config.filter_strength = 20;
     config.filter_sharpness = 6;
-    config.use_sharp_yuv = i32::from(chroma == Chroma::Full);
     Ok(config)
 }
 

@@ -8,14 +8,15 @@ use super::webp::{Canvas, failed, finished, lossless, lossy};
 use crate::chroma::Chroma;
 use crate::motion::{Frame, Motion};
 use crate::raster::{Channels, Raster};
+use brisk_margin_core::encoding::Quality;
 use brisk_margin_core::geometry::Size;
 use brisk_margin_core::source_format::SourceFormat;
 
-/// Encodes `motion` as an animated WebP at `quality` (1 to 100), or without loss where there is
+/// Encodes `motion` as an animated WebP at `quality`, or without loss where there is
 /// none, with `extras`; frames keep what did not change.
 pub fn encode(
     motion: &Motion,
-    quality: Option<u8>,
+    quality: Option<Quality>,
     extras: &Extras,
 ) -> Result<Vec<u8>, CodecError> {
     let size = motion.size();

@@ -94,7 +94,7 @@ fn each_grade_is_reached_by_hardly_more_than_it_takes_in_few_trials() {
             // Either close above the target, or the next lower step would miss it.
             let spare = chosen.trial.score.0.min(chosen.worst.score.0 + 20.0) - grade.target().0;
             if spare >= Grade::band(chosen.tried.len()) {
-                let lower = chosen.trial.encoding.quality().unwrap().get() - 2;
+                let lower = chosen.trial.encoding.quality().unwrap().get() - 2.0;
                 let lower = Encoding::new(format, Quality::new(lower).unwrap());
                 let trial = choosing.choose_one(lower).unwrap();
                 let misses =
@@ -212,7 +212,7 @@ fn a_cap_costs_score_and_says_so_or_tells_how_near_it_came() {
 
     let tiny = choosing.choose(Format::Jpeg, want, Some(Bytes(300))).unwrap();
     assert_eq!(tiny.outcome, ChoiceOutcome::OverCap { cap: Bytes(300) });
-    assert_eq!(tiny.trial.encoding.quality().unwrap().get(), 1, "the smallest there is");
+    assert_eq!(tiny.trial.encoding.quality().unwrap().whole(), 1, "the smallest there is");
 }
 
 #[test]

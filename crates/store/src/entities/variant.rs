@@ -14,7 +14,7 @@ pub struct Model {
     #[sea_orm(column_type = "JsonBinary")]
     pub spec: Json,
     pub format: String,
-    pub quality: Option<i16>,
+    pub quality: Option<f32>,
     pub width: i32,
     pub height: i32,
     pub bytes: i64,

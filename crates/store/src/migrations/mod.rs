@@ -66,6 +66,7 @@ const SITE: &[Step] = &steps![
     "m0020_films",
     "m0021_overruns",
     "m0022_icons",
+    "m0023_tenths_of_quality",
 ];
 
 /// A step: a file of SQL beside this one.

@@ -1,6 +1,6 @@
 //! Which pictures of the library the places of the site show, and what of them could be published.
 
-use brisk_margin_core::encoding::GENERATION;
+use brisk_margin_core::encoding::generations;
 use sea_orm::{ConnectionTrait, FromQueryResult};
 use uuid::Uuid;
 
@@ -95,7 +95,7 @@ impl Store {
                  LEFT JOIN published q ON q.picture_id = p.id AND q.slot_id = o.slot_id
              ) places"
         );
-        let generation = i32::from(GENERATION);
+        let generation = i32::from(generations());
         let counts = self.statement(&sql, [generation.into()]);
         let counts = Counts::find_by_statement(counts).one(&self.db).await?;
         let counts = counts.unwrap_or_default();

@@ -2,7 +2,7 @@
 
 use std::collections::HashSet;
 
-use brisk_margin_core::encoding::GENERATION;
+use brisk_margin_core::encoding::generations;
 use sea_orm::{ConnectionTrait, FromQueryResult};
 use uuid::Uuid;
 
@@ -62,7 +62,7 @@ impl Store {
                 set.picture_id.into(),
                 set.slot_id.into(),
                 basis.into(),
-                i32::from(GENERATION).into(),
+                i32::from(generations()).into(),
                 files.into(),
                 rules.into(),
             ],
@@ -77,7 +77,7 @@ impl Store {
             "SELECT m.picture_id, m.slot_id FROM made_sets m
              JOIN pictures p ON p.id = m.picture_id JOIN slots s ON s.id = m.slot_id
              WHERE p.id = ANY ($1) AND m.basis = made_basis(p, s) AND m.generation = $2",
-            [ids.to_vec().into(), i32::from(GENERATION).into()],
+            [ids.to_vec().into(), i32::from(generations()).into()],
         );
         Ok(MadeSet::find_by_statement(statement).all(&self.db).await?.into_iter().collect())
     }

@@ -8,7 +8,7 @@ use std::path::{Path, PathBuf};
 use brisk_margin_core::cache_key::CacheKey;
 use brisk_margin_core::choice::EncodeRequest;
 use brisk_margin_core::content::ContentClass;
-use brisk_margin_core::encoding::Encoding;
+use brisk_margin_core::encoding::{Encoding, generation};
 use brisk_margin_core::grade::Score;
 use brisk_margin_core::render_spec::RenderSpec;
 use brisk_margin_imaging::choosing::{Chosen, Hints};
@@ -16,11 +16,11 @@ use serde::Serialize;
 use serde::de::DeserializeOwned;
 use tempfile::NamedTempFile;
 
-/// Counts up where files come out otherwise than before.
+/// Counts up where pixels come out otherwise than before.
 const GENERATION: u16 = 3;
 
 fn key(of: &MadeOf<'_>) -> CacheKey {
-    CacheKey::versioned(GENERATION, of)
+    CacheKey::versioned(GENERATION, &(generation(of.request.format()), of))
 }
 
 /// A folder of files that were made.

@@ -6,7 +6,8 @@ use std::sync::atomic::{AtomicBool, Ordering};
 use brisk_margin_core::choice::{ChoiceOutcome, EncodeRequest, rendered_class};
 use brisk_margin_core::content::ContentClass;
 use brisk_margin_core::credit::Credit;
-use brisk_margin_core::encoding::{Encoding, GENERATION};
+use brisk_margin_core::encoding::{Encoding, generation};
+use brisk_margin_core::format::Format;
 use brisk_margin_core::geometry::Size;
 use brisk_margin_core::grade::{Score, WorstSpot};
 use brisk_margin_core::render_spec::RenderSpec;
@@ -93,10 +94,10 @@ impl Subject<'_> {
         }
     }
 
-    /// What is kept of it under another name than of any other.
-    pub(super) fn kind(&self, what: &str, of: &impl Serialize) -> String {
+    /// What is kept of it in `format` under another name than of any other.
+    pub(super) fn kind(&self, what: &str, format: Format, of: &impl Serialize) -> String {
         let credit = self.credit.map(json).unwrap_or_default();
-        format!("{what} {GENERATION} {} {}{credit}", json(self.spec), json(of))
+        format!("{what} {} {} {}{credit}", generation(format), json(self.spec), json(of))
     }
 
     /// The file of `encoding`, where it was made before and is still there.
@@ -105,7 +106,7 @@ impl Subject<'_> {
         maker: &Maker,
         encoding: Encoding,
     ) -> Result<Option<bytes::Bytes>, MakeError> {
-        let kind = self.kind("trial", &encoding);
+        let kind = self.kind("trial", encoding.format(), &encoding);
         Ok(maker.store.blobs().derived(&self.picture.hash, &kind, Keep::ForAWhile).await?)
     }
 }
@@ -125,7 +126,7 @@ pub async fn known(
     of: Subject<'_>,
     request: EncodeRequest,
 ) -> Result<Option<Settled>, MakeError> {
-    let kind = of.kind("tried", &request);
+    let kind = of.kind("tried", request.format(), &request);
     let kept = maker.store.blobs().derived(&of.picture.hash, &kind, Keep::WithSource).await?;
     let ended = kept.and_then(|kept| serde_json::from_slice(&kept).ok());
     Ok(ended.map(|Ended { encoding, outcome, counted }| Settled {
@@ -159,13 +160,13 @@ pub async fn run(
     let trial = &chosen.trial;
     let file = bytes::Bytes::copy_from_slice(&trial.bytes);
     let (blobs, hash) = (maker.store.blobs(), &of.picture.hash);
-    let kind = of.kind("trial", &trial.encoding);
+    let kind = of.kind("trial", trial.encoding.format(), &trial.encoding);
     blobs.put_derived(hash, &kind, Keep::ForAWhile, file.clone()).await?;
     maker.store.add_trials(of.picture.id, of.spec, &kept(&chosen, spots)).await?;
     let ended =
         Ended { encoding: trial.encoding, outcome: chosen.outcome, counted: Some(chosen.counted) };
     // A few bytes, which save a search at any later time.
-    let kind = of.kind("tried", &request);
+    let kind = of.kind("tried", request.format(), &request);
     blobs.put_derived(hash, &kind, Keep::WithSource, json(&ended).into()).await?;
     Ok(Settled {
         encoding: ended.encoding,
@@ -265,7 +266,7 @@ pub async fn file(
         maker.pool.run(room, encode).await??
     };
     let file = bytes::Bytes::from(file);
-    let kind = of.kind("trial", &encoding);
+    let kind = of.kind("trial", encoding.format(), &encoding);
     maker.store.blobs().put_derived(&of.picture.hash, &kind, Keep::ForAWhile, file.clone()).await?;
     Ok(file)
 }
@@ -279,7 +280,7 @@ pub async fn differences(
     of: Subject<'_>,
     encoding: Encoding,
 ) -> Result<bytes::Bytes, MakeError> {
-    let kind = of.kind("differences", &encoding);
+    let kind = of.kind("differences", encoding.format(), &encoding);
     let blobs = maker.store.blobs();
     if let Some(kept) = blobs.derived(&of.picture.hash, &kind, Keep::ForAWhile).await? {
         return Ok(kept);

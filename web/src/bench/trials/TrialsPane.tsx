@@ -375,7 +375,6 @@ function AddTrial({
         className="trial-value"
         min={by === "bytes" ? 0.1 : 1}
         max={by === "bytes" ? 1_000_000 : 100}
-        {...(by === "quality" && { precision: 0 })}
         value={value}
         onChange={setValue}
       />

@@ -1,0 +1,2 @@
+-- Qualities have tenths.
+ALTER TABLE variants ALTER COLUMN quality TYPE real;
