@@ -15,7 +15,11 @@ use brisk_margin_imaging::raster::{Channels, Raster};
 pub fn moving() -> Vec<u8> {
     let size = Size::new(300, 200);
     let calm = |light: u32| (0..300 * 200 * 3_u32).map(move |at| (at / 900 + light) as u8);
-    let grain = (0..300 * 200 * 3_u32).map(|at| (at.wrapping_mul(2_654_435_761) >> 25) as u8);
+    let mut state = 5_u32;
+    let grain = (0..300 * 200 * 3).map(|_| {
+        state = state.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
+        (state >> 25) as u8
+    });
     let frame =
         |data: Vec<u8>| Frame { raster: Raster::new(size, Channels::Rgb, data), millis: 100 };
     let frames = vec![frame(calm(0).collect()), frame(grain.collect()), frame(calm(50).collect())];

@@ -8,6 +8,7 @@ use brisk_margin_e2e::application::Home;
 use brisk_margin_e2e::browser::{Browser, shows};
 use brisk_margin_imaging::raster::{Channels, Raster};
 use brisk_margin_testing::pictures::{encoded, moving};
+use fantoccini::actions::{InputSource, KeyAction, KeyActions};
 use serde_json::{Value, json};
 
 /// Light with much grain, which no format makes small, and a part without.
@@ -128,6 +129,9 @@ async fn every_frame_of_what_moves_is_proved_the_worst_first() {
     browser.type_into("Slot width in CSS px", "300").await;
     browser.type_into("Slot height in CSS px", "200").await;
 
+    let both = "return document.querySelectorAll('.band').length === 2
+        && document.querySelector('[data-testid=trial-progress]').textContent === ''";
+    browser.until("both formats that move were tried", both).await;
     browser.until("the worst frame is told", &starts("spot", "frame 2 of 3, the worst")).await;
     let painted = |what: &str| {
         format!("return document.querySelector('.band canvas').dataset.paints === '{what}'")
@@ -145,10 +149,9 @@ async fn every_frame_of_what_moves_is_proved_the_worst_first() {
         return /^frame [13] of 3, at/.test(text)";
     browser.until("the next worst is told", next).await;
     // Along time, with the keys of the slider.
-    let handle = browser.find("[aria-label=Frame]").await;
-    handle.send_keys("\u{e011}").await.unwrap();
+    pressed(&browser, '\u{e011}').await;
     browser.until("the first frame is told", &starts("spot", "frame 1 of 3, at 0.00 s")).await;
-    handle.send_keys("\u{e014}").await.unwrap();
+    pressed(&browser, '\u{e014}').await;
     browser.until("the worst is told again", &starts("spot", "frame 2 of 3, the worst")).await;
     let again = async || pixels(&browser).await == worst;
     for _ in 0..100 {
@@ -160,6 +163,15 @@ async fn every_frame_of_what_moves_is_proved_the_worst_first() {
     assert!(again().await, "the frame is shown as before");
     assert_eq!(browser.complaints().await, [""; 0]);
     browser.close().await;
+}
+
+/// Presses a key on the slider of frames.
+async fn pressed(browser: &Browser, key: char) {
+    browser.focus("[aria-label='Frame shown']").await;
+    let press = KeyActions::new("keys".to_owned())
+        .then(KeyAction::Down { value: key })
+        .then(KeyAction::Up { value: key });
+    browser.client.perform_actions(press).await.unwrap();
 }
 
 const RULE: &str = "return document.querySelector('[data-testid=rule-words]')

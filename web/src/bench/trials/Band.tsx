@@ -33,7 +33,10 @@ export function Band({ trial, spot, frame, zoom, width, height, original, paints
   const canvas = useRef<HTMLCanvasElement>(null);
   const ratio = devicePixelRatio;
   const size = { width: Math.floor(width * ratio), height: Math.floor(height * ratio) };
-  const image = paints === "original" ? original : paints === "differences" ? differences.data : file.data;
+  const shown = paints === "differences" ? differences : file;
+  const image = paints === "original" ? original : shown.data;
+  // The frame before stays in view until the one that is asked for is there.
+  const isOfBefore = paints !== "original" && shown.isPlaceholderData;
   useEffect(() => {
     const context = canvas.current?.getContext("2d");
     if (!context) return;
@@ -67,7 +70,7 @@ export function Band({ trial, spot, frame, zoom, width, height, original, paints
         width={size.width}
         height={size.height}
         style={{ width: size.width / ratio, height: size.height / ratio }}
-        data-paints={image ? paints : "nothing"}
+        data-paints={image && !isOfBefore ? paints : "nothing"}
       />
       {file.error && <span className="band-note">{file.error.message}</span>}
       <span className="band-rail">

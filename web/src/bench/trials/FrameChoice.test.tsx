@@ -21,7 +21,7 @@ test("a frame is told by its time and score, and the worst as such", () => {
 test("the keys go through frames in the order of time", () => {
   const choose = vi.fn();
   render(<FrameChoice frames={frames} shown={of(1, 90)} onChoose={choose} />);
-  const slider = screen.getByRole("slider", { name: "Frame" });
+  const slider = screen.getByRole("slider", { name: "Frame shown" });
   expect(slider.getAttribute("aria-valuenow")).toBe("2");
   fireEvent.keyDown(slider, { key: "ArrowRight", keyCode: 39, which: 39 });
   expect(choose).toHaveBeenCalledWith(2);

@@ -15,7 +15,7 @@ export function FrameChoice({ frames, shown, onChoose }: Props) {
   return (
     <Slider
       className="frame-choice"
-      ariaLabelForHandle="Frame"
+      ariaLabelForHandle="Frame shown"
       min={1}
       max={last}
       value={shown.frame + 1}
