@@ -10,8 +10,8 @@ use crate::format::Format;
 /// before is made anew.
 pub const fn generation(format: Format) -> u16 {
     match format {
-        Format::Jpeg => 5,
-        Format::Webp | Format::Avif | Format::Png | Format::Gif => 4,
+        Format::Jpeg | Format::Avif => 5,
+        Format::Webp | Format::Png | Format::Gif => 4,
     }
 }
 
