@@ -7,13 +7,14 @@ use std::thread;
 use std::time::Duration;
 
 use brisk_margin_codec_pool::{Limits, Processes, Unconfined};
+use brisk_margin_core::format::Format;
 use brisk_margin_core::source_format::SourceFormat;
 use brisk_margin_core::units::Bytes;
 use brisk_margin_imaging::codec::error::CodecFailure;
 use brisk_margin_imaging::codec::jpeg::DctScale;
 use brisk_margin_imaging::codecs::RemoteCodec;
 use brisk_margin_imaging::job::{Answer, Job, Reply};
-use brisk_margin_testing::pictures::gradient_jpeg;
+use brisk_margin_testing::pictures::{encoded, gradient, gradient_jpeg};
 
 const DECODE: Job = Job::Decode { format: SourceFormat::Jpeg, scale: DctScale::FULL, icc: false };
 
@@ -75,7 +76,8 @@ fn one_that_does_not_end_is_ended() {
     let time = Duration::from_millis(1);
     let limits = Limits { time, time_per_megabyte: Duration::ZERO, ..Limits::default() };
     let slow = processes(limits);
-    let large = gradient_jpeg(4_000, 3_000);
+    // It takes longer than the pause between two looks.
+    let large = encoded(&gradient(6_000, 4_000), Format::Jpeg, 100);
     let late = decode(&slow, &large, Bytes::mb(600));
     assert_eq!(late, Err(CodecFailure::Time(0)));
     assert!(slow.idle().is_empty());

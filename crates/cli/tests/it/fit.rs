@@ -102,7 +102,7 @@ fn a_byte_cap_lowers_the_quality_and_says_so() {
     let arguments =
         ["dome.jpg", "--slot", "800x600", "--quality", "95", "--max-bytes", "6000", "--json"];
     let line = lines(&fit(folder.path(), &arguments)).remove(0);
-    assert!(line["bytes"].as_u64().unwrap() <= 6000 && line["quality"].as_u64().unwrap() < 95);
+    assert!(line["bytes"].as_u64().unwrap() <= 6000 && line["quality"].as_f64().unwrap() < 95.0);
 }
 
 #[test]
