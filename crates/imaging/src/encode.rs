@@ -3,6 +3,7 @@
 use brisk_margin_core::encoding::{Encoding, EncodingError};
 use brisk_margin_core::format::{Format, SideTooLong};
 use brisk_margin_core::source_format::SourceFormat;
+use brisk_margin_core::units::Bytes;
 use thiserror::Error;
 
 use crate::codec::extras::Extras;
@@ -61,6 +62,24 @@ impl Codecs {
         let file = self.encode_pixels(raster, encoding, Effort::Draft, &Extras::default())?;
         let lacks_more = avif::draft_lacks_more(raster);
         Ok(Some(Draft { shown: self.decode(format, &file)?, lacks_more }))
+    }
+
+    /// What a file of `encoding` weighs when its encoder looks as shortly as it can; nothing where it always
+    /// looks as long.
+    ///
+    /// # Errors
+    /// As [`Self::encode`].
+    pub fn draft_weight(
+        &self,
+        raster: &Raster,
+        encoding: Encoding,
+    ) -> Result<Option<Bytes>, EncodeError> {
+        if encoding != Encoding::WebpLossless {
+            return Ok(None);
+        }
+        encoding.format().check_size(raster.size())?;
+        let file = self.encode_pixels(raster, encoding, Effort::Draft, &Extras::default())?;
+        Ok(Some(Bytes::of(&file)))
     }
 
     /// The pixels of `file`, which was made in `format`, the first ones where it moves.

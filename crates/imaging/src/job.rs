@@ -283,7 +283,7 @@ fn encoded(
     match encoding {
         Encoding::Jpeg(quality) => jpeg::encode(raster, quality, chroma, extras),
         Encoding::Webp(quality) => webp::encode(raster, quality, chroma, extras),
-        Encoding::WebpLossless => webp::encode_lossless(raster, extras),
+        Encoding::WebpLossless => webp::encode_lossless(raster, effort, extras),
         Encoding::Avif(quality) => avif::encode(raster, quality.whole(), chroma, effort, extras),
         Encoding::Png => png::encode(raster, extras),
         Encoding::PngPalette(colours) => match Reduced::new(raster, colours.get()) {

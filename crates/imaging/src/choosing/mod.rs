@@ -328,11 +328,17 @@ impl Choosing<'_> {
     }
 
     /// `lossy`, or the same pixels where a flat picture is lighter so, or only good enough so.
-    fn or_lossless(&self, lossy: Chosen, cap: Option<Bytes>) -> Result<Chosen, ChoiceError> {
+    fn or_lossless(&self, mut lossy: Chosen, cap: Option<Bytes>) -> Result<Chosen, ChoiceError> {
         let encoding = lossy.trial.encoding;
         let moves = self.moving.is_some();
         if moves || self.class == ContentClass::Photograph || encoding.is_lossless() {
             return Ok(lossy);
+        }
+        if let Some(draft) = self.lossless_draft(encoding.format())? {
+            lossy.drafts += 1;
+            if lossy.outcome == ChoiceOutcome::Met && self.is_far_heavier(draft, &lossy) {
+                return Ok(lossy);
+            }
         }
         let same = self.lossless(encoding.format(), cap)?;
         let lighter = same.trial.bytes.len() <= lossy.trial.bytes.len();
@@ -342,6 +348,23 @@ impl Choosing<'_> {
         kept.tried.extend(other.tried);
         kept.drafts += other.drafts;
         Ok(kept)
+    }
+
+    /// What a draft without loss in `format` weighs; nothing where it has none.
+    fn lossless_draft(&self, format: Format) -> Result<Option<Bytes>, ChoiceError> {
+        let Some(encoding) = Encoding::lossless(format) else { return Ok(None) };
+        Ok(self.codecs.draft_weight(self.metric.raster(), encoding)?)
+    }
+
+    /// Whether the file without loss of which there is a `draft` is certainly heavier than `lossy`.
+    fn is_far_heavier(&self, draft: Bytes, lossy: &Chosen) -> bool {
+        /// An encoder that looks longer saves less than half where a draft has this many bytes a pixel, and far more
+        /// of flatter ones (docs/decisions/0031).
+        const LONGER: f64 = 2.0;
+        const BUSY: f64 = 0.375;
+        let least = LONGER * lossy.trial.bytes.len() as f64;
+        let busy = BUSY * self.metric.raster().size().pixels() as f64;
+        draft.get() as f64 > least.max(busy)
     }
 
     /// The fewest colours that reach the grade, or all of them.

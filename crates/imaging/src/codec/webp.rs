@@ -5,6 +5,7 @@ use libwebp_sys as ffi;
 use super::CodecError;
 use super::extras::{self, Extras};
 use crate::chroma::Chroma;
+use crate::effort::Effort;
 use crate::raster::{Channels, Raster};
 use brisk_margin_core::encoding::Quality;
 use brisk_margin_core::format::Format;
@@ -22,14 +23,21 @@ pub fn encode(
     finished(bytes, raster, extras)
 }
 
-/// Encodes `raster` without loss, colours under clear pixels included, with `extras`.
-pub fn encode_lossless(raster: &Raster, extras: &Extras) -> Result<Vec<u8>, CodecError> {
-    let bytes = Canvas::import(raster)?.encode(&lossless()?)?;
+/// Encodes `raster` without loss, colours under clear pixels included, with `effort` and `extras`.
+pub fn encode_lossless(
+    raster: &Raster,
+    effort: Effort,
+    extras: &Extras,
+) -> Result<Vec<u8>, CodecError> {
+    let bytes = Canvas::import(raster)?.encode(&lossless(effort)?)?;
     finished(bytes, raster, extras)
 }
 
-pub(super) fn lossless() -> Result<ffi::WebPConfig, CodecError> {
+pub(super) fn lossless(effort: Effort) -> Result<ffi::WebPConfig, CodecError> {
     let mut config = configured(EFFORT)?;
+    if effort == Effort::Draft {
+        (config.quality, config.method) = (0.0, 0);
+    }
     config.lossless = 1;
     config.exact = 1;
     Ok(config)

@@ -6,6 +6,7 @@ use super::CodecError;
 use super::extras::{self, Extras};
 use super::webp::{Canvas, failed, finished, lossless, lossy};
 use crate::chroma::Chroma;
+use crate::effort::Effort;
 use crate::motion::{Frame, Motion};
 use crate::raster::{Channels, Raster};
 use brisk_margin_core::encoding::Quality;
@@ -23,7 +24,7 @@ pub fn encode(
     let side = |length: u32| i32::try_from(length).map_err(failed);
     let config = match quality {
         Some(quality) => lossy(quality, Chroma::for_video_codecs(&motion.frames[0].raster))?,
-        None => lossless()?,
+        None => lossless(Effort::Full)?,
     };
     // SAFETY: options and data are initialised by the library's own calls; the encoder is checked
     // for null and freed with its guard; each frame is only read.

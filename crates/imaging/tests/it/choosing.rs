@@ -253,6 +253,18 @@ fn flat_pictures_get_few_colours_or_none_lost() {
 }
 
 #[test]
+fn what_would_be_far_heavier_without_loss_is_not_made_so_in_vain() {
+    let tries_lossless = |raster: Raster| {
+        let desk = Desk { class: ContentClass::Graphic, ..Desk::new(raster) };
+        let want = QualityTarget::Grade(Grade::Good);
+        let chosen = desk.choosing().choose(Format::Webp, want, None).unwrap();
+        (chosen.tried.iter().any(|point| point.encoding.is_lossless()), chosen.drafts)
+    };
+    assert_eq!(tries_lossless(scene(320, 200)), (false, 1));
+    assert!(tries_lossless(sign(320, 200)).0);
+}
+
+#[test]
 fn lossless_files_are_identical_and_a_format_without_such_a_kind_says_so() {
     for raster in [scene(90, 70), sign(90, 70)] {
         let desk = Desk::new(raster.clone());
