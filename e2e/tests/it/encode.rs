@@ -1,10 +1,11 @@
 //! Encode: the worst spot is looked at, a trial under a weight is added, and becomes the rule.
 
+use std::path::Path;
 use std::time::Duration;
 
 use brisk_margin_core::format::Format;
 use brisk_margin_core::geometry::Size;
-use brisk_margin_e2e::application::Home;
+use brisk_margin_e2e::application::{Application, Home};
 use brisk_margin_e2e::browser::{Browser, shows};
 use brisk_margin_imaging::raster::{Channels, Raster};
 use brisk_margin_testing::pictures::{encoded, moving};
@@ -29,21 +30,33 @@ fn moor() -> Vec<u8> {
     encoded(&Raster::new(Size::new(1_400, 900), Channels::Rgb, data.collect()), Format::Jpeg, 95)
 }
 
+/// A browser in which `file` was dropped into the empty library, opened on the bench and given a slot of `size` in
+/// CSS px.
+async fn tried(
+    application: &Application,
+    downloads: &Path,
+    name: &str,
+    file: &[u8],
+    [width, height]: [u32; 2],
+) -> Browser {
+    let browser = Browser::open(1280, 800, downloads).await;
+    browser.client.goto(&application.url("/library")).await.unwrap();
+    browser.until("the empty library is shown", &shows("No pictures yet")).await;
+    browser.drop_file(name, file).await;
+    browser.find("li[data-stage=taken]").await;
+    browser.labelled("Open on the bench").await.click().await.unwrap();
+    browser.type_into("Slot width in CSS px", &width.to_string()).await;
+    browser.type_into("Slot height in CSS px", &height.to_string()).await;
+    browser
+}
+
 #[tokio::test(flavor = "multi_thread")]
 async fn the_worst_spot_a_trial_under_a_weight_and_the_rule() {
     let home = Home::empty().await;
     let application = home.serve();
     let downloads = tempfile::tempdir().unwrap();
-    let browser = Browser::open(1280, 800, downloads.path()).await;
-    browser.client.goto(&application.url("/library")).await.unwrap();
-    browser.until("the empty library is shown", &shows("No pictures yet")).await;
-    browser.drop_file("moor.jpg", &moor()).await;
-    browser.find("li[data-stage=taken]").await;
-    browser.labelled("Open on the bench").await.click().await.unwrap();
-
     // Typing the slot is all it takes: every format is tried.
-    browser.type_into("Slot width in CSS px", "700").await;
-    browser.type_into("Slot height in CSS px", "450").await;
+    let browser = tried(&application, downloads.path(), "moor.jpg", &moor(), [700, 450]).await;
     browser.until("a trial is there", "return document.querySelectorAll('.band').length > 0").await;
     let three = "return document.querySelectorAll('.band').length >= 3
         && document.querySelector('[data-testid=trial-progress]').textContent === ''";
@@ -120,15 +133,7 @@ async fn every_frame_of_what_moves_is_proved_the_worst_first() {
     let home = Home::empty().await;
     let application = home.serve();
     let downloads = tempfile::tempdir().unwrap();
-    let browser = Browser::open(1280, 800, downloads.path()).await;
-    browser.client.goto(&application.url("/library")).await.unwrap();
-    browser.until("the empty library is shown", &shows("No pictures yet")).await;
-    browser.drop_file("mist.webp", &moving()).await;
-    browser.find("li[data-stage=taken]").await;
-    browser.labelled("Open on the bench").await.click().await.unwrap();
-    browser.type_into("Slot width in CSS px", "300").await;
-    browser.type_into("Slot height in CSS px", "200").await;
-
+    let browser = tried(&application, downloads.path(), "mist.webp", &moving(), [300, 200]).await;
     let both = "return document.querySelectorAll('.band').length === 2
         && document.querySelector('[data-testid=trial-progress]').textContent === ''";
     browser.until("both formats that move were tried", both).await;
