@@ -64,6 +64,11 @@ impl Quality {
     pub const fn whole(self) -> u8 {
         ((self.0 + 5) / 10) as u8
     }
+
+    /// The nearest whole quality.
+    const fn rounded(self) -> Self {
+        Self(self.whole() as u16 * 10)
+    }
 }
 
 impl std::fmt::Display for Quality {
@@ -151,12 +156,12 @@ pub enum Encoding {
 }
 
 impl Encoding {
-    /// `format` at `quality`, which PNG and GIF ignore.
+    /// `format` at `quality`, which PNG and GIF ignore and AVIF rounds.
     pub const fn new(format: Format, quality: Quality) -> Self {
         match format {
             Format::Jpeg => Self::Jpeg(quality),
             Format::Webp => Self::Webp(quality),
-            Format::Avif => Self::Avif(quality),
+            Format::Avif => Self::Avif(quality.rounded()),
             Format::Png => Self::Png,
             Format::Gif => Self::Gif,
         }
@@ -249,6 +254,8 @@ mod tests {
         assert_eq!(encoding.to_string(), "JPEG 80");
         let finer = Encoding::Jpeg(Quality::new(80.5).unwrap());
         assert_eq!(finer.to_string(), "JPEG 80.5");
+        let rounded = Encoding::new(Format::Avif, Quality::new(80.5).unwrap());
+        assert_eq!(rounded.to_string(), "AVIF 81", "its encoder knows no tenths");
     }
 
     #[test]
