@@ -5,5 +5,6 @@ pub mod browser;
 pub mod files;
 pub mod hands;
 pub mod http;
+pub mod processes;
 pub mod small_disk;
 pub mod web_host;

@@ -29,7 +29,7 @@ impl Measurer {
     ) -> Result<(), MeasureError> {
         crawl.add(plain(start), self.plan.pages);
         if self.plan.pages > 1 && crawl.done.is_empty() {
-            for address in self.sitemap(start).await {
+            for address in self.sitemap(start).await? {
                 crawl.add(address, self.plan.pages);
             }
         }
@@ -68,17 +68,24 @@ impl Measurer {
     }
 
     /// The pages that the site's own map names, where it has one.
-    async fn sitemap(&self, start: &str) -> Vec<String> {
+    ///
+    /// # Errors
+    /// Those of the machine.
+    async fn sitemap(&self, start: &str) -> Result<Vec<String>, MeasureError> {
         let Ok(address) = Url::parse(start).and_then(|url| url.join("/sitemap.xml")) else {
-            return Vec::new();
+            return Ok(Vec::new());
         };
-        // A site without a map answers with an error, which says nothing about its pages.
-        let Ok(tab) = self.tabs.free().await else { return Vec::new() };
-        let locations = tab.locations(address.as_str());
-        match tab.within(self.plan.budget, address.as_str(), locations).await {
-            Ok(found) => self.same_site(start, &found),
-            Err(_) => Vec::new(),
+        match self.twice(|| self.locations(address.as_str())).await {
+            Ok(found) => Ok(self.same_site(start, &found)),
+            Err(error) if error.is_transient() => Err(error),
+            // A site without a map answers with an error, which says nothing about its pages.
+            Err(_) => Ok(Vec::new()),
         }
+    }
+
+    async fn locations(&self, sitemap: &str) -> Result<Vec<String>, MeasureError> {
+        let tab = self.tabs.free().await?;
+        Ok(tab.within(self.plan.budget, sitemap, tab.locations(sitemap)).await?)
     }
 
     fn same_site(&self, start: &str, links: &[String]) -> Vec<String> {

@@ -25,7 +25,8 @@ const LONGEST: usize = 128 << 20;
 pub struct Devtools {
     calls: mpsc::UnboundedSender<String>,
     pending: Pending,
-    events: broadcast::Sender<Arc<Event>>,
+    /// Weak, so that whoever listens learns of the browser's end.
+    events: broadcast::WeakSender<Arc<Event>>,
     next: Arc<AtomicU64>,
 }
 
@@ -65,13 +66,20 @@ impl Devtools {
         let (calls, outgoing) = mpsc::unbounded_channel();
         let pending = Pending::default();
         let (events, _) = broadcast::channel(8_192);
-        tokio::spawn(run(pipe, outgoing, Arc::clone(&pending), events.clone()));
-        Self { calls, pending, events, next: Arc::default() }
+        let weak = events.downgrade();
+        tokio::spawn(run(pipe, outgoing, Arc::clone(&pending), events));
+        Self { calls, pending, events: weak, next: Arc::default() }
     }
 
-    /// Everything that happens from now on.
+    /// Everything that happens from now on, until the browser is gone.
     pub fn events(&self) -> broadcast::Receiver<Arc<Event>> {
-        self.events.subscribe()
+        // Where it is gone, the sender of a new channel is, too.
+        self.events.upgrade().unwrap_or_else(|| broadcast::channel(1).0).subscribe()
+    }
+
+    /// Whether the browser is gone.
+    pub fn is_gone(&self) -> bool {
+        self.calls.is_closed()
     }
 
     /// Calls `method` in `session`; an empty session is the browser itself.
@@ -132,6 +140,11 @@ impl Session {
         self.devtools.events()
     }
 
+    /// Whether the browser is gone.
+    pub fn is_gone(&self) -> bool {
+        self.devtools.is_gone()
+    }
+
     /// Whether `event` happened in this session.
     pub fn owns(&self, event: &Event) -> bool {
         event.session == self.id
@@ -165,7 +178,8 @@ async fn run(
         () = send => {}
         () = receive => {}
     }
-    // Whoever waits learns that nothing will come.
+    // Nobody begins to wait any more, and whoever waits learns that nothing will come.
+    drop(outgoing);
     pending.lock().expect("no panic holds the lock").clear();
 }
 

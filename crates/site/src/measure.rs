@@ -152,15 +152,8 @@ impl Measurer {
     /// Why it could not be measured.
     pub async fn page(&self, address: &str) -> Result<MeasuredPage, MeasureError> {
         let whole = self.plan.budget.whole;
-        let measured = tokio::time::timeout(whole, async {
-            match self.whole_page(address).await {
-                Err(error) if error.is_end_of_browser() => {
-                    let _alone = self.once_more.lock().await;
-                    self.whole_page(address).await
-                }
-                measured => measured,
-            }
-        });
+        let measured =
+            tokio::time::timeout(whole, async { self.twice(|| self.whole_page(address)).await });
         match measured.await {
             Ok(Err(error)) if error.is_end_of_browser() => {
                 Err(PageError::BrokeDown { address: address.to_owned() }.into())
@@ -170,6 +163,20 @@ impl Measurer {
                 let excess = Excess::Time(whole);
                 Err(PageError::TooMuch { address: address.to_owned(), excess }.into())
             }
+        }
+    }
+
+    /// Does `work`, and once more where the browser ends over it.
+    pub(crate) async fn twice<T, W>(&self, work: impl Fn() -> W) -> Result<T, MeasureError>
+    where
+        W: Future<Output = Result<T, MeasureError>>,
+    {
+        match work().await {
+            Err(error) if error.is_end_of_browser() => {
+                let _alone = self.once_more.lock().await;
+                work().await
+            }
+            done => done,
         }
     }
 

@@ -11,7 +11,6 @@ use brisk_margin_core::load::{Connection, PageRequests};
 use brisk_margin_core::units::Density;
 use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
-use tokio::time::timeout;
 
 use crate::devtools::{DevtoolsError, Session};
 use crate::elements::ElementBox;
@@ -205,10 +204,7 @@ impl Tab {
                 reason => PageError::NoAnswer { address, reason: reason.to_owned() },
             });
         }
-        let loaded = timeout(patience, traffic.until_loaded()).await;
-        if loaded.is_err() {
-            return Err(PageError::NeverLoads { address: address.to_owned(), patience });
-        }
+        traffic.until_loaded(address, patience).await?;
         traffic.check_document(address)?;
         let scripted = self.evaluate(page_scripts::SCRIPTED).await? != false;
         traffic.settle(scripted).await;
@@ -245,7 +241,7 @@ impl Tab {
     pub(crate) async fn forget(&self) -> Result<(), DevtoolsError> {
         let mut traffic = self.traffic();
         self.call("Page.navigate", json!({"url": "about:blank"})).await?;
-        let _ = timeout(BLANK, traffic.until_loaded()).await;
+        let _ = traffic.until_loaded("about:blank", BLANK).await;
         self.call("HeapProfiler.collectGarbage", json!({})).await?;
         Ok(())
     }
@@ -282,9 +278,7 @@ impl Tab {
         self.hide(false).await?;
         let mut traffic = self.traffic();
         self.call("Page.navigate", json!({"url": address})).await?;
-        if timeout(patience, traffic.until_loaded()).await.is_err() {
-            return Err(PageError::NeverLoads { address: address.to_owned(), patience });
-        }
+        traffic.until_loaded(address, patience).await?;
         traffic.check_document(address)?;
         if painted {
             self.evaluate(page_scripts::PAINTED).await?;
@@ -299,9 +293,7 @@ impl Tab {
     pub async fn timed(&self, address: &str, patience: Duration) -> Result<Came, PageError> {
         let mut traffic = self.traffic();
         self.call("Page.navigate", json!({"url": address})).await?;
-        if timeout(patience, traffic.until_loaded()).await.is_err() {
-            return Err(PageError::NeverLoads { address: address.to_owned(), patience });
-        }
+        traffic.until_loaded(address, patience).await?;
         traffic.check_document(address)?;
         traffic.settle(true).await;
         self.evaluate(page_scripts::PAINTED).await?;
@@ -332,9 +324,10 @@ impl Tab {
         let mut traffic = self.traffic();
         let opened = self.call("Page.navigate", json!({"url": address})).await?;
         traffic.opened(&opened);
-        if opened["errorText"].is_string() || timeout(MAP, traffic.until_loaded()).await.is_err() {
+        if opened["errorText"].is_string() {
             return Ok(Vec::new());
         }
+        traffic.until_loaded(address, MAP).await?;
         traffic.check_document(address)?;
         let script = "[...document.querySelectorAll('loc')].map((e) => e.textContent.trim())";
         Ok(serde_json::from_value(self.evaluate(script).await?).unwrap_or_default())

@@ -86,7 +86,8 @@ impl Tabs {
             is_sound: AtomicBool::new(true),
             _turn: turn,
         };
-        if used.tab.is_none() {
+        // An idle one does not notice that its browser is gone.
+        if used.tab.as_ref().is_none_or(|tab| tab.session().is_gone()) {
             used.tab = Some(self.another().await?);
         }
         Ok(used)
@@ -122,6 +123,11 @@ impl TabInUse<'_> {
         let done = tokio::select! {
             done = work => done,
             broken = watch.broken(address, budget) => Err(broken),
+        };
+        // What is missing then may have been taken for what the page does not have.
+        let done = match done {
+            Ok(_) if self.session().is_gone() => Err(DevtoolsError::Gone.into()),
+            done => done,
         };
         self.is_sound.store(done.is_ok(), Ordering::Relaxed);
         done.map_err(|error| match error {

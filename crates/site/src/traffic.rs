@@ -15,7 +15,7 @@ use tokio::sync::broadcast;
 use tokio::time::{Instant, timeout};
 use url::Url;
 
-use crate::devtools::{Event, Session};
+use crate::devtools::{DevtoolsError, Event, Session};
 use crate::error::PageError;
 use crate::fetched::{Fetched, Files, KnownFiles};
 use crate::file_reader::{FileFacts, FileReader};
@@ -90,12 +90,21 @@ impl<'a> Traffic<'a> {
         self.is_scrolled = true;
     }
 
-    pub(crate) async fn until_loaded(&mut self) {
-        while let Some(event) = self.next().await {
-            if event.method == "Page.loadEventFired" {
-                return;
-            }
-        }
+    /// Waits until the page at `address` is loaded.
+    ///
+    /// # Errors
+    /// [`PageError::NeverLoads`] where it takes longer than `patience`.
+    pub(crate) async fn until_loaded(
+        &mut self,
+        address: &str,
+        patience: Duration,
+    ) -> Result<(), PageError> {
+        let loaded = async {
+            while self.next().await?.method != "Page.loadEventFired" {}
+            Ok(())
+        };
+        let never = |_| Err(PageError::NeverLoads { address: address.to_owned(), patience });
+        timeout(patience, loaded).await.unwrap_or_else(never)
     }
 
     /// Waits until nothing is under way any more, within reason; longer where scripts may ask for
@@ -104,22 +113,26 @@ impl<'a> Traffic<'a> {
         let deadline = Instant::now() + SETTLE;
         let quiet = if scripted { QUIET } else { CALM };
         while Instant::now() < deadline {
-            if timeout(quiet, self.next()).await.is_err() && self.under_way.is_empty() {
-                return;
+            match timeout(quiet, self.next()).await {
+                Ok(Ok(_)) => {}
+                // Whatever is called next tells that the browser is gone.
+                Ok(Err(_)) => return,
+                Err(_) if self.under_way.is_empty() => return,
+                Err(_) => {}
             }
         }
     }
 
-    async fn next(&mut self) -> Option<Arc<Event>> {
+    async fn next(&mut self) -> Result<Arc<Event>, DevtoolsError> {
         loop {
             match self.events.recv().await {
                 Ok(event) if self.session.owns(&event) => {
                     self.note(&event);
-                    return Some(event);
+                    return Ok(event);
                 }
                 // Events of other tabs; some lost ones only cost a file's bytes.
                 Ok(_) | Err(broadcast::error::RecvError::Lagged(_)) => {}
-                Err(broadcast::error::RecvError::Closed) => return None,
+                Err(broadcast::error::RecvError::Closed) => return Err(DevtoolsError::Gone),
             }
         }
     }

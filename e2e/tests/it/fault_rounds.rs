@@ -4,7 +4,6 @@
 //! `BRISK_MARGIN_TEST_FAULT_ROUNDS=100 bin/test fault_rounds` goes on for longer.
 
 use std::collections::BTreeMap;
-use std::path::Path;
 use std::process::Command;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex};
@@ -16,6 +15,7 @@ use axum::routing::get;
 use brisk_margin_core::format::Format;
 use brisk_margin_e2e::application::{Application, Home, Process, program};
 use brisk_margin_e2e::http::{bytes_at, client};
+use brisk_margin_e2e::processes::{browsers, children, kill};
 use brisk_margin_e2e::small_disk::{ReadOnly, SmallDisk};
 use brisk_margin_e2e::web_host::serve;
 use brisk_margin_testing::Buckets;
@@ -129,19 +129,14 @@ impl World {
                 self.worker = Some(self.home.worker());
             }
             CodecsKilled => {
-                for process in self.children("codec") {
-                    kill(process);
-                }
+                children(&self.parents(), "codec").into_iter().for_each(kill);
             }
             BrowserKilled => {
                 let until = Instant::now() + Duration::from_secs(3);
-                while Instant::now() < until && self.children("--remote-debugging-pipe").is_empty()
-                {
+                while Instant::now() < until && browsers(&self.parents()).is_empty() {
                     pause(20).await;
                 }
-                for process in self.children("--remote-debugging-pipe") {
-                    kill(process);
-                }
+                browsers(&self.parents()).into_iter().for_each(kill);
             }
             DatabaseAway => {
                 brisk_margin_testing::set_answering(self.home.database(), false).await;
@@ -162,22 +157,9 @@ impl World {
         }
     }
 
-    /// The processes below server and worker that are called with `word`.
-    fn children(&self, word: &str) -> Vec<u32> {
-        let parents = [self.server.as_ref().unwrap().pid(), self.worker.as_ref().unwrap().0.id()];
-        let processes = std::fs::read_dir("/proc").unwrap().flatten();
-        let numbers = processes.filter_map(|entry| entry.file_name().to_str()?.parse::<u32>().ok());
-        numbers
-            .filter(|process| {
-                let of = Path::new("/proc").join(process.to_string());
-                let stat = std::fs::read_to_string(of.join("stat")).unwrap_or_default();
-                let after = stat.rsplit_once(") ").map_or("", |(_, after)| after);
-                let parent = after.split(' ').nth(1).and_then(|parent| parent.parse().ok());
-                let called = std::fs::read(of.join("cmdline")).unwrap_or_default();
-                let called = String::from_utf8_lossy(&called).into_owned();
-                parent.is_some_and(|parent| parents.contains(&parent)) && called.contains(word)
-            })
-            .collect()
+    /// Server and worker, by their numbers.
+    fn parents(&self) -> [u32; 2] {
+        [self.server.as_ref().unwrap().pid(), self.worker.as_ref().unwrap().0.id()]
     }
 
     /// Waits until one picture more is taken, and checks that all that were accepted are there.
@@ -232,14 +214,14 @@ impl World {
     }
 
     /// Has tried again what so many faults hit that it was set aside, as a person would: ten times the whole program, or
-    /// twice the codec on one picture.
+    /// twice the codec on one picture or the browser on one page.
     async fn tries_again(&self) {
         let server = self.server.as_ref().unwrap();
         let jobs = server.json("/api/jobs").await["jobs"].as_array().unwrap().clone();
         for job in jobs.iter().filter(|job| job["state"] == "failed") {
             let reason = job["reason"].as_str().unwrap();
-            let hit = ["the program ended", "the codec crashed"];
-            assert!(hit.iter().any(|hit| reason.starts_with(hit)), "{job:#}");
+            let hit = ["the program ended", "the codec crashed", "broke down in the browser"];
+            assert!(hit.iter().any(|hit| reason.contains(hit)), "{job:#}");
             let retry = format!("/api/jobs/{}/retry", job["id"].as_str().unwrap());
             server.post(&retry, &serde_json::json!({})).await;
         }
@@ -270,11 +252,6 @@ impl World {
 
 fn picture(seed: u32) -> Vec<u8> {
     encoded(&spots(seed, 90 + seed % 60, 60), Format::Jpeg, 80)
-}
-
-fn kill(process: u32) {
-    // It may have ended by itself.
-    let _ = Command::new("kill").args(["-KILL", &process.to_string()]).output();
 }
 
 fn rounds() -> usize {

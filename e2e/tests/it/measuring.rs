@@ -1,8 +1,9 @@
 //! Measuring pages: everything that is there, as the browser lays it out, and nothing else.
 
 use std::collections::BTreeMap;
-use std::sync::atomic::Ordering;
-use std::time::Duration;
+use std::sync::Arc;
+use std::sync::atomic::{AtomicUsize, Ordering};
+use std::time::{Duration, Instant};
 
 use axum::Router;
 use axum::body::Body;
@@ -13,6 +14,7 @@ use brisk_margin_core::place::MeasuredPlace;
 use brisk_margin_core::units::Density;
 use brisk_margin_demo::site;
 use brisk_margin_e2e::browser::Browser;
+use brisk_margin_e2e::processes::kill_browsers_of;
 use brisk_margin_e2e::web_host::{serve, tarnlight};
 use brisk_margin_imaging::codecs::Codecs;
 use brisk_margin_site::crawl::{Crawl, PageDone};
@@ -199,6 +201,31 @@ async fn the_file_depends_on_width_and_density_as_the_markup_says() {
     };
     assert_eq!((width(390, 1.0), width(390, 2.0)), (Some(400), Some(800)));
     assert_eq!((width(820, 1.0), width(1280, 2.0)), (Some(800), Some(1600)));
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_browser_that_ends_over_a_page_costs_a_second_try_and_no_more() {
+    let _turn = TURN.lock().await;
+    let opened = Arc::new(AtomicUsize::new(0));
+    let ends_at = Arc::new(AtomicUsize::new(usize::MAX));
+    let (count, last) = (Arc::clone(&opened), Arc::clone(&ends_at));
+    let page = move || async move {
+        if count.fetch_add(1, Ordering::Relaxed) + 1 == last.load(Ordering::Relaxed) {
+            kill_browsers_of(std::process::id());
+            return std::future::pending().await;
+        }
+        Html("<!doctype html><title>Moor</title><h1>Moor</h1>")
+    };
+    let address = serve(Router::new().route("/", get(page))).await;
+    let measurer = Measurer::start(Plan::for_page(&address, reader()).unwrap()).await.unwrap();
+    measurer.page(&address).await.unwrap();
+    // The widest has the page to itself: a tab is idle when its browser ends.
+    let all = opened.load(Ordering::Relaxed);
+    ends_at.store(2 * all, Ordering::Relaxed);
+    let start = Instant::now();
+    measurer.page(&address).await.unwrap();
+    assert_eq!(opened.load(Ordering::Relaxed), 3 * all);
+    assert!(start.elapsed() < Duration::from_secs(15), "it took {:?}", start.elapsed());
 }
 
 #[tokio::test(flavor = "multi_thread")]
