@@ -19,7 +19,7 @@ postgres_bin() { find /usr/lib/postgresql -path "*/${1:-*}/bin/postgres" 2>/dev/
 
 missing_packages() {
   local pair
-  for pair in cc:gcc c++:g++ make:make cmake:cmake nasm:nasm chromium:chromium chromedriver:chromium-driver setpriv:util-linux; do
+  for pair in cc:gcc c++:g++ make:make cmake:cmake nasm:nasm chromium:chromium chromedriver:chromium-driver setpriv:util-linux cjxl:libjxl-tools; do
     command -v "${pair%%:*}" >/dev/null || printf '%s ' "${pair#*:}"
   done
   [ -n "$(postgres_bin)" ] || printf 'postgresql '

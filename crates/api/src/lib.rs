@@ -3,6 +3,7 @@
 mod bench;
 mod collections;
 mod delivery;
+mod encoders;
 mod events;
 mod extract;
 mod find;
@@ -184,6 +185,8 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(output_rules::output_rule, output_rules::say_output_rule))
         .routes(routes!(tally::tally))
         .routes(routes!(site::site, site::change_site))
+        .routes(routes!(encoders::encoders, encoders::keep_encoders))
+        .routes(routes!(encoders::try_out_encoder))
         .routes(routes!(jobs::jobs))
         .routes(routes!(jobs::one_job, jobs::cancel_job))
         .routes(routes!(jobs::retry_job))

@@ -258,7 +258,7 @@ pub(super) async fn try_out(
     let format = wish.format;
     let ask = match wish.how {
         By::Rule { want } => stand.decision.request(format, want, stand.budget),
-        By::Quality { quality } => EncodeRequest::One(Encoding::new(format, quality)),
+        By::Quality { quality } => EncodeRequest::at(format, quality),
         By::PaletteSize { colours } => EncodeRequest::One(Encoding::PngPalette(colours)),
         By::Bytes { bytes } => EncodeRequest::Under(format, bytes),
     };
@@ -360,7 +360,8 @@ pub(super) async fn make_variant(
 ) -> Result<(StatusCode, Json<VariantBody>), Problem> {
     let (trial, picture) = find_trial(&app, id).await?;
     let decision = app.store.decision(picture.id, chosen.slot).await?;
-    variants::make_file(&app, &picture, &trial.spec, trial.encoding, &decision).await
+    variants::make_file(&app, &picture, &trial.spec, EncodeRequest::One(trial.encoding), &decision)
+        .await
 }
 
 /// Makes a trial the rule for its picture, or for a slot: its format goes first, at its quality.

@@ -8,7 +8,7 @@ use brisk_margin_core::budget;
 use brisk_margin_core::budget::{Margin, Saving};
 use brisk_margin_core::choice::EncodeRequest;
 use brisk_margin_core::edits::canvas::Canvas;
-use brisk_margin_core::encoding::{Encoding, Quality};
+use brisk_margin_core::encoding::Quality;
 use brisk_margin_core::format::Format;
 use brisk_margin_core::framing::FocalPoint;
 use brisk_margin_core::geometry::Size;
@@ -158,17 +158,17 @@ pub(super) async fn make(
     let slot = wish.shown.place.map(|place| place.slot);
     let decision = app.store.decision(id, slot).await?;
     let spec = wish.shown.framing(&picture)?.in_colours(decision.colours(&picture.facts));
-    let encoding = Encoding::new(wish.format, wish.quality.unwrap_or(Quality::USUAL));
-    make_file(&app, &picture, &spec, encoding, &decision).await
+    let request = EncodeRequest::at(wish.format, wish.quality.unwrap_or(Quality::USUAL));
+    make_file(&app, &picture, &spec, request, &decision).await
 }
 
-/// The file of a picture as `spec` and `encoding` say, with the credit that `decision` keeps; 201
+/// The file of a picture as `spec` and `request` say, with the credit that `decision` keeps; 201
 /// where it is new, 200 where it was made before.
 pub(super) async fn make_file(
     app: &App,
     picture: &Picture,
     spec: &RenderSpec,
-    encoding: Encoding,
+    request: EncodeRequest,
     decision: &EffectiveRule,
 ) -> Result<(StatusCode, Json<VariantBody>), Problem> {
     let (_, plan) = spec.plan(picture.facts.size).map_err(MakeError::from)?;
@@ -180,7 +180,7 @@ pub(super) async fn make_file(
         fitting: &plan.fitting,
         reference: None,
         hints: Hints::NONE,
-        request: EncodeRequest::One(encoding),
+        request,
         credit: credit.as_ref(),
         cap: None,
         budget: budget::default_budget(plan.fitting.needed),

@@ -348,7 +348,8 @@ fn bare(sets: &[BareSet]) {
         let turns = turns(&set.files.iter().map(size).collect::<Vec<_>>());
         let made = in_turns(&turns, |n, hints| {
             let (at, request) = set.files[n];
-            let chosen = pixels[at].choose(&codecs, set.class, hints, request, None, &stopped)?;
+            let chosen =
+                pixels[at].choose((&codecs).into(), set.class, hints, request, None, &stopped)?;
             Ok::<_, ChoiceError>(((), hints.and_of(set.class, &chosen)))
         });
         made.expect("files are made");

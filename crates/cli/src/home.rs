@@ -121,6 +121,14 @@ const RUNNING: &str = "/proc/self/exe";
 /// Whether codec processes work where the system refuses to confine them: said once, for all of this process.
 static UNCONFINED: OnceLock<Unconfined> = OnceLock::new();
 
+/// The programs from outside that sites may have run: said once, for all of this process.
+static PROGRAMS: OnceLock<Vec<String>> = OnceLock::new();
+
+/// Lets sites have `programs` run.
+pub(crate) fn allow_programs(programs: Vec<String>) {
+    let _ = PROGRAMS.set(programs);
+}
+
 /// Lets codec processes work where the system refuses to confine them.
 pub(crate) fn allow_unconfined() {
     let _ = UNCONFINED.set(Unconfined::Allowed);
@@ -150,7 +158,8 @@ pub fn own_readers() -> Result<Readers, Failure> {
 /// # Errors
 /// Where the system refuses to confine them, and nobody allowed that.
 pub fn own_codecs() -> Result<Codecs, Failure> {
-    let processes = Processes::new(&own_program()?, Limits::default(), unconfined());
+    let processes = Processes::new(&own_program()?, Limits::default(), unconfined())
+        .with_programs(PROGRAMS.get().cloned().unwrap_or_default());
     let confinement = processes.confinement().map_err(|error| {
         format!("{error}; --allow-unconfined works all the same, with less protection against hostile files")
     })?;

@@ -4,18 +4,27 @@ use std::borrow::Cow;
 use std::fs::File;
 use std::io::{self, BufReader, BufWriter};
 use std::os::fd::FromRawFd;
-use std::process::ExitCode;
+use std::os::unix::process::CommandExt;
+use std::path::Path;
+use std::process::{Command, ExitCode};
 
 use brisk_margin_archive::send_pieces;
 use brisk_margin_core::units::Bytes;
 use brisk_margin_imaging::job::perform;
-use rustix::process::{Resource, Rlimit, getrlimit, setrlimit};
+use rustix::process::{
+    Resource, Rlimit, Signal, getrlimit, set_parent_process_death_signal, setrlimit,
+};
 
 use crate::confinement::{Confinement, Work, confine};
+use crate::program_confinement;
+use crate::programs::NOT_CONFINED;
 use crate::wire::{self, Allowance};
 
 /// No process ever holds more, whatever it says to itself.
 const MOST_MEMORY: u64 = 12 << 30;
+
+/// The most that a program from outside writes, in bytes.
+pub(crate) const MOST_OUTPUT: u64 = 256 << 20;
 
 /// What reading an archive holds at most: a directory of a million names.
 pub(crate) const ARCHIVE_MEMORY: Bytes = Bytes(512 << 20);
@@ -36,6 +45,38 @@ pub fn read_archive() -> ExitCode {
     let most = Some(MOST_SECONDS);
     let _ = setrlimit(Resource::Cpu, Rlimit { current: most, maximum: most });
     code(send_archive(confine(Work::Archive)))
+}
+
+/// Becomes a program from outside, confined: `arguments` are whether it may run where the system refuses that, the
+/// seconds that it has, the program, and its words. Its folder is the one it is started in.
+pub fn run_program(arguments: &[String]) -> ExitCode {
+    /// Threads and their stacks count, which are never all used.
+    const MEMORY: u64 = 4 << 30;
+    /// By the clock it is ended by whoever started it; this is for one that nobody watches any more.
+    const CORES: u64 = 16;
+    let [how, seconds, program, words @ ..] = arguments else { return ExitCode::FAILURE };
+    let seconds = seconds.parse().unwrap_or(1) * CORES;
+    let _ = set_parent_process_death_signal(Some(Signal::KILL));
+    let limits = [
+        (Resource::Fsize, MOST_OUTPUT),
+        (Resource::Core, 0),
+        (Resource::As, MEMORY),
+        (Resource::Cpu, seconds),
+    ];
+    for (resource, most) in limits {
+        let _ = setrlimit(resource, Rlimit { current: Some(most), maximum: Some(most) });
+    }
+    let Ok(folder) = std::env::current_dir() else { return ExitCode::FAILURE };
+    let confinement = program_confinement::confine(Path::new(program), &folder);
+    if !confinement.is_whole() && how != "as-it-may" {
+        eprintln!("{confinement}");
+        return ExitCode::from(NOT_CONFINED);
+    }
+    // It is a signal of the user that it was; this is the one that it is.
+    let _ = set_parent_process_death_signal(Some(Signal::KILL));
+    let error = Command::new(program).args(words).exec();
+    eprintln!("{program} cannot be run: {error}");
+    ExitCode::FAILURE
 }
 
 /// It writes no file, leaves no image of its memory behind, and holds `memory` at most.

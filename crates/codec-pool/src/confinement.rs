@@ -15,7 +15,7 @@ use seccompiler::{
 };
 
 /// Who owns nothing, on every Linux system (`nobody`).
-const NOBODY: u32 = 65_534;
+pub(crate) const NOBODY: u32 = 65_534;
 
 /// A part of the confinement.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -60,6 +60,11 @@ impl Confinement {
         Part::ALL.into_iter().filter(move |part| self.refused & 1 << *part as u8 != 0)
     }
 
+    /// Notes whether `part` holds.
+    pub(crate) fn note(&mut self, part: Part, holds: bool) {
+        self.refused |= u8::from(!holds) << part as u8;
+    }
+
     pub(crate) const fn from_byte(refused: u8) -> Self {
         Self { refused }
     }
@@ -91,18 +96,18 @@ pub enum Work {
 /// Confines the calling thread, and those that it starts, for good, to what `work` takes. To be called
 /// while it is the only one.
 pub fn confine(work: Work) -> Confinement {
-    let mut refused = 0;
-    let mut note = |part: Part, holds: bool| refused |= u8::from(!holds) << part as u8;
-    note(Part::User, become_nobody().is_ok());
-    note(Part::Handles, keep_pipes_only().is_ok());
+    let mut confinement = Confinement::default();
+    confinement.note(Part::User, become_nobody().is_ok());
+    confinement.note(Part::Handles, keep_pipes_only().is_ok());
     // An older kernel knows files only: network and signals are the filter's business, too.
-    note(Part::Files, close_files().is_ok_and(|status| status != RulesetStatus::NotEnforced));
-    note(Part::Calls, close_calls(work).is_ok());
-    Confinement { refused }
+    let files = close_files().is_ok_and(|status| status != RulesetStatus::NotEnforced);
+    confinement.note(Part::Files, files);
+    confinement.note(Part::Calls, close_calls(work).is_ok());
+    confinement
 }
 
 /// Where it is root, it is nobody afterwards.
-fn become_nobody() -> rustix::io::Result<()> {
+pub(crate) fn become_nobody() -> rustix::io::Result<()> {
     if !geteuid().is_root() {
         return Ok(());
     }
@@ -112,7 +117,7 @@ fn become_nobody() -> rustix::io::Result<()> {
     set_thread_res_uid(user, user, user)
 }
 
-fn keep_pipes_only() -> std::io::Result<()> {
+pub(crate) fn keep_pipes_only() -> std::io::Result<()> {
     // SAFETY: closes descriptors by number; the process has just begun and holds none beyond the
     // three that stay.
     let closed = unsafe { libc::syscall(libc::SYS_close_range, 3_u32, u32::MAX, 0_u32) };
@@ -214,7 +219,7 @@ fn close_calls(work: Work) -> Result<(), Box<dyn std::error::Error>> {
 /// Applies `filter` to this thread. Guessing ahead stays as it is for every other process: where the
 /// kernel forbids that with a filter, decoding takes a quarter longer, and what a codec could find
 /// out by it is the picture that it was given.
-fn apply(filter: &BpfProgram) -> std::io::Result<()> {
+pub(crate) fn apply(filter: &BpfProgram) -> std::io::Result<()> {
     let program = libc::sock_fprog {
         len: u16::try_from(filter.len()).map_err(std::io::Error::other)?,
         filter: filter.as_ptr().cast_mut().cast(),

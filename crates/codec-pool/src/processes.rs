@@ -13,7 +13,7 @@ use std::time::{Duration, Instant};
 
 use brisk_margin_core::units::Bytes;
 use brisk_margin_imaging::codec::error::{CodecError, CodecFailure};
-use brisk_margin_imaging::codecs::RemoteCodec;
+use brisk_margin_imaging::codecs::{ProgramCall, RemoteCodec};
 use brisk_margin_imaging::job::{Answer, Job, Reply};
 use brisk_margin_imaging::lossless::LosslessError;
 use brisk_margin_imaging::original::PictureError;
@@ -21,6 +21,7 @@ use rustix::pipe::fcntl_setpipe_size;
 use rustix::process::{Pid, Signal, kill_process};
 
 use crate::confinement::Confinement;
+use crate::programs::Programs;
 use crate::wire::Allowance;
 
 /// What a job may take.
@@ -77,6 +78,7 @@ pub struct Processes {
     program: PathBuf,
     limits: Limits,
     unconfined: Unconfined,
+    programs: Programs,
     idle: Mutex<Vec<Process>>,
     watch: Arc<Watch>,
 }
@@ -91,7 +93,15 @@ impl Processes {
                 watch.look();
             }
         });
-        Self { program: program.to_owned(), limits, unconfined, idle: Mutex::default(), watch }
+        let (programs, program) =
+            (Programs::new(program, Vec::new(), unconfined), program.to_owned());
+        Self { program, limits, unconfined, programs, idle: Mutex::default(), watch }
+    }
+
+    /// The same, which run `programs` from outside, too.
+    pub fn with_programs(mut self, programs: Vec<String>) -> Self {
+        self.programs = Programs::new(&self.program, programs, self.unconfined);
+        self
     }
 
     /// How processes are confined here, by one that is started.
@@ -148,13 +158,23 @@ impl RemoteCodec for Processes {
                 CodecFailure::Memory(_) => "memory",
                 CodecFailure::Time(_) => "time",
                 CodecFailure::NotStarted(_) => "not started",
+                CodecFailure::Program { .. } => "program",
             };
             metrics::counter!("brisk_margin_codec_failures_total", "why" => why).increment(1);
         })
     }
 
+    fn run_program(&self, call: &ProgramCall<'_>) -> Result<Vec<u8>, CodecFailure> {
+        self.programs.call(call)
+    }
+
+    fn programs(&self) -> &[String] {
+        self.programs.allowed()
+    }
+
     fn end(&self) {
         self.watch.end_all();
+        self.programs.end();
     }
 
     fn weakness(&self) -> Option<String> {

@@ -77,7 +77,7 @@ pub fn worth_trying(allowed: &[Format], class: ContentClass, is_transparent: boo
         Format::Jpeg => !is_transparent && class == ContentClass::Photograph,
         Format::Png => is_transparent || class != ContentClass::Photograph,
         Format::Gif => false,
-        Format::Webp | Format::Avif => true,
+        Format::Webp | Format::Avif | Format::Jxl => true,
     };
     let keeps = |format: Format| !is_transparent || format.has_alpha();
     let mut worth: Vec<Format> = allowed.iter().copied().filter(|&format| suits(format)).collect();
@@ -105,6 +105,14 @@ pub enum EncodeRequest {
 }
 
 impl EncodeRequest {
+    /// `format` at `quality`, by whoever makes it.
+    pub const fn at(format: Format, quality: Quality) -> Self {
+        match Encoding::new(format, quality) {
+            Some(encoding) => Self::One(encoding),
+            None => Self::Best(format, QualityTarget::Quality(quality), None),
+        }
+    }
+
     /// Its format.
     pub const fn format(self) -> Format {
         match self {

@@ -111,7 +111,8 @@ mod tests {
         for accept in ["", "*/*", "image/*", "image/webp;q=0", "image/avifx"] {
             assert_eq!(read(accept), old, "{accept}");
         }
-        assert_eq!(read("image/AVIF , image/webp;q=0.5,*/*"), Format::ALL);
+        assert_eq!(read("image/AVIF , image/webp;q=0.5,*/*"), Format::OWN);
+        assert_eq!(read("image/avif, image/webp, image/jxl"), Format::ALL);
     }
 
     #[test]

@@ -4,6 +4,7 @@ use serde::{Deserialize, Serialize, Serializer};
 use thiserror::Error;
 
 use crate::format::Format;
+use crate::outside::OutsideEncoding;
 
 /// Counts what the encoder of `format` and the measure of scores were set to: it goes up whenever the same
 /// pixels and the same encoding come to other bytes or another score, so that what was kept from
@@ -12,6 +13,8 @@ pub const fn generation(format: Format) -> u16 {
     match format {
         Format::Jpeg | Format::Avif => 5,
         Format::Webp | Format::Png | Format::Gif => 4,
+        // Its encoders have keys of their own.
+        Format::Jxl => 0,
     }
 }
 
@@ -66,7 +69,7 @@ impl Quality {
     }
 
     /// The nearest whole quality.
-    const fn rounded(self) -> Self {
+    pub(crate) const fn rounded(self) -> Self {
         Self(self.whole() as u16 * 10)
     }
 }
@@ -153,18 +156,22 @@ pub enum Encoding {
     PngPalette(PaletteSize),
     /// GIF, of 256 colours.
     Gif,
+    /// By an encoder from outside.
+    Outside(OutsideEncoding),
 }
 
 impl Encoding {
-    /// `format` at `quality`, which PNG and GIF ignore and AVIF rounds.
-    pub const fn new(format: Format, quality: Quality) -> Self {
-        match format {
+    /// `format` at `quality`, which PNG and GIF ignore and AVIF rounds; nothing where only encoders from
+    /// outside make it.
+    pub const fn new(format: Format, quality: Quality) -> Option<Self> {
+        Some(match format {
             Format::Jpeg => Self::Jpeg(quality),
             Format::Webp => Self::Webp(quality),
             Format::Avif => Self::Avif(quality.rounded()),
             Format::Png => Self::Png,
             Format::Gif => Self::Gif,
-        }
+            Format::Jxl => return None,
+        })
     }
 
     /// `format` without loss, where it has such a kind.
@@ -172,7 +179,7 @@ impl Encoding {
         match format {
             Format::Webp => Some(Self::WebpLossless),
             Format::Png => Some(Self::Png),
-            Format::Jpeg | Format::Avif | Format::Gif => None,
+            Format::Jpeg | Format::Avif | Format::Gif | Format::Jxl => None,
         }
     }
 
@@ -184,6 +191,7 @@ impl Encoding {
             Self::Avif(_) => Format::Avif,
             Self::Png | Self::PngPalette(_) => Format::Png,
             Self::Gif => Format::Gif,
+            Self::Outside(how) => how.makes,
         }
     }
 
@@ -196,6 +204,7 @@ impl Encoding {
     pub const fn quality(self) -> Option<Quality> {
         match self {
             Self::Jpeg(quality) | Self::Webp(quality) | Self::Avif(quality) => Some(quality),
+            Self::Outside(how) => how.quality,
             Self::WebpLossless | Self::Png | Self::PngPalette(_) | Self::Gif => None,
         }
     }
@@ -211,7 +220,11 @@ impl Encoding {
 
     /// Whether the file holds exactly the pixels it was made from.
     pub const fn is_lossless(self) -> bool {
-        matches!(self, Self::WebpLossless | Self::Png)
+        match self {
+            Self::WebpLossless | Self::Png => true,
+            Self::Outside(how) => how.quality.is_none(),
+            _ => false,
+        }
     }
 }
 
@@ -220,6 +233,7 @@ impl std::fmt::Display for Encoding {
         match (self, self.quality(), self.colours()) {
             (Self::WebpLossless, ..) => f.write_str("WebP, lossless"),
             (Self::Png, ..) => f.write_str("PNG, lossless"),
+            (Self::Outside(how), None, _) => write!(f, "{}, lossless", how.makes),
             (_, Some(quality), _) => write!(f, "{} {quality}", self.format()),
             (_, _, Some(colours)) => write!(f, "{}, {} colours", self.format(), colours.get()),
             _ => self.format().fmt(f),
@@ -254,7 +268,7 @@ mod tests {
         assert_eq!(encoding.to_string(), "JPEG 80");
         let finer = Encoding::Jpeg(Quality::new(80.5).unwrap());
         assert_eq!(finer.to_string(), "JPEG 80.5");
-        let rounded = Encoding::new(Format::Avif, Quality::new(80.5).unwrap());
+        let rounded = Encoding::new(Format::Avif, Quality::new(80.5).unwrap()).unwrap();
         assert_eq!(rounded.to_string(), "AVIF 81", "its encoder knows no tenths");
     }
 

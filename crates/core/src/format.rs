@@ -20,11 +20,16 @@ pub enum Format {
     Png,
     /// GIF: 256 colours, for what moves and must move everywhere.
     Gif,
+    /// JPEG XL, ISO/IEC 18181: made by an encoder from outside only.
+    Jxl,
 }
 
 impl Format {
     /// Every format, in the order they are offered.
-    pub const ALL: [Self; 5] = [Self::Jpeg, Self::Webp, Self::Avif, Self::Png, Self::Gif];
+    pub const ALL: [Self; 6] =
+        [Self::Jpeg, Self::Webp, Self::Avif, Self::Png, Self::Gif, Self::Jxl];
+    /// Those that are made without an encoder from outside.
+    pub const OWN: [Self; 5] = [Self::Jpeg, Self::Webp, Self::Avif, Self::Png, Self::Gif];
 
     /// Its name in the API and on the command line.
     pub const fn name(self) -> &'static str {
@@ -34,6 +39,7 @@ impl Format {
             Self::Avif => "avif",
             Self::Png => "png",
             Self::Gif => "gif",
+            Self::Jxl => "jxl",
         }
     }
 
@@ -53,6 +59,7 @@ impl Format {
             Self::Avif => "image/avif",
             Self::Png => "image/png",
             Self::Gif => "image/gif",
+            Self::Jxl => "image/jxl",
         }
     }
 
@@ -61,9 +68,32 @@ impl Format {
         !matches!(self, Self::Jpeg)
     }
 
+    /// Whether files of it say which colours they are in; programs from outside may not.
+    pub const fn carries_profile(self) -> bool {
+        !matches!(self, Self::Gif | Self::Jxl)
+    }
+
     /// Whether it has a quality, by which it throws detail away.
     pub const fn is_lossy(self) -> bool {
         !matches!(self, Self::Png | Self::Gif)
+    }
+
+    /// Whether it is made without an encoder from outside.
+    pub const fn is_ours(self) -> bool {
+        !matches!(self, Self::Jxl)
+    }
+
+    /// Which browsers show it, in words.
+    pub const fn shown_by(self) -> &'static str {
+        match self {
+            Self::Jpeg | Self::Png | Self::Gif => "Every browser shows it.",
+            Self::Webp => "Every browser of the last years shows it.",
+            Self::Avif => "Every current browser shows it; some that are a few years old do not.",
+            Self::Jxl => {
+                "Safari shows it since 17, and Chromium where it was built with it; every other \
+                 browser takes the next format of a set."
+            }
+        }
     }
 
     /// Whether every browser reads it.
@@ -85,6 +115,8 @@ impl Format {
             Self::Avif => 65_536,
             Self::Png => 1_000_000,
             Self::Gif => 65_535,
+            // As its decoder here takes it: 30 bits, and memory ends far below.
+            Self::Jxl => 1 << 30,
         }
     }
 
@@ -108,6 +140,7 @@ impl std::fmt::Display for Format {
             Self::Avif => "AVIF",
             Self::Png => "PNG",
             Self::Gif => "GIF",
+            Self::Jxl => "JPEG XL",
         })
     }
 }
@@ -115,10 +148,11 @@ impl std::fmt::Display for Format {
 impl std::str::FromStr for Format {
     type Err = UnknownFormat;
 
+    /// Of those that are made without an encoder from outside.
     fn from_str(text: &str) -> Result<Self, UnknownFormat> {
         match text {
             "jpg" => Ok(Self::Jpeg),
-            _ => Self::ALL
+            _ => Self::OWN
                 .into_iter()
                 .find(|format| format.name() == text)
                 .ok_or_else(|| UnknownFormat(text.to_owned())),

@@ -51,6 +51,7 @@ pub mod naming;
 pub mod needs;
 pub mod object_fit;
 pub mod orientation;
+pub mod outside;
 pub mod page_name;
 pub mod place;
 pub mod place_kind;

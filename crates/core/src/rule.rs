@@ -312,7 +312,7 @@ impl EffectiveRule {
     /// The colours that files of a picture of such `facts` are in. A still picture alone keeps its
     /// own, and only where each of the formats carries a profile.
     pub fn colours(&self, facts: &PictureFacts) -> ColourSpace {
-        let carried = !self.formats.value.contains(&Format::Gif);
+        let carried = self.formats.value.iter().all(|format| format.carries_profile());
         let has_own = facts.profile.is_some() && facts.frames == 1;
         match self.keeps_profile.value && has_own && carried {
             true => ColourSpace::Own,
@@ -326,7 +326,8 @@ impl EffectiveRule {
         let mut formats = choice::worth_trying(&self.formats.value, class, is_transparent);
         if self.want.value == QualityTarget::Lossless && class != ContentClass::Animation {
             formats.retain(|&format| {
-                Encoding::lossless(format).is_some() || self.settled_in(format).is_some()
+                let has_kind = Encoding::lossless(format).is_some() || !format.is_ours();
+                has_kind || self.settled_in(format).is_some()
             });
             if !formats.iter().any(|format| format.is_universal()) {
                 formats.push(Format::Png);

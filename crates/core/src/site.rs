@@ -5,6 +5,7 @@ use serde::{Deserialize, Serialize};
 use crate::layout::LayoutWidth;
 use crate::load::margin::PageBudgets;
 use crate::name_pattern::Pattern;
+use crate::outside::OutsideEncoder;
 use crate::run::schedule::RunSchedule;
 use crate::watch::Watch;
 
@@ -41,6 +42,8 @@ pub struct SiteSettings {
     pub watch: Watch,
     /// What its pages may weigh and take where nothing else is said of one.
     pub page_budgets: PageBudgets,
+    /// The programs that make files for it besides our own encoders.
+    pub encoders: Vec<OutsideEncoder>,
 }
 
 /// What happens to a picture that arrives.
@@ -77,6 +80,7 @@ impl Default for SiteSettings {
             schedule: RunSchedule::default(),
             watch: Watch::default(),
             page_budgets: PageBudgets::default(),
+            encoders: Vec::new(),
         }
     }
 }

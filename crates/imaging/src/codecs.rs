@@ -4,6 +4,7 @@
 //! files hands in a [`RemoteCodec`], whose processes answer with [`job::perform`].
 
 use std::sync::Arc;
+use std::time::Duration;
 
 use brisk_margin_core::encoding::Encoding;
 use brisk_margin_core::facts::PictureFacts;
@@ -32,11 +33,37 @@ pub trait RemoteCodec: Send + Sync {
     /// [`CodecFailure`] where there is none, for whatever reason.
     fn run(&self, job: &Job, parts: &[&[u8]], memory: Bytes) -> Result<Answer, CodecFailure>;
 
+    /// What a program from outside makes of a file.
+    ///
+    /// # Errors
+    /// [`CodecFailure::Program`] with what it said, else as [`Self::run`].
+    fn run_program(&self, call: &ProgramCall<'_>) -> Result<Vec<u8>, CodecFailure>;
+
+    /// The programs from outside that it runs, with their whole paths.
+    fn programs(&self) -> &[String];
+
     /// Ends what it does, and begins nothing more: whoever waits gets a [`CodecFailure`].
     fn end(&self);
 
     /// What of its protection does not hold, in words; nothing where all of it does.
     fn weakness(&self) -> Option<String>;
+}
+
+/// A call of a program that makes one file of another.
+#[derive(Debug)]
+pub struct ProgramCall<'a> {
+    /// What the site calls it.
+    pub name: &'a str,
+    /// The program, with its whole path.
+    pub program: &'a str,
+    /// Its words, in which both files are called by their names alone.
+    pub arguments: Vec<String>,
+    /// What it reads: a name, and the bytes.
+    pub input: (&'a str, &'a [u8]),
+    /// The name of what it writes.
+    pub output: &'a str,
+    /// How long it may take.
+    pub patience: Duration,
 }
 
 /// The way to the codecs. Clones lead the same way.
@@ -82,6 +109,11 @@ impl Codecs {
         }
     }
 
+    /// The programs from outside that are run, with their whole paths.
+    pub fn programs(&self) -> &[String] {
+        self.0.as_ref().map_or(&[], |remote| remote.programs())
+    }
+
     /// What of the protection against hostile files does not hold, in words; nothing where all of it
     /// does.
     pub fn weakness(&self) -> Option<String> {
@@ -95,6 +127,17 @@ impl Codecs {
         match &self.0 {
             Some(remote) => Ok(remote.run(job, parts, memory)?),
             None => Ok(job::perform(job, parts.iter().map(|&part| part.into()).collect())),
+        }
+    }
+
+    /// What a program from outside makes of a file.
+    ///
+    /// # Errors
+    /// Those of [`RemoteCodec::run_program`]; in this process no program is run.
+    pub(crate) fn run_program(&self, call: &ProgramCall<'_>) -> Result<Vec<u8>, CodecFailure> {
+        match &self.0 {
+            Some(remote) => remote.run_program(call),
+            None => Err(CodecFailure::NotStarted("no programs are run here".to_owned())),
         }
     }
 
@@ -403,7 +446,7 @@ fn memory(encoding: Encoding, pixels: u64) -> Bytes {
         Encoding::Webp(_) => 40,
         Encoding::WebpLossless => 120,
         Encoding::Avif(_) => 160,
-        Encoding::Png | Encoding::PngPalette(_) | Encoding::Gif => 80,
+        Encoding::Png | Encoding::PngPalette(_) | Encoding::Gif | Encoding::Outside(_) => 80,
     };
     Bytes(pixels * each + (32 << 20))
 }

@@ -93,6 +93,7 @@ impl Codecs {
             Format::Avif => SourceFormat::Avif,
             Format::Png => SourceFormat::Png,
             Format::Gif => SourceFormat::Gif,
+            Format::Jxl => SourceFormat::Jxl,
         };
         let facts = self.made_facts(source, file)?;
         Ok(self.pixels(&facts, file, DctScale::FULL, None)?.without_idle_alpha())
@@ -108,6 +109,11 @@ pub enum EncodeError {
     /// The format cannot hold the picture.
     #[error(transparent)]
     Size(#[from] SideTooLong),
+    /// No encoder of the site makes it, or not any more.
+    #[error(
+        "this site has no encoder for this {0} file; add one in its settings, or choose another format"
+    )]
+    NotSetUp(Format),
     /// The encoder failed.
     #[error(transparent)]
     Codec(#[from] CodecError),

@@ -294,6 +294,11 @@ fn encoded(
             }),
         },
         Encoding::Gif => gif::encode(raster),
+        // Programs from outside are none of the jobs that codecs do.
+        Encoding::Outside(how) => Err(CodecError::Encode {
+            format: how.makes,
+            detail: "only an encoder from outside makes it".to_owned(),
+        }),
     }
 }
 

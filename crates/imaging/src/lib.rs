@@ -35,6 +35,7 @@ pub mod metadata;
 pub mod metric;
 pub mod motion;
 pub mod original;
+pub mod outside;
 pub mod own_colours;
 pub mod palette;
 pub mod picture_error;

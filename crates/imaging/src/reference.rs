@@ -11,9 +11,9 @@ use rayon::prelude::*;
 use crate::choosing::{ChoiceError, Choosing, Chosen, Hints, Stop};
 use crate::codec::CodecError;
 use crate::codec::extras::Extras;
-use crate::codecs::Codecs;
 use crate::metric::{MetricError, QualityMetric};
 use crate::original::Original;
+use crate::outside::Encoders;
 use crate::raster::Raster;
 use crate::render;
 
@@ -86,7 +86,7 @@ impl Reference {
     /// [`ChoiceError`]; a grade or a cap that cannot be met is an outcome instead.
     pub fn choose(
         &self,
-        codecs: &Codecs,
+        encoders: Encoders<'_>,
         class: ContentClass,
         hints: Hints,
         request: EncodeRequest,
@@ -95,7 +95,7 @@ impl Reference {
     ) -> Result<Chosen, ChoiceError> {
         let extras = Extras { icc: self.profile.clone(), xmp };
         let (metric, moving) = (&self.metric, None);
-        Choosing { codecs, metric, moving, class, hints, extras: &extras, stop }.answer(request)
+        Choosing { encoders, metric, moving, class, hints, extras: &extras, stop }.answer(request)
     }
 }
 

@@ -55,7 +55,7 @@ impl Files {
 
     fn cut_off(&mut self) {
         let picture = gradient(160, 120);
-        for format in Format::ALL {
+        for format in Format::OWN {
             let file = encoded(&picture, format, 80);
             let name = format.name();
             self.add(format!("half.{name}"), &file[..file.len() / 2], DAMAGED);

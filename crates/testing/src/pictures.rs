@@ -65,7 +65,7 @@ pub fn spots(seed: u32, width: u32, height: u32) -> Raster {
 /// `raster` as a file in `format` at `quality`.
 pub fn encoded(raster: &Raster, format: Format, quality: u8) -> Vec<u8> {
     let quality = Quality::new(quality).expect("a quality from 1 to 100");
-    let encoding = Encoding::new(format, quality);
+    let encoding = Encoding::new(format, quality).expect("one of ours");
     Codecs::in_process().encode(raster, encoding, &Extras::default()).expect("a plain picture")
 }
 

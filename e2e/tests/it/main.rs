@@ -19,6 +19,7 @@ mod library;
 mod margins;
 mod measure_command;
 mod measuring;
+mod outside_encoders;
 mod places;
 mod publish;
 mod responsive;

@@ -1,13 +1,12 @@
 import { Button, InputNumber, Select } from "antd";
 import { useState } from "react";
-import type { Format, Picture } from "../api/client";
+import type { Picture } from "../api/client";
+import { useFormats } from "../api/useEncoders";
 import { formatName } from "../ui/figures";
 import { ProblemNote } from "../ui/ProblemNote";
 import { FilesMade } from "./FilesMade";
 import { Proof } from "./Proof";
 import type { Recipe } from "../ui/recipe";
-
-const FORMATS = (["jpeg", "webp", "avif", "png"] as Format[]).map((value) => ({ value, label: formatName[value] }));
 
 interface Props {
   picture: Picture;
@@ -25,6 +24,10 @@ interface Props {
 /** One format and quality of one's own, the file, and the proof of it. */
 export function ByHand({ picture, recipe, usualQuality, onChange, onMake, making, error, hindrance }: Props) {
   const [chosen, setChosen] = useState<string>();
+  // A GIF has no quality, and is made of what moves.
+  const formats = useFormats()
+    .filter(({ format }) => format !== "gif")
+    .map(({ format, shown_by }) => ({ value: format, label: formatName[format], title: shown_by }));
   const shown = picture.variants.find(({ id }) => id === chosen) ?? picture.variants[0];
   return (
     <section className="by-hand" aria-label="By hand">
@@ -39,7 +42,7 @@ export function ByHand({ picture, recipe, usualQuality, onChange, onMake, making
           as
           <Select
             aria-label="Format"
-            options={FORMATS}
+            options={formats}
             value={recipe.format}
             popupMatchSelectWidth={false}
             onChange={(format) => {

@@ -3,6 +3,7 @@ import { useState } from "react";
 import type { Site } from "../api/client";
 import { useSeen } from "../api/useSeen";
 import { useChangeSite, useSite } from "../api/useSite";
+import { OutsideEncoders } from "./OutsideEncoders";
 import { PictureRules } from "./PictureRules";
 import { ScheduleForm } from "./ScheduleForm";
 import { WatchForm } from "./WatchForm";
@@ -19,6 +20,7 @@ export function SiteSheet({ open, onClose }: { open: boolean; onClose: () => voi
       {site.data && <ScheduleForm site={site.data} />}
       {site.data && <WatchForm site={site.data} />}
       {site.data && <PictureRules site={site.data} />}
+      <OutsideEncoders />
     </SideSheet>
   );
 }

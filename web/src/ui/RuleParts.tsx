@@ -1,6 +1,7 @@
 import { InputNumber, Select } from "antd";
 import { useState, type ReactNode } from "react";
 import type { ByteCap, Format, OutputRule, QualityTarget } from "../api/client";
+import { useFormats } from "../api/useEncoders";
 import { useLimits } from "../api/useLimits";
 import { density, formatName } from "./figures";
 import { MultiSelect } from "./MultiSelect";
@@ -109,21 +110,31 @@ export function rulePartsOf(rule: OutputRule, unsaid: string, set: (part: Output
   ];
 }
 
-/** The formats, those that only some browsers read first. */
+/** The formats, those that only some browsers read first, with a word on who shows what only programs make. */
 function FormatsChoice({ value, unsaid, onChange }: Part<Format[]>) {
+  const formats = useFormats();
+  const rare = formats.filter(({ format, outside }) => outside && value?.includes(format));
   return (
-    <MultiSelect<Format>
-      aria-label="Formats"
-      placeholder={unsaid}
-      value={value ?? []}
-      onChange={(formats) => {
-        onChange(formats.length > 0 ? formats : null);
-      }}
-      options={(["avif", "webp", "jpeg", "png", "gif"] as const).map((format) => ({
-        value: format,
-        label: formatName[format],
-      }))}
-    />
+    <>
+      <MultiSelect<Format>
+        aria-label="Formats"
+        placeholder={unsaid}
+        value={value ?? []}
+        onChange={(formats) => {
+          onChange(formats.length > 0 ? formats : null);
+        }}
+        options={formats.map(({ format, shown_by }) => ({
+          value: format,
+          label: formatName[format],
+          title: shown_by,
+        }))}
+      />
+      {rare.map(({ format, shown_by }) => (
+        <span key={format} className="soft">
+          {formatName[format]}: {shown_by}
+        </span>
+      ))}
+    </>
   );
 }
 

@@ -98,7 +98,7 @@ fn ours(
             rasters.par_iter().flat_map(|raster| QUALITIES.par_iter().map(move |q| (raster, q)));
         files.try_for_each(|(raster, &(format, quality))| {
             let quality = Quality::new(quality).map_err(|error| error.to_string())?;
-            let encoding = Encoding::new(format, quality);
+            let encoding = Encoding::new(format, quality).expect("one of ours");
             let file = codecs
                 .encode(raster, encoding, &Extras::default())
                 .map_err(|error| error.to_string())?;

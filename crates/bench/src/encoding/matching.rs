@@ -120,7 +120,7 @@ fn searched(sample: &Sample, format: Format, score: Score) -> Result<u64, Failur
 
 fn choosing<'a>(sample: &'a Sample, extras: &'a Extras) -> Choosing<'a> {
     Choosing {
-        codecs: &sample.codecs,
+        encoders: (&sample.codecs).into(),
         metric: &sample.metric,
         moving: None,
         class: sample.class,
@@ -140,7 +140,7 @@ fn smallest(sample: &Sample, format: Format, score: Score) -> Result<u64, Failur
     let mut bytes = None;
     while low < high {
         let middle = usize::midpoint(low, high);
-        let encoding = Encoding::new(format, levels[middle]);
+        let encoding = Encoding::new(format, levels[middle]).expect("one of ours");
         let file = sample.codecs.encode(sample.metric.raster(), encoding, &Extras::default())?;
         if sample.metric.score(&sample.codecs.decode(format, &file)?)? >= score {
             bytes = Some(file.len() as u64);

@@ -94,7 +94,7 @@ fn one_set(path: &Path, widths: &[u32], sum: &mut Sum) -> Result<(), Failure> {
     let chosen = in_turns(&turns(&files.iter().map(sized).collect::<Vec<_>>()), |n, hints| {
         let (format, at) = files[n];
         let request = EncodeRequest::Best(format, QualityTarget::Grade(Grade::Good), None);
-        let chosen = pixels[at].choose(&codecs, class, hints, request, None, &never)?;
+        let chosen = pixels[at].choose((&codecs).into(), class, hints, request, None, &never)?;
         let told = hints.and_of(class, &chosen);
         Ok::<_, ChoiceError>((chosen, told))
     });

@@ -316,7 +316,8 @@ impl Fit {
     ) -> Result<Encoded, Failure> {
         let target = self.quality.map_or(self.grade, QualityTarget::Quality);
         let request = EncodeRequest::Best(format, target, self.max_bytes.map(Bytes));
-        let chosen = reference.choose(codecs, class, hints, request, None, &choosing::never)?;
+        let chosen =
+            reference.choose(codecs.into(), class, hints, request, None, &choosing::never)?;
         if let ChoiceOutcome::OverCap { cap } = chosen.outcome {
             let least = Bytes::of(&chosen.trial.bytes);
             let told = format!("{cap} cannot be met: the smallest file here has {least}");

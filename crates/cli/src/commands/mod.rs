@@ -46,6 +46,15 @@ struct CommandLine {
     /// Read files even where the system refuses to confine the processes that do
     #[arg(long, global = true, env = "BRISK_MARGIN_ALLOW_UNCONFINED")]
     allow_unconfined: bool,
+    /// Let sites have this program make files, as in /usr/bin/cjxl; give it once for each
+    #[arg(
+        long = "encoder-program",
+        global = true,
+        value_name = "PATH",
+        env = "BRISK_MARGIN_ENCODER_PROGRAMS",
+        value_delimiter = ':'
+    )]
+    encoder_programs: Vec<String>,
     /// Measure pages in a browser without its sandbox, where the system forbids that
     #[arg(long, global = true, env = "BRISK_MARGIN_BROWSER_WITHOUT_SANDBOX")]
     browser_without_sandbox: bool,
@@ -91,6 +100,13 @@ enum Command {
     /// Reads an archive for the process that started it
     #[command(hide = true)]
     ReadArchive,
+    /// Becomes a program from outside, for the process that started it
+    #[command(hide = true)]
+    RunProgram {
+        /// What it is told
+        #[arg(trailing_var_arg = true, allow_hyphen_values = true)]
+        arguments: Vec<String>,
+    },
     /// Prints what completes commands in a shell
     Completions(shell::Completions),
     /// Writes a manual page for each command
@@ -126,7 +142,9 @@ pub fn run() -> ExitCode {
         _ => log.init(),
     }
     end_with_the_pipe();
-    let CommandLine { command, allow_unconfined, browser_without_sandbox } = CommandLine::parse();
+    let CommandLine { command, allow_unconfined, encoder_programs, browser_without_sandbox } =
+        CommandLine::parse();
+    home::allow_programs(encoder_programs);
     if browser_without_sandbox {
         chromium::start_without_sandbox();
     }
@@ -156,6 +174,9 @@ pub fn run() -> ExitCode {
         }
         Command::Manual(manual) => manual.run(CommandLine::command()),
         Command::Codec => return brisk_margin_codec_pool::child::run(),
+        Command::RunProgram { arguments } => {
+            return brisk_margin_codec_pool::child::run_program(&arguments);
+        }
         Command::ReadArchive => return brisk_margin_codec_pool::child::read_archive(),
         Command::Openapi { installation } => {
             let document = match installation {

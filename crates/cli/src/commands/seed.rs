@@ -4,7 +4,7 @@ use std::path::{Path, PathBuf};
 
 use brisk_margin_core::budget;
 use brisk_margin_core::choice::EncodeRequest;
-use brisk_margin_core::encoding::{Encoding, Quality};
+use brisk_margin_core::encoding::Quality;
 use brisk_margin_core::format::Format;
 use brisk_margin_core::framing::FocalPoint;
 use brisk_margin_core::name_pattern::NameWish;
@@ -145,7 +145,7 @@ async fn make(app: &SiteServices, picture: &Picture, wanted: &Wanted) -> Result<
         fitting: &plan.fitting,
         reference: None,
         hints: Hints::NONE,
-        request: EncodeRequest::One(Encoding::new(wanted.format, wanted.quality)),
+        request: EncodeRequest::at(wanted.format, wanted.quality),
         credit: None,
         cap: None,
         budget: budget::default_budget(plan.fitting.needed),

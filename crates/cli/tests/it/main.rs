@@ -4,4 +4,5 @@ mod architecture;
 mod archives;
 mod codecs;
 mod fit;
+mod outside_programs;
 mod shell;

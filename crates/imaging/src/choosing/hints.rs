@@ -15,16 +15,19 @@ pub struct Hints {
     jpeg: Option<f64>,
     webp: Option<f64>,
     avif: Option<f64>,
+    jxl: Option<f64>,
 }
 
 impl Hints {
     /// Nothing is known.
-    pub const NONE: Self = Self { jpeg: None, webp: None, avif: None };
+    pub const NONE: Self = Self { jpeg: None, webp: None, avif: None, jxl: None };
 
     /// With what a file of `encoding` of a picture of `class` told: `counted` is what counted of its score.
     pub fn and(mut self, class: ContentClass, encoding: Encoding, counted: Score) -> Self {
         let format = encoding.format();
-        if let Some(quality) = encoding.quality() {
+        // Another encoder of a format has qualities of its own.
+        let shares_scale = !format.is_ours() || !matches!(encoding, Encoding::Outside(_));
+        if let Some(quality) = encoding.quality().filter(|_| shares_scale) {
             let lack = Prior::of(format, class).lack(quality);
             self.set(format, bend(counted.0, lack));
         }
@@ -41,6 +44,7 @@ impl Hints {
             Format::Jpeg => self.jpeg = Some(bend),
             Format::Webp => self.webp = Some(bend),
             Format::Avif => self.avif = Some(bend),
+            Format::Jxl => self.jxl = Some(bend),
             Format::Png | Format::Gif => {}
         }
     }
@@ -51,6 +55,7 @@ impl Hints {
             Format::Jpeg => self.jpeg,
             Format::Webp => self.webp,
             Format::Avif => self.avif,
+            Format::Jxl => self.jxl,
             Format::Png | Format::Gif => None,
         }
     }

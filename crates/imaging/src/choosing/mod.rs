@@ -9,6 +9,7 @@ mod moving;
 pub mod prior;
 mod search;
 mod turns;
+mod without_loss;
 
 use std::sync::OnceLock;
 
@@ -20,9 +21,9 @@ use thiserror::Error;
 
 use crate::codec::CodecError;
 use crate::codec::extras::Extras;
-use crate::codecs::Codecs;
 use crate::encode::EncodeError;
 use crate::metric::{Differences, MetricError, QualityMetric};
+use crate::outside::Encoders;
 use crate::palette::Reduced;
 use crate::raster::Raster;
 use brisk_margin_core::content::ContentClass;
@@ -30,12 +31,14 @@ use brisk_margin_core::encoding::{Encoding, PaletteSize, Quality};
 use brisk_margin_core::format::Format;
 use brisk_margin_core::grade::WorstSpot;
 use brisk_margin_core::grade::{Grade, Score};
+use brisk_margin_core::outside::OutsideEncoder;
 use brisk_margin_core::units::Bytes;
 pub use frames::{JudgedFrame, judged_frames};
 pub use hints::Hints;
 pub use moving::{Moving, moving_source};
-use search::{Goal, Search};
+use search::{Goal, Search, Source};
 pub use turns::{Turn, in_turns, turns};
+use without_loss::same;
 
 /// A file that was tried.
 #[derive(Debug, Clone, PartialEq)]
@@ -103,12 +106,29 @@ pub struct Chosen {
     pub tried: Vec<Point>,
     /// How many drafts were made before them.
     pub drafts: u32,
+    /// Why encoders from outside made nothing of it.
+    pub failures: Vec<ChoiceError>,
 }
 
 impl Chosen {
     /// How many files or palettes were made, drafts included.
     pub fn encodes(&self) -> u32 {
         self.tried.len() as u32 + self.drafts
+    }
+
+    /// The lighter of both, or the one that is as it was asked to be; with the trials of both.
+    fn or_better(self, other: Self) -> Self {
+        let lighter = other.trial.bytes.len() <= self.trial.bytes.len();
+        let is_better = match (self.outcome, other.outcome) {
+            (ChoiceOutcome::Met, ChoiceOutcome::Met) => lighter,
+            (ChoiceOutcome::Met, _) => false,
+            (_, ChoiceOutcome::Met) => true,
+            _ => lighter,
+        };
+        let (mut kept, other) = if is_better { (other, self) } else { (self, other) };
+        kept.tried.extend(other.tried);
+        kept.drafts += other.drafts;
+        kept
     }
 }
 
@@ -175,7 +195,7 @@ pub fn never() -> bool {
 /// let dusk = (0..64 * 64).flat_map(|n: u32| [n / 64 * 3, 40, 200 - n / 64 * 3].map(|c| c as u8));
 /// let dusk = Raster::new(Size::new(64, 64), Channels::Rgb, dusk.collect());
 /// let choosing = Choosing {
-///     codecs: &Codecs::in_process(),
+///     encoders: (&Codecs::in_process()).into(),
 ///     metric: &QualityMetric::new(dusk)?,
 ///     moving: None,
 ///     class: ContentClass::Photograph,
@@ -188,8 +208,8 @@ pub fn never() -> bool {
 /// # Ok::<_, Box<dyn std::error::Error>>(())
 /// ```
 pub struct Choosing<'a> {
-    /// Makes and reads the files.
-    pub codecs: &'a Codecs,
+    /// Who makes and reads the files.
+    pub encoders: Encoders<'a>,
     /// Holds the pixels that files are held against; of what moves, the first frame's.
     pub metric: &'a QualityMetric,
     /// All of it, where the picture moves.
@@ -229,7 +249,7 @@ impl Choosing<'_> {
     ) -> Result<Chosen, ChoiceError> {
         match want {
             QualityTarget::Lossless => self.lossless(format, cap),
-            QualityTarget::Quality(quality) => self.at(Encoding::new(format, quality), cap),
+            QualityTarget::Quality(quality) => self.at(self.source(format)?.encoding(quality), cap),
             QualityTarget::Grade(grade) => self.graded(format, grade, cap),
         }
     }
@@ -239,8 +259,8 @@ impl Choosing<'_> {
     /// # Errors
     /// [`ChoiceError`]; a cap that cannot be met is an [`ChoiceOutcome`] instead.
     pub fn choose_under(&self, format: Format, cap: Bytes) -> Result<Chosen, ChoiceError> {
-        let mut search = Search::new(self, format);
-        let middling = search.trial(Encoding::new(format, Quality::USUAL))?;
+        let mut search = Search::new(self, self.source(format)?);
+        let middling = search.trial(search.encoding(Quality::USUAL))?;
         let trial = search.under(cap, middling)?;
         self.ended(search, trial, None, Some(cap))
     }
@@ -251,9 +271,21 @@ impl Choosing<'_> {
     /// # Errors
     /// [`ChoiceError`].
     pub fn choose_score(&self, format: Format, score: Score) -> Result<Chosen, ChoiceError> {
-        let mut search = Search::new(self, format);
+        let mut search = Search::new(self, self.source(format)?);
         let trial = search.run(Goal::Score(score))?;
         self.ended(search, trial, None, None)
+    }
+
+    /// The smallest file by `encoder` alone that is as faithful as `grade` says.
+    ///
+    /// # Errors
+    /// [`ChoiceError`].
+    pub fn choose_outside(
+        &self,
+        encoder: &OutsideEncoder,
+        grade: Grade,
+    ) -> Result<Chosen, ChoiceError> {
+        self.searched(Source::Outside(encoder), grade, None)
     }
 
     /// The file that `encoding` makes, whatever comes of it.
@@ -266,34 +298,18 @@ impl Choosing<'_> {
 
     /// The file that `encoding` makes, or below `cap` a lighter one.
     fn at(&self, encoding: Encoding, cap: Option<Bytes>) -> Result<Chosen, ChoiceError> {
-        let mut search = Search::new(self, encoding.format());
+        let source = match encoding {
+            Encoding::Outside(how) => self
+                .encoders
+                .making(how.makes)
+                .find(|encoder| encoder.key() == how.by)
+                .map(Source::Outside)
+                .ok_or(EncodeError::NotSetUp(how.makes))?,
+            ours => Source::Ours(ours.format()),
+        };
+        let mut search = Search::new(self, source);
         let trial = search.trial(encoding)?;
         self.within(search, trial, cap, None)
-    }
-
-    fn lossless(&self, format: Format, cap: Option<Bytes>) -> Result<Chosen, ChoiceError> {
-        let mut search = Search::new(self, format);
-        // Whether a GIF has colours enough shows once it is made.
-        if format == Format::Gif {
-            let trial = search.trial(Encoding::Gif)?;
-            let is_same = self.is_same(&trial)?;
-            let mut chosen = self.ended(search, trial, None, cap)?;
-            if !is_same && chosen.outcome == ChoiceOutcome::Met {
-                chosen.outcome = ChoiceOutcome::Short { target: Score::SAME };
-            }
-            return Ok(chosen);
-        }
-        let encoding = Encoding::lossless(format).ok_or(ChoiceError::NotLossless(format))?;
-        let trial = search.trial(encoding)?;
-        self.ended(search, trial, None, cap)
-    }
-
-    /// Whether a file shows exactly the pixels that it was made from.
-    fn is_same(&self, trial: &Trial) -> Result<bool, ChoiceError> {
-        match self.moving {
-            Some(moving) => moving.is_same(self.codecs, trial.encoding.format(), &trial.bytes),
-            None => Ok(same(self.metric.raster(), &trial.raster)),
-        }
     }
 
     fn graded(
@@ -302,76 +318,78 @@ impl Choosing<'_> {
         grade: Grade,
         cap: Option<Bytes>,
     ) -> Result<Chosen, ChoiceError> {
-        match format {
-            Format::Jpeg | Format::Avif => self.searched(format, grade, cap),
-            Format::Webp => self.webp(grade, cap),
-            Format::Png => self.png(grade, cap),
-            Format::Gif => self.at(Encoding::Gif, cap),
-        }
+        let ours = match format {
+            Format::Jpeg | Format::Avif => Some(self.searched(Source::Ours(format), grade, cap)?),
+            Format::Webp => Some(self.webp(grade, cap)?),
+            Format::Png => Some(self.png(grade, cap)?),
+            Format::Gif => Some(self.at(Encoding::Gif, cap)?),
+            Format::Jxl => None,
+        };
+        let missing = EncodeError::NotSetUp(format).into();
+        self.or_outside((format, missing), ours, |encoder| {
+            self.searched(Source::Outside(encoder), grade, cap)
+        })
     }
 
     fn searched(
         &self,
-        format: Format,
+        source: Source<'_>,
         grade: Grade,
         cap: Option<Bytes>,
     ) -> Result<Chosen, ChoiceError> {
-        let mut search = Search::new(self, format);
+        let mut search = Search::new(self, source);
         let trial = search.run(Goal::Grade(grade))?;
         self.within(search, trial, cap, Some(grade))
     }
 
     /// Flat pictures are often smaller without loss.
     fn webp(&self, grade: Grade, cap: Option<Bytes>) -> Result<Chosen, ChoiceError> {
-        let lossy = self.searched(Format::Webp, grade, cap)?;
+        let lossy = self.searched(Source::Ours(Format::Webp), grade, cap)?;
         self.or_lossless(lossy, cap)
     }
 
-    /// `lossy`, or the same pixels where a flat picture is lighter so, or only good enough so.
-    fn or_lossless(&self, mut lossy: Chosen, cap: Option<Bytes>) -> Result<Chosen, ChoiceError> {
-        let encoding = lossy.trial.encoding;
-        let moves = self.moving.is_some();
-        if moves || self.class == ContentClass::Photograph || encoding.is_lossless() {
-            return Ok(lossy);
+    /// Who makes `format` where one of them is to: we, where we can.
+    fn source(&self, format: Format) -> Result<Source<'_>, ChoiceError> {
+        if format.is_ours() {
+            return Ok(Source::Ours(format));
         }
-        if let Some(draft) = self.lossless_draft(encoding.format())? {
-            lossy.drafts += 1;
-            if lossy.outcome == ChoiceOutcome::Met && self.is_far_heavier(draft, &lossy) {
-                return Ok(lossy);
+        let first = self.encoders.making(format).next().map(Source::Outside);
+        Ok(first.ok_or(EncodeError::NotSetUp(format))?)
+    }
+
+    /// The best of `ours` and what each encoder from outside makes of a still picture by `make`; where nobody makes
+    /// the format, it is said with what is `missing`.
+    fn or_outside(
+        &self,
+        (format, missing): (Format, ChoiceError),
+        ours: Option<Chosen>,
+        make: impl Fn(&OutsideEncoder) -> Result<Chosen, ChoiceError>,
+    ) -> Result<Chosen, ChoiceError> {
+        let mut kept = ours;
+        let mut failures = Vec::new();
+        for encoder in self.encoders.making(format).filter(|_| self.moving.is_none()) {
+            match make(encoder) {
+                Ok(theirs) => {
+                    kept = Some(match kept.take() {
+                        Some(kept) => kept.or_better(theirs),
+                        None => theirs,
+                    });
+                }
+                Err(ChoiceError::Cancelled) => return Err(ChoiceError::Cancelled),
+                Err(failure) => failures.push(failure),
             }
         }
-        let same = self.lossless(encoding.format(), cap)?;
-        let lighter = same.trial.bytes.len() <= lossy.trial.bytes.len();
-        let better =
-            lighter || lossy.outcome != ChoiceOutcome::Met && same.outcome == ChoiceOutcome::Met;
-        let (mut kept, other) = if better { (same, lossy) } else { (lossy, same) };
-        kept.tried.extend(other.tried);
-        kept.drafts += other.drafts;
-        Ok(kept)
-    }
-
-    /// What a draft without loss in `format` weighs; nothing where it has none.
-    fn lossless_draft(&self, format: Format) -> Result<Option<Bytes>, ChoiceError> {
-        let Some(encoding) = Encoding::lossless(format) else { return Ok(None) };
-        Ok(self.codecs.draft_weight(self.metric.raster(), encoding)?)
-    }
-
-    /// Whether the file without loss of which there is a `draft` is certainly heavier than `lossy`.
-    fn is_far_heavier(&self, draft: Bytes, lossy: &Chosen) -> bool {
-        /// An encoder that looks longer saves less than half where a draft has this many bytes a pixel, and far more
-        /// of flatter ones (docs/decisions/0031).
-        const LONGER: f64 = 2.0;
-        const BUSY: f64 = 0.375;
-        let least = LONGER * lossy.trial.bytes.len() as f64;
-        let busy = BUSY * self.metric.raster().size().pixels() as f64;
-        draft.get() as f64 > least.max(busy)
+        match kept {
+            Some(kept) => Ok(Chosen { failures, ..kept }),
+            None => Err(failures.pop().unwrap_or(missing)),
+        }
     }
 
     /// The fewest colours that reach the grade, or all of them.
     fn png(&self, grade: Grade, cap: Option<Bytes>) -> Result<Chosen, ChoiceError> {
         let mut tried = Vec::new();
         let reduced = self.fewest_colours(grade, &mut tried)?;
-        let mut search = Search::new(self, Format::Png);
+        let mut search = Search::new(self, Source::Ours(Format::Png));
         search.tried = tried;
         let trial = match reduced {
             Some(colours) => search.trial(Encoding::PngPalette(colours))?,
@@ -446,7 +464,7 @@ impl Choosing<'_> {
             (_, Some(target)) => ChoiceOutcome::Short { target },
             (_, None) => ChoiceOutcome::Met,
         };
-        Ok(Chosen { trial, worst, counted, outcome, tried, drafts })
+        Ok(Chosen { trial, worst, counted, outcome, tried, drafts, failures: Vec::new() })
     }
 
     /// How faithful the file of `encoding` likely is, by a draft; nothing where there are none.
@@ -457,7 +475,7 @@ impl Choosing<'_> {
         if self.moving.is_some() {
             return Ok(None);
         }
-        let Some(draft) = self.codecs.draft(self.metric.raster(), encoding)? else {
+        let Some(draft) = self.encoders.codecs.draft(self.metric.raster(), encoding)? else {
             return Ok(None);
         };
         let lacking = 100.0 - self.metric.score(&draft.shown)?.0;
@@ -470,12 +488,12 @@ impl Choosing<'_> {
             return Err(ChoiceError::Cancelled);
         }
         if let Some(moving) = self.moving {
-            let bytes = moving.encode(self.codecs, encoding, self.extras)?;
-            let (raster, score) = moving.judged(self.codecs, encoding.format(), &bytes)?;
+            let bytes = moving.encode(self.encoders.codecs, encoding, self.extras)?;
+            let (raster, score) = moving.judged(self.encoders.codecs, encoding.format(), &bytes)?;
             return Ok(Trial::new(bytes, encoding, score, raster));
         }
-        let bytes = self.codecs.encode(self.metric.raster(), encoding, self.extras)?;
-        let raster = self.codecs.decode(encoding.format(), &bytes)?;
+        let bytes = self.encoders.encode(self.metric.raster(), encoding, self.extras)?;
+        let raster = self.encoders.codecs.decode(encoding.format(), &bytes)?;
         if encoding.is_lossless() && same(self.metric.raster(), &raster) {
             return Ok(Trial::new(bytes, encoding, Score::SAME, raster));
         }
@@ -485,16 +503,4 @@ impl Choosing<'_> {
         trial.differences = differences.map_or_else(OnceLock::new, OnceLock::from);
         Ok(trial)
     }
-}
-
-/// Whether both look the same to the last bit; what is clear has no colour.
-fn same(a: &Raster, b: &Raster) -> bool {
-    if a.channels() == b.channels() {
-        let each = a.channels().count();
-        let mut pixels = a.data().chunks_exact(each).zip(b.data().chunks_exact(each));
-        return a.size() == b.size()
-            && pixels.all(|(a, b)| a == b || each == 4 && a[3] == 0 && b[3] == 0);
-    }
-    let opaque = |raster: &Raster| raster.clone().without_idle_alpha();
-    a.size() == b.size() && opaque(a) == opaque(b)
 }

@@ -6,7 +6,6 @@ use brisk_margin_core::format::Format;
 
 /// What usually comes of a quality in a format, for a kind of picture.
 pub struct Prior {
-    format: Format,
     curve: &'static Curve,
 }
 
@@ -29,15 +28,12 @@ impl Prior {
             (Format::Webp, true) => &WEBP_DRAWN,
             (Format::Avif, false) => &AVIF_PHOTOGRAPH,
             (Format::Avif, true) => &AVIF_DRAWN,
+            (Format::Jxl, false) => &JXL_PHOTOGRAPH,
+            (Format::Jxl, true) => &JXL_DRAWN,
             (_, false) => &JPEG_PHOTOGRAPH,
             (_, true) => &JPEG_DRAWN,
         };
-        Self { format, curve }
-    }
-
-    /// Its format.
-    pub const fn format(&self) -> Format {
-        self.format
+        Self { curve }
     }
 
     /// What a file of `quality` usually lacks of a score of 100.
@@ -87,4 +83,14 @@ const AVIF_PHOTOGRAPH: Curve = Curve {
 const AVIF_DRAWN: Curve = Curve {
     lack: [61.5, 41.2, 31.0, 24.8, 19.5, 13.9, 12.4, 11.0, 8.8, 7.0],
     weight: [0.076, 0.091, 0.114, 0.141, 0.181, 0.226, 0.261, 0.304, 0.408, 1.000],
+};
+
+const JXL_PHOTOGRAPH: Curve = Curve {
+    lack: [56.9, 38.7, 35.2, 32.2, 28.9, 24.3, 20.8, 17.5, 11.6, 5.6],
+    weight: [0.036, 0.056, 0.063, 0.069, 0.078, 0.094, 0.112, 0.140, 0.223, 1.000],
+};
+
+const JXL_DRAWN: Curve = Curve {
+    lack: [53.4, 35.6, 32.5, 29.1, 25.9, 23.6, 19.9, 16.4, 11.7, 6.9],
+    weight: [0.130, 0.194, 0.212, 0.233, 0.260, 0.276, 0.319, 0.385, 0.519, 1.000],
 };

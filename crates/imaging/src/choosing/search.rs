@@ -8,6 +8,7 @@ use crate::palette;
 use brisk_margin_core::encoding::{Encoding, PaletteSize, Quality};
 use brisk_margin_core::format::Format;
 use brisk_margin_core::grade::{Grade, Score};
+use brisk_margin_core::outside::OutsideEncoder;
 use brisk_margin_core::units::Bytes;
 
 /// No search makes more files, nor does one under a byte cap.
@@ -31,9 +32,52 @@ impl Goal {
     }
 }
 
+/// Who makes the files of a search.
+#[derive(Debug, Clone, Copy)]
+pub(super) enum Source<'a> {
+    /// Our encoder of a format.
+    Ours(Format),
+    /// An encoder from outside.
+    Outside(&'a OutsideEncoder),
+}
+
+impl Source<'_> {
+    /// How it makes a file at `quality`.
+    pub(super) fn encoding(self, quality: Quality) -> Encoding {
+        match self {
+            Self::Ours(format) => Encoding::new(format, quality).expect("it is one of ours"),
+            Self::Outside(encoder) => encoder.encoding(quality),
+        }
+    }
+
+    const fn format(self) -> Format {
+        match self {
+            Self::Ours(format) => format,
+            Self::Outside(encoder) => encoder.makes,
+        }
+    }
+
+    /// Whether its qualities mean what others of the format mean.
+    const fn shares_scale(self) -> bool {
+        match self {
+            Self::Ours(_) => true,
+            Self::Outside(encoder) => !encoder.makes.is_ours(),
+        }
+    }
+
+    /// The qualities that make other files than their neighbours, the lowest first.
+    fn levels(self) -> Vec<Quality> {
+        match self {
+            Self::Ours(format) => levels(format),
+            Self::Outside(encoder) => encoder.qualities().collect(),
+        }
+    }
+}
+
 /// A search in one format.
 pub(super) struct Search<'a> {
     choosing: &'a Choosing<'a>,
+    source: Source<'a>,
     prior: Prior,
     /// How the picture likely differs from the prior.
     hint: Option<f64>,
@@ -47,12 +91,14 @@ pub(super) struct Search<'a> {
 }
 
 impl<'a> Search<'a> {
-    pub(super) fn new(choosing: &'a Choosing<'a>, format: Format) -> Self {
+    pub(super) fn new(choosing: &'a Choosing<'a>, source: Source<'a>) -> Self {
+        let format = source.format();
         Self {
             choosing,
+            source,
             prior: Prior::of(format, choosing.class),
-            hint: choosing.hints.of(format),
-            levels: levels(format),
+            hint: choosing.hints.of(format).filter(|_| source.shares_scale()),
+            levels: source.levels(),
             drafted: Vec::new(),
             known: Vec::new(),
             tried: Vec::new(),
@@ -69,6 +115,11 @@ impl<'a> Search<'a> {
         self.known.len() + self.drafted.len()
     }
 
+    /// How its files are made at `quality`.
+    pub(super) fn encoding(&self, quality: Quality) -> Encoding {
+        self.source.encoding(quality)
+    }
+
     /// Makes and judges one file, and remembers it.
     pub(super) fn trial(&mut self, encoding: Encoding) -> Result<Trial, ChoiceError> {
         let trial = self.choosing.try_one(encoding)?;
@@ -78,7 +129,7 @@ impl<'a> Search<'a> {
     }
 
     fn at_level(&mut self, level: usize) -> Result<Trial, ChoiceError> {
-        self.trial(Encoding::new(self.prior.format(), self.levels[level]))
+        self.trial(self.encoding(self.levels[level]))
     }
 
     /// The smallest file that reaches `goal`, or where none does, the most faithful.
@@ -120,7 +171,7 @@ impl<'a> Search<'a> {
                 break;
             }
             let quality = self.levels[level];
-            let encoding = Encoding::new(self.prior.format(), quality);
+            let encoding = self.encoding(quality);
             let Some(score) = self.choosing.draft(encoding)? else { break };
             let bend = bend(score.0, self.prior.lack(quality));
             self.drafted.push((level as f64, bend));

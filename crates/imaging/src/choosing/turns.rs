@@ -21,7 +21,7 @@ pub struct Turn {
 pub fn turns(files: &[(Format, u64)]) -> Vec<Turn> {
     let longest_first = |n: &usize| Reverse(files[*n].1 * patience(files[*n].0));
     let mut turns = Vec::new();
-    for format in [Format::Jpeg, Format::Webp, Format::Avif] {
+    for format in [Format::Jpeg, Format::Webp, Format::Avif, Format::Jxl] {
         let own = |n: &usize| files[*n].0 == format;
         let mut others: Vec<usize> = (0..files.len()).filter(own).collect();
         others.sort_by_key(|&n| files[n].1);
@@ -63,7 +63,7 @@ pub fn in_turns<T: Send, E: Send>(
 const fn patience(format: Format) -> u64 {
     match format {
         Format::Avif => 3,
-        Format::Png => 2,
+        Format::Png | Format::Jxl => 2,
         Format::Jpeg | Format::Webp | Format::Gif => 1,
     }
 }
@@ -98,7 +98,7 @@ mod tests {
         let told = |format| {
             Hints::NONE.and(
                 ContentClass::Photograph,
-                Encoding::new(format, quality),
+                Encoding::new(format, quality).unwrap(),
                 Score(if format == Format::Avif { 50.0 } else { 60.0 }),
             )
         };

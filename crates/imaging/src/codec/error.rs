@@ -75,6 +75,14 @@ pub enum CodecFailure {
     /// It did not come to an end in so many seconds of work.
     #[error("the codec was ended after {0} s without a result; export the picture again")]
     Time(u64),
+    /// A program from outside made no file.
+    #[error("{name} made no file ({words}); look at its words in the site’s settings")]
+    Program {
+        /// What the site calls it.
+        name: String,
+        /// Its own words, or what can be said of its end.
+        words: String,
+    },
     /// It could not be started.
     #[error("no codec process could be started ({0})")]
     NotStarted(String),

@@ -213,7 +213,7 @@ impl Icons<'_> {
         stop: Stop<'_>,
     ) -> Result<Vec<u8>, IconError> {
         let choosing = Choosing {
-            codecs,
+            encoders: codecs.into(),
             metric: &QualityMetric::new(pixels.clone())?,
             moving: None,
             class: content_class(pixels),

@@ -83,7 +83,7 @@ fn every_format_makes_a_file_of_its_kind_twice_the_same() {
         (Format::Avif, b"\0\0\0"),
         (Format::Png, b"\x89PNG"),
     ] {
-        let encoding = Encoding::new(format, Quality::USUAL);
+        let encoding = Encoding::new(format, Quality::USUAL).unwrap();
         let once = CODECS.encode(&raster, encoding, &Extras::default()).unwrap();
         assert!(once.starts_with(magic), "{format}");
         assert_eq!(once, CODECS.encode(&raster, encoding, &Extras::default()).unwrap(), "{format}");

@@ -252,7 +252,8 @@ impl Maker {
         hints: Hints,
     ) -> Result<(Option<Vec<u8>>, Hints), LeftReason> {
         let (class, request) = (source.known.class, asked.request);
-        let chosen = pixels.choose(&self.codecs, class, hints, request, None, &choosing::never);
+        let chosen =
+            pixels.choose((&self.codecs).into(), class, hints, request, None, &choosing::never);
         let chosen = chosen.map_err(unreadable)?;
         self.cache.keep(&source.made_of(asked), &chosen).map_err(unreadable)?;
         let told = hints.and_of(class, &chosen);

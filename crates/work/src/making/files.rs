@@ -9,10 +9,14 @@ use brisk_margin_core::fitting::Fitting;
 use brisk_margin_core::format::Format;
 use brisk_margin_core::grade::Score;
 use brisk_margin_core::name_pattern::NameWish;
+use brisk_margin_core::outside::OutsideEncoder;
 use brisk_margin_core::render_spec::RenderSpec;
+use brisk_margin_core::source_format::SourceFormat;
 use brisk_margin_core::units::Bytes;
 use brisk_margin_core::variant_spec::VariantSpec;
 use brisk_margin_imaging::choosing::Hints;
+use brisk_margin_imaging::codec::CodecError;
+use brisk_margin_imaging::outside::Encoders;
 use brisk_margin_imaging::reference::Reference;
 use brisk_margin_store::pictures::Picture;
 use brisk_margin_store::variants::{NewVariant, Variant};
@@ -98,7 +102,8 @@ fn variant_spec(wish: &FileWish<'_>, encoding: Encoding, is_copy: bool) -> Varia
 }
 
 /// The original's own file without its metadata, where a file in `format` would show exactly its
-/// pixels; nothing where they are scaled, cut or changed, or where it cannot be copied.
+/// pixels, or what an encoder from outside keeps it in; nothing where they are scaled, cut or changed, or where it
+/// cannot be copied.
 async fn lean_copy(
     maker: &Maker,
     wish: &FileWish<'_>,
@@ -106,7 +111,14 @@ async fn lean_copy(
 ) -> Result<Option<bytes::Bytes>, MakeError> {
     let facts = &wish.picture.facts;
     let is_same_format = facts.format.name() == format.name();
-    if !is_same_format || !wish.spec.is_untouched(facts.size, wish.fitting) {
+    let outside = match facts.format == SourceFormat::Jpeg && !is_same_format {
+        true => maker.encoders().await?,
+        false => Vec::new(),
+    };
+    let keeps = |encoder: &OutsideEncoder| encoder.makes == format && encoder.transcoding.is_some();
+    if !(is_same_format || outside.iter().any(keeps))
+        || !wish.spec.is_untouched(facts.size, wish.fitting)
+    {
         return Ok(None);
     }
     let xmp = wish.credit.map(Credit::packet);
@@ -116,7 +128,13 @@ async fn lean_copy(
         let is_srgb = original.icc().is_none() && original.own_profile().is_none();
         let shows_the_same = !keeps_srgb || is_srgb;
         let copy = shows_the_same.then(|| original.lossless_copy(xmp.as_deref()));
-        Ok(copy.and_then(Result::ok).map(bytes::Bytes::from))
+        let Some(copy) = copy.and_then(Result::ok) else { return Ok(None) };
+        if is_same_format {
+            return Ok(Some(copy.into()));
+        }
+        let encoders = Encoders { codecs: original.codecs(), outside: &outside };
+        let kept = encoders.transcoded(&copy, format).map_err(CodecError::from)?;
+        Ok(kept.map(bytes::Bytes::from))
     })
     .await
 }

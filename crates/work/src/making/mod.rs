@@ -4,8 +4,10 @@
 //!   [`rendering`], chooses by [`trials`], and keeps the file under a name of its own.
 //! - [`sets`]: all files of a picture for a slot.
 //! - [`frames`]: those of a trial that moves.
+//! - [`encoder_tries`]: encoders from outside, before they are taken.
 //! - [`previews`] and [`pyramids`]: what is looked at on the way.
 
+pub mod encoder_tries;
 pub mod error;
 pub mod files;
 pub mod frames;
@@ -18,8 +20,9 @@ pub mod trials;
 
 use std::sync::{Arc, Mutex};
 
+use brisk_margin_core::outside::OutsideEncoder;
 use brisk_margin_core::units::Bytes;
-use brisk_margin_store::Store;
+use brisk_margin_store::{Store, StoreError};
 
 use crate::icons::ready::ReadyMasters;
 use crate::work_pool::WorkPool;
@@ -47,6 +50,11 @@ impl Maker {
     /// The same for pictures in another site's `store`, with the same memory.
     pub fn of_another_site(&self, store: Store) -> Self {
         Self { store, ..self.clone() }
+    }
+
+    /// The site's encoders from outside.
+    pub(crate) async fn encoders(&self) -> Result<Vec<OutsideEncoder>, StoreError> {
+        Ok(self.store.site().await?.encoders)
     }
 
     /// The same for work that nobody waits for.

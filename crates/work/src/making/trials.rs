@@ -10,6 +10,7 @@ use brisk_margin_core::encoding::{Encoding, generation};
 use brisk_margin_core::format::Format;
 use brisk_margin_core::geometry::Size;
 use brisk_margin_core::grade::{Score, WorstSpot};
+use brisk_margin_core::outside::{EncoderKey, OutsideEncoder};
 use brisk_margin_core::render_spec::RenderSpec;
 use brisk_margin_core::units::Bytes;
 use brisk_margin_imaging::choosing::{ChoiceError, Choosing, Chosen, Hints, Moving};
@@ -17,6 +18,7 @@ use brisk_margin_imaging::codec::extras::Extras;
 use brisk_margin_imaging::codec::png;
 use brisk_margin_imaging::codecs::Codecs;
 use brisk_margin_imaging::metric::QualityMetric;
+use brisk_margin_imaging::outside::Encoders;
 use brisk_margin_imaging::reference::Reference;
 use brisk_margin_imaging::render::render_motion;
 use brisk_margin_store::Keep;
@@ -100,6 +102,17 @@ impl Subject<'_> {
         format!("{what} {} {} {}{credit}", generation(format), json(self.spec), json(of))
     }
 
+    /// What a search by `request` is kept under: another encoder from outside may come to something else.
+    fn tried(&self, request: EncodeRequest, outside: &[OutsideEncoder]) -> String {
+        let format = request.format();
+        let own = outside.iter().filter(|encoder| encoder.makes == format);
+        let keys: Vec<EncoderKey> = own.map(OutsideEncoder::key).collect();
+        match keys.is_empty() {
+            true => self.kind("tried", format, &request),
+            false => self.kind("tried", format, &(request, keys)),
+        }
+    }
+
     /// The file of `encoding`, where it was made before and is still there.
     pub async fn kept_file(
         &self,
@@ -126,7 +139,17 @@ pub async fn known(
     of: Subject<'_>,
     request: EncodeRequest,
 ) -> Result<Option<Settled>, MakeError> {
-    let kind = of.kind("tried", request.format(), &request);
+    let outside = maker.encoders().await?;
+    known_with(maker, of, request, &outside).await
+}
+
+async fn known_with(
+    maker: &Maker,
+    of: Subject<'_>,
+    request: EncodeRequest,
+    outside: &[OutsideEncoder],
+) -> Result<Option<Settled>, MakeError> {
+    let kind = of.tried(request, outside);
     let kept = maker.store.blobs().derived(&of.picture.hash, &kind, Keep::WithSource).await?;
     let ended = kept.and_then(|kept| serde_json::from_slice(&kept).ok());
     Ok(ended.map(|Ended { encoding, outcome, counted }| Settled {
@@ -148,15 +171,19 @@ pub async fn run(
     of: Subject<'_>,
     request: EncodeRequest,
 ) -> Result<Settled, MakeError> {
-    if let Some(known) = known(maker, of, request).await? {
+    let outside = maker.encoders().await?;
+    if let Some(known) = known_with(maker, of, request, &outside).await? {
         return Ok(known);
     }
     let (_, plan) = of.spec.plan(of.picture.facts.size)?;
     request.format().check_size(plan.fitting.output)?;
     let (chosen, spots) = match of.class() {
         ContentClass::Animation => search_moving(maker, of, request).await?,
-        class => search(maker, of, request, class).await?,
+        class => search(maker, of, request, (class, &outside)).await?,
     };
+    for failure in &chosen.failures {
+        tracing::warn!(%failure, picture = %of.picture.id, "an encoder from outside is left out");
+    }
     let trial = &chosen.trial;
     let file = bytes::Bytes::copy_from_slice(&trial.bytes);
     let (blobs, hash) = (maker.store.blobs(), &of.picture.hash);
@@ -166,7 +193,7 @@ pub async fn run(
     let ended =
         Ended { encoding: trial.encoding, outcome: chosen.outcome, counted: Some(chosen.counted) };
     // A few bytes, which save a search at any later time.
-    let kind = of.kind("tried", request.format(), &request);
+    let kind = of.tried(request, &outside);
     blobs.put_derived(hash, &kind, Keep::WithSource, json(&ended).into()).await?;
     Ok(Settled {
         encoding: ended.encoding,
@@ -183,15 +210,16 @@ async fn search(
     maker: &Maker,
     of: Subject<'_>,
     request: EncodeRequest,
-    class: ContentClass,
+    (class, outside): (ContentClass, &[OutsideEncoder]),
 ) -> Result<Found, MakeError> {
     let reference = of.reference(maker).await?;
     let room = maker.pool.admit(memory(reference.raster().size())).await;
     let stop = StopWhenDropped::default();
     let stopped = stop.asked();
-    let (xmp, hints) = (of.xmp(), of.hints);
+    let (xmp, hints, outside) = (of.xmp(), of.hints, outside.to_vec());
     let work = move |codecs: &Codecs| {
-        let chosen = reference.choose(codecs, class, hints, request, xmp, &stopped)?;
+        let encoders = Encoders { codecs, outside: &outside };
+        let chosen = reference.choose(encoders, class, hints, request, xmp, &stopped)?;
         found(reference.metric(), chosen)
     };
     maker.pool.run(room, work).await?
@@ -211,7 +239,7 @@ async fn search_moving(
         let motion = render_motion(original, &fitting)?;
         let moving = Moving::new(motion).map_err(ChoiceError::from)?;
         let choosing = Choosing {
-            codecs: original.codecs(),
+            encoders: original.codecs().into(),
             metric: moving.first(),
             moving: Some(&moving),
             class: ContentClass::Animation,
@@ -259,9 +287,10 @@ pub async fn file(
     } else {
         let reference = of.reference(maker).await?;
         let room = maker.pool.admit(memory(reference.raster().size())).await;
+        let outside = maker.encoders().await?;
         let encode = move |codecs: &Codecs| {
             let extras = Extras { icc: reference.profile().map(<[u8]>::to_vec), xmp };
-            codecs.encode(reference.raster(), encoding, &extras)
+            Encoders { codecs, outside: &outside }.encode(reference.raster(), encoding, &extras)
         };
         maker.pool.run(room, encode).await??
     };
@@ -321,7 +350,7 @@ fn kept(chosen: &Chosen, spots: Vec<WorstSpot>) -> Vec<NewTrial> {
 }
 
 /// Comparing, and the encoder's own planes.
-fn memory(size: Size) -> Bytes {
+pub(super) fn memory(size: Size) -> Bytes {
     Bytes(QualityMetric::memory(size).get() + size.pixels() * 100)
 }
 

@@ -160,6 +160,10 @@ const holding = (decision: EffectiveRule): Record<RulePart["part"], string> => (
 });
 
 function encodingWords(encoding: NonNullable<OutputRule["settled"]>[string]) {
+  if (encoding.format === "outside") {
+    const { makes, quality } = encoding.quality;
+    return `${formatName[makes]} ${quality ?? "without loss"}`;
+  }
   const format = encoding.format.split("-")[0] as Format;
   return `${formatName[format]}${"quality" in encoding ? ` ${encoding.quality}` : ""}`;
 }

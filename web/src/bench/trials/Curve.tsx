@@ -1,9 +1,16 @@
-import type { Proof, Trial } from "../../api/client";
+import type { Format, Proof, Trial } from "../../api/client";
 import { bytes, formatName } from "../../ui/figures";
 
 const SIZE = { width: 236, height: 240 };
 const EDGE = { left: 30, right: 8, top: 8, bottom: 22 };
-const DASHES: Record<string, string> = { jpeg: "", webp: "7 3", avif: "2 2", png: "9 2 2 2", gif: "4 4" };
+const DASHES: Record<Format, string> = {
+  jpeg: "",
+  webp: "7 3",
+  avif: "2 2",
+  png: "9 2 2 2",
+  gif: "4 4",
+  jxl: "10 3 1 3",
+};
 
 interface Props {
   proof: Proof;
