@@ -257,7 +257,9 @@ pub(super) async fn try_out(
     let stand = Stand::new(&app, &picture, &wish.shown).await?;
     let format = wish.format;
     let ask = match wish.how {
-        By::Rule { want } => stand.decision.request(format, want, stand.budget),
+        By::Rule { want } => {
+            stand.decision.request(format, want, stand.budget, stand.framing.density)
+        }
         By::Quality { quality } => EncodeRequest::at(format, quality),
         By::PaletteSize { colours } => EncodeRequest::One(Encoding::PngPalette(colours)),
         By::Bytes { bytes } => EncodeRequest::Under(format, bytes),

@@ -4,6 +4,7 @@
 use serde::{Deserialize, Serialize};
 
 use crate::content::ContentClass;
+use crate::dense::DenseView;
 use crate::edits::EditList;
 use crate::encoding::{Encoding, Quality};
 use crate::facts::PictureFacts;
@@ -98,6 +99,8 @@ pub fn worth_trying(allowed: &[Format], class: ContentClass, is_transparent: boo
 pub enum EncodeRequest {
     /// The smallest file in a format that is as good as it must be.
     Best(Format, QualityTarget, Option<Bytes>),
+    /// The smallest file in a format that has a grade as it is seen on a dense screen.
+    Dense(Format, Grade, DenseView, Option<Bytes>),
     /// The most faithful file in a format that has at most so many bytes.
     Under(Format, Bytes),
     /// One encoding.
@@ -116,7 +119,7 @@ impl EncodeRequest {
     /// Its format.
     pub const fn format(self) -> Format {
         match self {
-            Self::Best(format, ..) | Self::Under(format, _) => format,
+            Self::Best(format, ..) | Self::Dense(format, ..) | Self::Under(format, _) => format,
             Self::One(encoding) => encoding.format(),
         }
     }

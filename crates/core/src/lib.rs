@@ -28,6 +28,7 @@ pub mod colour_space;
 pub mod content;
 pub mod credit;
 pub mod delivery;
+pub mod dense;
 pub mod describe;
 pub mod edits;
 pub mod embedded;

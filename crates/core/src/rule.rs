@@ -11,6 +11,7 @@ use crate::choice::{EncodeRequest, QualityTarget};
 use crate::colour_space::ColourSpace;
 use crate::content::ContentClass;
 use crate::credit::Credit;
+use crate::dense::Allowance;
 use crate::describe::Description;
 use crate::encoding::Encoding;
 use crate::facts::PictureFacts;
@@ -78,6 +79,8 @@ pub struct OutputRule {
     pub keeps_credit: Option<bool>,
     /// Whether files stay in the colours of the picture's own profile instead of sRGB.
     pub keeps_profile: Option<bool>,
+    /// How many points files for dense screens may lack at their own pixels.
+    pub dense_allowance: Option<Allowance>,
     /// The pattern of file names.
     pub name_pattern: Option<String>,
 }
@@ -183,7 +186,11 @@ impl OutputRule {
             true => "in the picture's own colours".to_owned(),
             false => "in sRGB".to_owned(),
         });
-        let parts = [formats, want, cap, densities, credit, colours];
+        let dense = self.dense_allowance.map(|allowance| match u8::from(allowance) {
+            0 => "at 2x as good as at 1x".to_owned(),
+            points => format!("up to {points} points less at 2x"),
+        });
+        let parts = [formats, want, dense, cap, densities, credit, colours];
         parts.into_iter().flatten().collect::<Vec<_>>().join("; ")
     }
 
@@ -234,6 +241,8 @@ pub struct EffectiveRule {
     pub keeps_credit: Decided<bool>,
     /// Whether files stay in the colours of the picture's own profile instead of sRGB.
     pub keeps_profile: Decided<bool>,
+    /// How many points files for dense screens may lack at their own pixels.
+    pub dense_allowance: Decided<Allowance>,
     /// The pattern of file names instead of the site's.
     pub name_pattern: Decided<Option<String>>,
 }
@@ -262,6 +271,7 @@ impl EffectiveRule {
             densities: nearest(&levels, |rule| rule.densities.clone().map(Some), None),
             keeps_credit: nearest(&levels, |rule| rule.keeps_credit, true),
             keeps_profile: nearest(&levels, |rule| rule.keeps_profile, false),
+            dense_allowance: nearest(&levels, |rule| rule.dense_allowance, Allowance::default()),
             name_pattern: nearest(&levels, |rule| rule.name_pattern.clone().map(Some), None),
         }
     }
@@ -276,6 +286,8 @@ impl EffectiveRule {
             densities: self.densities.value.clone(),
             keeps_credit: Some(self.keeps_credit.value).filter(|keeps| !keeps),
             keeps_profile: Some(self.keeps_profile.value).filter(|keeps| *keeps),
+            dense_allowance: Some(self.dense_allowance.value)
+                .filter(|allowance| *allowance != Allowance::default()),
             ..OutputRule::default()
         };
         unusual.words()
@@ -288,18 +300,26 @@ impl EffectiveRule {
         counts.then(|| self.settled.value.get(&format).copied()).flatten()
     }
 
-    /// What it asks of a file in `format` under `budget`; `target` says otherwise how good it must be.
+    /// What it asks of a file in `format` under `budget`, which has `density` pixels for each CSS pixel; `target` says
+    /// otherwise how good it must be.
     pub fn request(
         &self,
         format: Format,
         target: Option<QualityTarget>,
         budget: Bytes,
+        density: Density,
     ) -> EncodeRequest {
         match (target, self.settled_in(format)) {
             (None, Some(encoding)) => EncodeRequest::One(encoding),
             (target, _) => {
                 let target = target.unwrap_or(self.want.value);
-                EncodeRequest::Best(format, target, self.cap.value.bytes(budget))
+                let cap = self.cap.value.bytes(budget);
+                match (target, self.dense_allowance.value.at(density)) {
+                    (QualityTarget::Grade(grade), Some(dense)) => {
+                        EncodeRequest::Dense(format, grade, dense, cap)
+                    }
+                    _ => EncodeRequest::Best(format, target, cap),
+                }
             }
         }
     }

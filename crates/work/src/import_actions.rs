@@ -81,7 +81,7 @@ async fn make(
             fitting: &plan.fitting,
             reference: None,
             hints: Hints::NONE,
-            request: decision.request(format, None, budget),
+            request: decision.request(format, None, budget, spec.density),
             credit: credit.as_ref(),
             cap: decision.cap.value.bytes(budget),
             budget,

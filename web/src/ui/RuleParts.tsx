@@ -17,7 +17,7 @@ interface Part<T> {
 
 /** What of a rule is said in each place: its part, in words, and what says it. */
 export interface RulePart {
-  part: "formats" | "want" | "cap" | "densities" | "keeps_credit" | "keeps_profile";
+  part: "formats" | "want" | "cap" | "densities" | "dense_allowance" | "keeps_credit" | "keeps_profile";
   words: string;
   choice: ReactNode;
 }
@@ -73,6 +73,19 @@ export function rulePartsOf(rule: OutputRule, unsaid: string, set: (part: Output
           value={rule.densities}
           onChange={(densities) => {
             set({ densities });
+          }}
+        />
+      ),
+    },
+    {
+      part: "dense_allowance",
+      words: "On dense screens",
+      choice: (
+        <DenseChoice
+          unsaid={unsaid}
+          value={rule.dense_allowance}
+          onChange={(dense_allowance) => {
+            set({ dense_allowance });
           }}
         />
       ),
@@ -149,6 +162,31 @@ function DensitiesChoice({ value, unsaid, onChange }: Part<number[]>) {
         onChange(densities.length > 0 ? densities.toSorted((a, b) => a - b) : null);
       }}
       options={[1, 1.5, 2, 3].map((value) => ({ value, label: density(value) }))}
+    />
+  );
+}
+
+/** What holds of files that have more pixels than their place has CSS pixels, in words. */
+export const denseWords = (points: number) =>
+  points === 0 ? "judged as any other" : `up to ${points} points less at their own pixels`;
+
+/** How much less files for dense screens may keep of their own pixels. */
+function DenseChoice({ value, unsaid, onChange }: Part<number>) {
+  return (
+    <Select
+      aria-label="On dense screens"
+      value={value ?? UNSAID}
+      onChange={(points) => {
+        onChange(points === UNSAID ? null : Number(points));
+      }}
+      options={[
+        { value: UNSAID, label: unsaid },
+        ...[0, 5, 10, 15].map((points) => ({
+          value: points,
+          label: denseWords(points),
+          title: "As it is seen at CSS pixels, each file still has its grade",
+        })),
+      ]}
     />
   );
 }

@@ -81,6 +81,32 @@ async fn what_older_encoders_made_is_made_anew_and_its_files_stay() {
 }
 
 #[tokio::test]
+async fn files_for_dense_screens_may_lack_what_the_rule_allows_and_no_others() {
+    let api = Api::start().await;
+    let id = api.taken("moor.jpg", &grainy()).await;
+    let weight = async |density: u32| {
+        let slot = json!({"width": 150, "height": 100, "fit": "cover"});
+        let search = json!({"slot": slot, "density": density, "format": "webp",
+            "how": {"by": "rule", "want": null}});
+        let tried = api.post(&format!("/api/pictures/{id}/trials"), &search).await.json();
+        let trials = tried["proof"]["trials"].as_array().unwrap();
+        let trial = trials.iter().find(|trial| trial["id"] == tried["settled"]).unwrap();
+        (trial["margin"]["weight"].as_u64().unwrap(), trial["score"].as_f64().unwrap())
+    };
+    let before = [weight(1).await, weight(2).await];
+    let rule = json!({"dense_allowance": 15});
+    assert_eq!(api.put("/api/output-rules", &rule).await.status, StatusCode::OK);
+    let after = [weight(1).await, weight(2).await];
+    assert_eq!(after[0], before[0], "one pixel for each is judged as before");
+    assert!(after[1].0 < before[1].0, "{before:?} {after:?}");
+    assert!(after[1].1 >= 55.0, "{after:?}");
+    let most = json!({"dense_allowance": 30});
+    let refused = api.put("/api/output-rules", &most).await;
+    assert_eq!(refused.status, StatusCode::UNPROCESSABLE_ENTITY);
+    assert!(refused.json()["detail"].as_str().unwrap().contains("0 to 20 points"));
+}
+
+#[tokio::test]
 async fn a_trial_can_be_asked_for_by_its_bytes_and_becomes_the_rule() {
     let api = Api::start().await;
     let id = api.taken("moor.jpg", &grainy()).await;

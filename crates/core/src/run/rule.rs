@@ -70,6 +70,7 @@ impl RunRule {
             densities: own.densities.or(before.densities),
             keeps_credit: own.keeps_credit.or(before.keeps_credit),
             keeps_profile: own.keeps_profile.or(before.keeps_profile),
+            dense_allowance: own.dense_allowance.or(before.dense_allowance),
             name_pattern: before.name_pattern,
         }
     }

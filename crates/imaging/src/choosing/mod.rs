@@ -27,6 +27,7 @@ use crate::outside::Encoders;
 use crate::palette::Reduced;
 use crate::raster::Raster;
 use brisk_margin_core::content::ContentClass;
+use brisk_margin_core::dense::Standard;
 use brisk_margin_core::encoding::{Encoding, PaletteSize, Quality};
 use brisk_margin_core::format::Format;
 use brisk_margin_core::grade::WorstSpot;
@@ -36,7 +37,7 @@ use brisk_margin_core::units::Bytes;
 pub use frames::{JudgedFrame, judged_frames};
 pub use hints::Hints;
 pub use moving::{Moving, moving_source};
-use search::{Goal, Search, Source};
+use search::{Search, Source};
 pub use turns::{Turn, in_turns, turns};
 use without_loss::same;
 
@@ -98,7 +99,8 @@ pub struct Chosen {
     pub trial: Trial,
     /// Where it differs most.
     pub worst: WorstSpot,
-    /// What counted of its score: less where its worst tile lies under the grade's floor.
+    /// What counted of its score: less where its worst tile lies under the grade's floor, or where it is seen as worse
+    /// than it may be.
     pub counted: Score,
     /// How it ended.
     pub outcome: ChoiceOutcome,
@@ -232,6 +234,9 @@ impl Choosing<'_> {
     pub fn answer(&self, request: EncodeRequest) -> Result<Chosen, ChoiceError> {
         match request {
             EncodeRequest::Best(format, target, cap) => self.choose(format, target, cap),
+            EncodeRequest::Dense(format, grade, dense, cap) => {
+                self.graded(format, Standard { grade, dense: Some(dense) }, cap)
+            }
             EncodeRequest::Under(format, cap) => self.choose_under(format, cap),
             EncodeRequest::One(encoding) => self.choose_one(encoding),
         }
@@ -250,7 +255,7 @@ impl Choosing<'_> {
         match want {
             QualityTarget::Lossless => self.lossless(format, cap),
             QualityTarget::Quality(quality) => self.at(self.source(format)?.encoding(quality), cap),
-            QualityTarget::Grade(grade) => self.graded(format, grade, cap),
+            QualityTarget::Grade(grade) => self.graded(format, grade.into(), cap),
         }
     }
 
@@ -262,7 +267,7 @@ impl Choosing<'_> {
         let mut search = Search::new(self, self.source(format)?);
         let middling = search.trial(search.encoding(Quality::USUAL))?;
         let trial = search.under(cap, middling)?;
-        self.ended(search, trial, None, Some(cap))
+        self.ended(search, trial, Some(cap))
     }
 
     /// The smallest file in `format` of at least `score`, by the whole picture alone: for measuring
@@ -272,8 +277,8 @@ impl Choosing<'_> {
     /// [`ChoiceError`].
     pub fn choose_score(&self, format: Format, score: Score) -> Result<Chosen, ChoiceError> {
         let mut search = Search::new(self, self.source(format)?);
-        let trial = search.run(Goal::Score(score))?;
-        self.ended(search, trial, None, None)
+        let trial = search.run(score)?;
+        self.ended(search, trial, None)
     }
 
     /// The smallest file by `encoder` alone that is as faithful as `grade` says.
@@ -285,7 +290,7 @@ impl Choosing<'_> {
         encoder: &OutsideEncoder,
         grade: Grade,
     ) -> Result<Chosen, ChoiceError> {
-        self.searched(Source::Outside(encoder), grade, None)
+        self.searched(Source::Outside(encoder), grade.into(), None)
     }
 
     /// The file that `encoding` makes, whatever comes of it.
@@ -309,42 +314,45 @@ impl Choosing<'_> {
         };
         let mut search = Search::new(self, source);
         let trial = search.trial(encoding)?;
-        self.within(search, trial, cap, None)
+        self.within(search, trial, cap)
     }
 
     fn graded(
         &self,
         format: Format,
-        grade: Grade,
+        standard: Standard,
         cap: Option<Bytes>,
     ) -> Result<Chosen, ChoiceError> {
         let ours = match format {
-            Format::Jpeg | Format::Avif => Some(self.searched(Source::Ours(format), grade, cap)?),
-            Format::Webp => Some(self.webp(grade, cap)?),
-            Format::Png => Some(self.png(grade, cap)?),
+            Format::Jpeg | Format::Avif => {
+                Some(self.searched(Source::Ours(format), standard, cap)?)
+            }
+            Format::Webp => Some(self.webp(standard, cap)?),
+            Format::Png => Some(self.png(standard, cap)?),
             Format::Gif => Some(self.at(Encoding::Gif, cap)?),
             Format::Jxl => None,
         };
         let missing = EncodeError::NotSetUp(format).into();
         self.or_outside((format, missing), ours, |encoder| {
-            self.searched(Source::Outside(encoder), grade, cap)
+            self.searched(Source::Outside(encoder), standard, cap)
         })
     }
 
     fn searched(
         &self,
         source: Source<'_>,
-        grade: Grade,
+        standard: Standard,
         cap: Option<Bytes>,
     ) -> Result<Chosen, ChoiceError> {
-        let mut search = Search::new(self, source);
-        let trial = search.run(Goal::Grade(grade))?;
-        self.within(search, trial, cap, Some(grade))
+        let mut search = Search::new(self, source).held_to(standard)?;
+        let target = search.standard.unwrap_or(standard).target();
+        let trial = search.run(target)?;
+        self.within(search, trial, cap)
     }
 
     /// Flat pictures are often smaller without loss.
-    fn webp(&self, grade: Grade, cap: Option<Bytes>) -> Result<Chosen, ChoiceError> {
-        let lossy = self.searched(Source::Ours(Format::Webp), grade, cap)?;
+    fn webp(&self, standard: Standard, cap: Option<Bytes>) -> Result<Chosen, ChoiceError> {
+        let lossy = self.searched(Source::Ours(Format::Webp), standard, cap)?;
         self.or_lossless(lossy, cap)
     }
 
@@ -386,27 +394,28 @@ impl Choosing<'_> {
     }
 
     /// The fewest colours that reach the grade, or all of them.
-    fn png(&self, grade: Grade, cap: Option<Bytes>) -> Result<Chosen, ChoiceError> {
+    fn png(&self, standard: Standard, cap: Option<Bytes>) -> Result<Chosen, ChoiceError> {
         let mut tried = Vec::new();
-        let reduced = self.fewest_colours(grade, &mut tried)?;
-        let mut search = Search::new(self, Source::Ours(Format::Png));
+        let mut search = Search::new(self, Source::Ours(Format::Png)).held_to(standard)?;
+        let reduced = self.fewest_colours(&search, &mut tried)?;
         search.tried = tried;
         let trial = match reduced {
             Some(colours) => search.trial(Encoding::PngPalette(colours))?,
             None => search.trial(Encoding::Png)?,
         };
-        let chosen = self.within(search, trial, cap, Some(grade))?;
+        let chosen = self.within(search, trial, cap)?;
         self.or_lossless(chosen, cap)
     }
 
     fn fewest_colours(
         &self,
-        grade: Grade,
+        search: &Search<'_>,
         tried: &mut Vec<Point>,
     ) -> Result<Option<PaletteSize>, ChoiceError> {
         /// Steps between which bytes differ clearly. With fewer colours a spot can change its own,
         /// which the eye sees before the measure does.
         const STEPS: [u16; 8] = [16, 24, 32, 48, 64, 96, 128, 256];
+        let Some(standard) = search.standard else { return Ok(None) };
         let (mut low, mut high) = (0, STEPS.len());
         while low < high {
             if (self.stop)() {
@@ -418,12 +427,13 @@ impl Choosing<'_> {
             };
             let raster = reduced.raster();
             let mut score = self.metric.score(&raster)?;
-            if score >= grade.target() {
-                score = grade.counting(score, self.metric.worst_tile(&raster)?.score);
+            if score >= standard.target() {
+                let tile = self.metric.worst_tile(&raster)?.score;
+                score = standard.counting(score, tile, search.seen(&raster)?);
             }
             let encoding = Encoding::PngPalette(PaletteSize::new(STEPS[middle])?);
             tried.push(Point { encoding, bytes: None, score });
-            if score >= grade.target() { high = middle } else { low = middle + 1 }
+            if score >= standard.target() { high = middle } else { low = middle + 1 }
         }
         Ok(STEPS.get(low).map(|&colours| PaletteSize::new(colours)).transpose()?)
     }
@@ -434,30 +444,30 @@ impl Choosing<'_> {
         mut search: Search<'_>,
         trial: Trial,
         cap: Option<Bytes>,
-        grade: Option<Grade>,
     ) -> Result<Chosen, ChoiceError> {
         let trial = match cap {
             Some(cap) if Bytes::of(&trial.bytes) > cap => search.under(cap, trial)?,
             _ => trial,
         };
-        self.ended(search, trial, grade, cap)
+        self.ended(search, trial, cap)
     }
 
     fn ended(
         &self,
         search: Search<'_>,
         trial: Trial,
-        grade: Option<Grade>,
         cap: Option<Bytes>,
     ) -> Result<Chosen, ChoiceError> {
+        let (seen, standard) = (search.seen(&trial.raster)?, search.standard);
         let (tried, drafts) = search.effort();
         if trial.encoding.is_lossless() && !self.is_same(&trial)? {
             return Err(ChoiceError::NotTheSame(trial.encoding.format()));
         }
         let worst = trial.worst_tile(self.metric)?;
         let heavier = |cap: Bytes| tried.iter().any(|point| point.bytes.is_some_and(|b| b > cap));
-        let counted = grade.map_or(trial.score, |grade| grade.counting(trial.score, worst.score));
-        let missed = grade.map(Grade::target).filter(|target| counted < *target);
+        let counted =
+            standard.map_or(trial.score, |held| held.counting(trial.score, worst.score, seen));
+        let missed = standard.map(Standard::target).filter(|target| counted < *target);
         let outcome = match (cap, missed) {
             (Some(cap), _) if Bytes::of(&trial.bytes) > cap => ChoiceOutcome::OverCap { cap },
             (Some(cap), Some(target)) if heavier(cap) => ChoiceOutcome::Capped { target },

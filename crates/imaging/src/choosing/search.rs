@@ -4,33 +4,20 @@
 use super::hints::bend;
 use super::prior::Prior;
 use super::{ChoiceError, Choosing, Point, Trial};
+use crate::metric::QualityMetric;
 use crate::palette;
+use crate::raster::Raster;
+use crate::resize::{Region, resize};
+use brisk_margin_core::dense::{DenseView, Standard};
 use brisk_margin_core::encoding::{Encoding, PaletteSize, Quality};
 use brisk_margin_core::format::Format;
+use brisk_margin_core::geometry::Size;
 use brisk_margin_core::grade::{Grade, Score};
 use brisk_margin_core::outside::OutsideEncoder;
 use brisk_margin_core::units::Bytes;
 
 /// No search makes more files, nor does one under a byte cap.
 const MOST: usize = 5;
-
-/// What a search is to reach.
-#[derive(Debug, Clone, Copy)]
-pub(super) enum Goal {
-    /// A grade, by the whole and by the worst tile.
-    Grade(Grade),
-    /// A score by the whole.
-    Score(Score),
-}
-
-impl Goal {
-    const fn target(self) -> Score {
-        match self {
-            Self::Grade(grade) => grade.target(),
-            Self::Score(score) => score,
-        }
-    }
-}
 
 /// Who makes the files of a search.
 #[derive(Debug, Clone, Copy)]
@@ -78,6 +65,10 @@ impl Source<'_> {
 pub(super) struct Search<'a> {
     choosing: &'a Choosing<'a>,
     source: Source<'a>,
+    /// What they are held to, where it is a standard.
+    pub(super) standard: Option<Standard>,
+    /// What they are held against at the size in which they are seen, and that size.
+    seen: Option<(QualityMetric, Size)>,
     prior: Prior,
     /// How the picture likely differs from the prior.
     hint: Option<f64>,
@@ -96,6 +87,8 @@ impl<'a> Search<'a> {
         Self {
             choosing,
             source,
+            standard: None,
+            seen: None,
             prior: Prior::of(format, choosing.class),
             hint: choosing.hints.of(format).filter(|_| source.shares_scale()),
             levels: source.levels(),
@@ -113,6 +106,32 @@ impl<'a> Search<'a> {
     /// How many files and drafts were made in search of a score.
     fn made(&self) -> usize {
         self.known.len() + self.drafted.len()
+    }
+
+    /// The same for files that are held to `standard`, as far as that can be: what moves, or would be too small to be
+    /// scored as it is seen, is judged by its own pixels alone.
+    pub(super) fn held_to(mut self, standard: Standard) -> Result<Self, ChoiceError> {
+        const LEAST: u32 = 64;
+        let raster = self.choosing.metric.raster();
+        let seen_size = |dense: &DenseView| {
+            let side = |side: u32| (f64::from(side) / dense.density.get()).round() as u32;
+            Size::new(side(raster.size().width), side(raster.size().height))
+        };
+        let dense = standard.dense.filter(|dense| {
+            let Size { width, height } = seen_size(dense);
+            self.choosing.moving.is_none() && width.min(height) >= LEAST
+        });
+        if let Some(size) = dense.as_ref().map(seen_size) {
+            self.seen = Some((QualityMetric::new(scaled(raster, size))?, size));
+        }
+        self.standard = Some(Standard { dense, ..standard });
+        Ok(self)
+    }
+
+    /// How faithful `file` is at the size in which it is seen; nothing where that is its own.
+    pub(super) fn seen(&self, file: &Raster) -> Result<Option<Score>, ChoiceError> {
+        let seen = self.seen.as_ref();
+        Ok(seen.map(|(metric, size)| metric.score(&scaled(file, *size))).transpose()?)
     }
 
     /// How its files are made at `quality`.
@@ -133,8 +152,8 @@ impl<'a> Search<'a> {
     }
 
     /// The smallest file that reaches `goal`, or where none does, the most faithful.
-    pub(super) fn run(&mut self, goal: Goal) -> Result<Trial, ChoiceError> {
-        let target = goal.target().0;
+    pub(super) fn run(&mut self, target: Score) -> Result<Trial, ChoiceError> {
+        let target = target.0;
         if self.hint.is_none() {
             self.draft(target)?;
         }
@@ -142,7 +161,7 @@ impl<'a> Search<'a> {
         while self.made() < MOST {
             let Some(level) = self.next_level(target) else { break };
             let trial = self.at_level(level)?;
-            let counts = self.counting(&trial, goal)?;
+            let counts = self.counting(&trial, target)?;
             self.known.push((level, counts));
             let reaches = counts >= target;
             let better =
@@ -184,13 +203,12 @@ impl<'a> Search<'a> {
     }
 
     /// The score of `trial`, or less where its worst tile lies under the floor.
-    fn counting(&self, trial: &Trial, goal: Goal) -> Result<f64, ChoiceError> {
-        let Goal::Grade(grade) = goal else { return Ok(trial.score.0) };
-        if trial.score < grade.target() {
+    fn counting(&self, trial: &Trial, target: f64) -> Result<f64, ChoiceError> {
+        let Some(standard) = self.standard.filter(|_| trial.score.0 >= target) else {
             return Ok(trial.score.0);
-        }
+        };
         let tile = trial.worst_tile(self.choosing.metric)?.score;
-        Ok(grade.counting(trial.score, tile).0)
+        Ok(standard.counting(trial.score, tile, self.seen(&trial.raster)?).0)
     }
 
     /// The level to try next for `target`; nothing once neighbours part it.
@@ -312,6 +330,11 @@ impl<'a> Search<'a> {
             weights.iter().map(|&(l, weight)| (l, weight - usual(l as usize))).collect();
         usual(level) + between(&bends, level as f64)
     }
+}
+
+/// All of `raster` at another size.
+fn scaled(raster: &Raster, size: Size) -> Raster {
+    resize(raster, Region::whole(raster.size()), size)
 }
 
 fn weight(bytes: usize) -> f64 {

@@ -38,7 +38,7 @@ impl Choosing<'_> {
     ) -> Result<Chosen, ChoiceError> {
         let mut search = Search::new(self, source);
         let trial = search.trial(encoding)?;
-        self.ended(search, trial, None, cap)
+        self.ended(search, trial, cap)
     }
 
     /// Whether a GIF has colours enough shows once it is made.
@@ -46,7 +46,7 @@ impl Choosing<'_> {
         let mut search = Search::new(self, Source::Ours(Format::Gif));
         let trial = search.trial(Encoding::Gif)?;
         let is_same = self.is_same(&trial)?;
-        let mut chosen = self.ended(search, trial, None, cap)?;
+        let mut chosen = self.ended(search, trial, cap)?;
         if !is_same && chosen.outcome == ChoiceOutcome::Met {
             chosen.outcome = ChoiceOutcome::Short { target: Score::SAME };
         }

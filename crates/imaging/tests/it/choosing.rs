@@ -1,6 +1,7 @@
 //! Choosing encodings: grades, caps, lossless promises, what files carry, and odd pictures.
 
 use crate::CODECS;
+use crate::desk::{Desk, scene, sign};
 use brisk_margin_core::choice::{ChoiceOutcome, QualityTarget, worth_trying};
 use brisk_margin_core::content::ContentClass;
 use brisk_margin_core::encoding::{Encoding, PaletteSize, Quality};
@@ -10,7 +11,6 @@ use brisk_margin_core::geometry::Size;
 use brisk_margin_core::grade::{Grade, Score};
 use brisk_margin_core::source_format::SourceFormat;
 use brisk_margin_core::units::Bytes;
-use brisk_margin_imaging::analysis::content_class;
 use brisk_margin_imaging::choosing::{ChoiceError, Choosing, Hints, Moving, never};
 use brisk_margin_imaging::codec::extras::Extras;
 use brisk_margin_imaging::codec::{CodecError, png};
@@ -22,60 +22,6 @@ use brisk_margin_imaging::raster::{Channels, Raster};
 use brisk_margin_imaging::reading;
 use brisk_margin_imaging::render::render_motion;
 use brisk_margin_testing::pictures::{encoded, gradient, gradient_jpeg, oriented};
-
-/// Hills of light with grain, as a camera sees them.
-fn scene(width: u32, height: u32) -> Raster {
-    let mut state = 11u32;
-    let mut grain = || {
-        state = state.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
-        f64::from(state >> 24) / 16.0
-    };
-    let pixels = (0..height).flat_map(|y| (0..width).map(move |x| (f64::from(x), f64::from(y))));
-    let data = pixels.flat_map(|(x, y)| {
-        let light =
-            110.0 + 60.0 * (x / 37.0).sin() * (y / 23.0).cos() + 30.0 * (x * y / 900.0).sin();
-        [light + grain(), light * 0.8 + grain() + 10.0, 140.0 - light / 3.0 + grain()]
-            .map(|v| v as u8)
-    });
-    Raster::new(Size::new(width, height), Channels::Rgb, data.collect())
-}
-
-/// A sign with a clear ground: letters, a plate, a hole.
-fn sign(width: u32, height: u32) -> Raster {
-    let pixels = (0..height).flat_map(|y| (0..width).map(move |x| (x, y)));
-    let data = pixels.flat_map(|(x, y)| match (x / 9 % 4, y / 9 % 3) {
-        (0, 0) => [0, 0, 0, 0],
-        (1, _) => [14, 90, 90, 255],
-        (_, 2) => [250, 244, 230, 255],
-        _ => [200, 60, 30, 255],
-    });
-    Raster::new(Size::new(width, height), Channels::Rgba, data.collect())
-}
-
-struct Desk {
-    metric: QualityMetric,
-    class: ContentClass,
-}
-
-impl Desk {
-    fn new(raster: Raster) -> Self {
-        let class = content_class(&raster);
-        Self { metric: QualityMetric::new(raster).unwrap(), class }
-    }
-
-    fn choosing(&self) -> Choosing<'_> {
-        static NOTHING: Extras = Extras { icc: None, xmp: None };
-        Choosing {
-            encoders: (&CODECS).into(),
-            metric: &self.metric,
-            moving: None,
-            class: self.class,
-            hints: Hints::NONE,
-            extras: &NOTHING,
-            stop: &never,
-        }
-    }
-}
 
 #[test]
 fn each_grade_is_reached_by_hardly_more_than_it_takes_in_few_trials() {

@@ -4,6 +4,8 @@ use brisk_margin_imaging::codecs::Codecs;
 
 mod choosing;
 mod corpus;
+mod dense;
+mod desk;
 mod files;
 mod finish;
 mod formats;

@@ -193,7 +193,7 @@ impl Maker {
             let is_known =
                 |known: &Asked| known.width.fitting == width.fitting && known.format == format;
             if !asked.iter().any(is_known) {
-                let request = self.wish.rule.request(format, None, budget);
+                let request = self.wish.rule.request(format, None, budget, width.spec.density);
                 asked.push(Asked { width, format, request });
             }
         }

@@ -3,7 +3,7 @@ import { useState, type ReactNode } from "react";
 import type { EffectiveRule, Format, OutputRule } from "../../api/client";
 import { density, formatName } from "../../ui/figures";
 import { ProblemNote } from "../../ui/ProblemNote";
-import { EitherChoice, rulePartsOf, type RulePart } from "../../ui/RuleParts";
+import { denseWords, EitherChoice, rulePartsOf, type RulePart } from "../../ui/RuleParts";
 import { SideSheet } from "../../ui/SideSheet";
 import { capWords, LEVELS, wantWords } from "../trials/words";
 import { useDecision, useRule, useSayRule, type RuleOf } from "./useRule";
@@ -155,6 +155,7 @@ const holding = (decision: EffectiveRule): Record<RulePart["part"], string> => (
   want: wantWords(decision.want.value),
   cap: capWords(decision.cap.value),
   densities: decision.densities.value?.map(density).join(", ") ?? "the slot's own",
+  dense_allowance: denseWords(decision.dense_allowance.value),
   keeps_credit: decision.keeps_credit.value ? "stay" : "left out",
   keeps_profile: decision.keeps_profile.value ? "the picture's own profile" : "sRGB",
 });

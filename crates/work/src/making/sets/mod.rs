@@ -207,7 +207,7 @@ impl ResponsiveSet {
                         format,
                         name: String::new(),
                         made: None,
-                        request: self.decision.request(format, None, self.budget),
+                        request: self.decision.request(format, None, self.budget, spec.density),
                         wish: wish.clone(),
                     });
                 }
