@@ -97,6 +97,22 @@ impl Serialize for Quality {
     }
 }
 
+/// The qualities of `format` that make other files than their neighbours, the lowest first; all of them where it has
+/// none.
+pub fn levels(format: Format) -> Vec<Quality> {
+    match format {
+        Format::Avif => {
+            let mut levels: Vec<Quality> = Quality::all_whole().collect();
+            // The encoder knows 64 steps (libavif, quality to quantiser).
+            levels.dedup_by_key(|quality| ((100 - u32::from(quality.whole())) * 63 + 50) / 100);
+            levels
+        }
+        // The encoder knows 127 steps, of four segments in their own places.
+        Format::Webp => Quality::all().step_by(5).collect(),
+        _ => Quality::all().collect(),
+    }
+}
+
 /// How many colours a palette may have, from 2 to 256.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 #[serde(try_from = "u16", into = "u16")]
@@ -270,6 +286,15 @@ mod tests {
         assert_eq!(finer.to_string(), "JPEG 80.5");
         let rounded = Encoding::new(Format::Avif, Quality::new(80.5).unwrap()).unwrap();
         assert_eq!(rounded.to_string(), "AVIF 81", "its encoder knows no tenths");
+    }
+
+    #[test]
+    fn levels_are_those_that_an_encoder_tells_apart() {
+        assert_eq!(levels(Format::Avif).len(), 64);
+        assert!(levels(Format::Avif).iter().all(|level| level.get().fract() == 0.0));
+        let halves = levels(Format::Webp);
+        assert_eq!((halves[0].get(), halves[1].get()), (1.0, 1.5));
+        assert_eq!(levels(Format::Jpeg).len(), 991);
     }
 
     #[test]

@@ -39,7 +39,7 @@ pub fn run(kinds: &[Kind], reference: &Reference) -> Result<(), Failure> {
     for kind in kinds {
         let pictures = camera_sized(&kind.files)?;
         let told = |what: &str, ours: f64, theirs: f64| {
-            let (name, count) = (kind.name, pictures.len());
+            let (name, count) = (&kind.name, pictures.len());
             let ratio = ours / theirs;
             println!("{what} | {name}, {count} | {ours:.2} s | {theirs:.2} s | {ratio:.2}");
         };

@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 use brisk_margin_cli::home::own_codecs;
 use brisk_margin_core::choice::QualityTarget;
 use brisk_margin_core::content::ContentClass;
-use brisk_margin_core::encoding::{Encoding, Quality};
+use brisk_margin_core::encoding::{self, Encoding};
 use brisk_margin_core::format::Format;
 use brisk_margin_core::grade::{Grade, Score};
 use brisk_margin_imaging::analysis::content_class;
@@ -24,13 +24,15 @@ use brisk_margin_cli::home::Failure;
 
 /// What pictures are shrunk to, as far as they are larger: an ordinary picture in a page.
 const WIDTH: u32 = 1_000;
-const FORMATS: [Format; 3] = [Format::Jpeg, Format::Webp, Format::Avif];
+pub const FORMATS: [Format; 3] = [Format::Jpeg, Format::Webp, Format::Avif];
 
 /// A picture's pixels, the reference's files of them, and ours against those.
-struct Sample {
-    metric: QualityMetric,
-    codecs: Codecs,
-    class: ContentClass,
+pub struct Sample {
+    pub metric: QualityMetric,
+    pub codecs: Codecs,
+    pub class: ContentClass,
+    /// Where its pixels are, as a PNG; the reference's files lie beside it.
+    pub pixels: PathBuf,
     /// By format, in the order of [`FORMATS`].
     theirs: [(u64, Score); 3],
 }
@@ -46,18 +48,26 @@ pub fn run(kinds: &[Kind], reference: &Reference, folder: &Path) -> Result<(), F
         );
         println!("---|---|---|---|---|---");
         for (n, format) in FORMATS.into_iter().enumerate() {
-            told(&samples, n, format)?;
+            let weighed = weighed(&samples, n, format)?;
+            let Weighed { theirs, worst, mean, none_worse, at_own } = weighed;
+            println!(
+                "{format} | {theirs}, {worst:.1} and {mean:.1} | {none_worse} | {:.2} | {at_own} | {:.2}",
+                weighed.none_worse(),
+                weighed.at_own()
+            );
         }
         println!("\n{}: encodes to reach a grade | mean | most", kind.name);
         println!("---|---|---");
         for grade in Grade::ALL {
-            encodes(&samples, grade)?;
+            let (mean, most) = encodes(&samples, grade)?;
+            println!("{grade:?} | {mean:.2} | {most}");
         }
     }
     Ok(())
 }
 
-fn samples(kind: &Kind, reference: &Reference, folder: &Path) -> Result<Vec<Sample>, Failure> {
+/// The pictures of `kind`, and the reference's files of them.
+pub fn samples(kind: &Kind, reference: &Reference, folder: &Path) -> Result<Vec<Sample>, Failure> {
     let codecs = own_codecs()?;
     let mut pixels: Vec<PathBuf> = Vec::new();
     let mut metrics = Vec::new();
@@ -77,12 +87,35 @@ fn samples(kind: &Kind, reference: &Reference, folder: &Path) -> Result<Vec<Samp
             Ok((file.len() as u64, score))
         };
         let [jpeg, webp, avif] = FORMATS.map(their);
-        Ok(Sample { theirs: [jpeg?, webp?, avif?], class, metric, codecs: codecs.clone() })
+        let theirs = [jpeg?, webp?, avif?];
+        Ok(Sample { theirs, class, metric, codecs: codecs.clone(), pixels: path })
     };
     pixels.into_iter().zip(metrics).map(read).collect()
 }
 
-fn told(samples: &[Sample], n: usize, format: Format) -> Result<(), Failure> {
+/// What the files of some pictures weigh in a format.
+pub struct Weighed {
+    theirs: u64,
+    worst: f64,
+    mean: f64,
+    none_worse: u64,
+    at_own: u64,
+}
+
+impl Weighed {
+    /// Ours beside theirs, where none of ours is worse than the worst of theirs.
+    pub fn none_worse(&self) -> f64 {
+        self.none_worse as f64 / self.theirs as f64
+    }
+
+    /// Ours beside theirs, each at the score of theirs.
+    pub fn at_own(&self) -> f64 {
+        self.at_own as f64 / self.theirs as f64
+    }
+}
+
+/// Weighs both sides in `format`, the `n`th of [`FORMATS`].
+pub fn weighed(samples: &[Sample], n: usize, format: Format) -> Result<Weighed, Failure> {
     // JPEG has no transparency: what is clear is not compared.
     let counts = |sample: &&Sample| format.has_alpha() || !sample.metric.raster().is_transparent();
     let samples: Vec<&Sample> = samples.iter().filter(counts).collect();
@@ -102,13 +135,7 @@ fn told(samples: &[Sample], n: usize, format: Format) -> Result<(), Failure> {
     };
     let none_worse = sum(&|_| Score(worst), false)?;
     let at_own = sum(&|sample| sample.theirs[n].1, true)?;
-    let ratio = |ours: u64| ours as f64 / theirs as f64;
-    println!(
-        "{format} | {theirs}, {worst:.1} and {mean:.1} | {none_worse} | {:.2} | {at_own} | {:.2}",
-        ratio(none_worse),
-        ratio(at_own)
-    );
-    Ok(())
+    Ok(Weighed { theirs, worst, mean, none_worse, at_own })
 }
 
 /// The bytes that our search comes to for a score.
@@ -118,7 +145,8 @@ fn searched(sample: &Sample, format: Format, score: Score) -> Result<u64, Failur
     Ok(choosing.choose_score(format, score)?.trial.bytes.len() as u64)
 }
 
-fn choosing<'a>(sample: &'a Sample, extras: &'a Extras) -> Choosing<'a> {
+/// A choice for the pixels of `sample`.
+pub fn choosing<'a>(sample: &'a Sample, extras: &'a Extras) -> Choosing<'a> {
     Choosing {
         encoders: (&sample.codecs).into(),
         metric: &sample.metric,
@@ -132,10 +160,7 @@ fn choosing<'a>(sample: &'a Sample, extras: &'a Extras) -> Choosing<'a> {
 
 /// The bytes of the lowest quality that has at least `score`, found by bisection.
 fn smallest(sample: &Sample, format: Format, score: Score) -> Result<u64, Failure> {
-    let levels: Vec<Quality> = match format {
-        Format::Avif => Quality::all_whole().collect(),
-        _ => Quality::all().collect(),
-    };
+    let levels = encoding::levels(format);
     let (mut low, mut high) = (0, levels.len());
     let mut bytes = None;
     while low < high {
@@ -153,7 +178,7 @@ fn smallest(sample: &Sample, format: Format, score: Score) -> Result<u64, Failur
 }
 
 /// How many files are made until a grade is reached, over all pictures and formats.
-fn encodes(samples: &[Sample], grade: Grade) -> Result<(), Failure> {
+pub fn encodes(samples: &[Sample], grade: Grade) -> Result<(f64, u32), Failure> {
     let pairs: Vec<(&Sample, Format)> =
         samples.iter().flat_map(|sample| FORMATS.map(|format| (sample, format))).collect();
     let counted: Result<Vec<u32>, String> = pairs
@@ -171,6 +196,5 @@ fn encodes(samples: &[Sample], grade: Grade) -> Result<(), Failure> {
         .collect();
     let counted = counted?;
     let mean = f64::from(counted.iter().sum::<u32>()) / counted.len() as f64;
-    println!("{grade:?} | {mean:.2} | {}", counted.iter().max().unwrap_or(&0));
-    Ok(())
+    Ok((mean, counted.into_iter().max().unwrap_or(0)))
 }

@@ -1,12 +1,15 @@
 //! `bench encoding`: ladders, bytes, encodes and memory, against a general-purpose library that
 //! does the same to the same pictures in the same run.
 
+mod goals;
+mod graphics;
 mod growth;
 mod ladder;
 mod matching;
 mod memory;
 mod reference;
 mod sets;
+mod stills;
 
 use std::path::{Path, PathBuf};
 
@@ -23,17 +26,17 @@ pub struct Encoding {
     /// A Python that has pyvips, as `pip install "pyvips[binary]"` gives it
     #[arg(long)]
     python: PathBuf,
-    /// A folder of photographs to measure with besides the demo's pictures
+    /// A folder of pictures to measure with besides the demo's, JPEG and PNG; once for each
     #[arg(long)]
-    photographs: Option<PathBuf>,
-    /// Only this part: ladder, bytes, sets, memory or growth
+    photographs: Vec<PathBuf>,
+    /// Only this part: goals, ladder, bytes, sets, memory or growth
     #[arg(long)]
     only: Option<String>,
 }
 
 /// Pictures of one kind.
 struct Kind {
-    name: &'static str,
+    name: String,
     files: Vec<PathBuf>,
 }
 
@@ -44,6 +47,9 @@ impl Encoding {
         let reference = Reference::new(self.python.clone(), threads);
         let kinds = self.kinds(folder.path())?;
         let wanted = |part: &str| self.only.as_deref().is_none_or(|only| only == part);
+        if wanted("goals") {
+            goals::run(&kinds, &reference, folder.path())?;
+        }
         if wanted("ladder") {
             ladder::run(&kinds, &reference)?;
         }
@@ -69,13 +75,17 @@ impl Encoding {
             std::fs::write(&path, scene.draw())?;
             demo.push(path);
         }
-        let mut kinds = vec![Kind { name: "demo", files: demo }];
-        if let Some(photographs) = &self.photographs {
+        let mut kinds = vec![Kind { name: "demo".to_owned(), files: demo }];
+        for photographs in &self.photographs {
             let files = std::fs::read_dir(photographs)?.map(|entry| Ok(entry?.path()));
             let mut files: Vec<PathBuf> = files.collect::<Result<_, std::io::Error>>()?;
-            files.retain(|path| path.extension().is_some_and(|extension| extension == "jpg"));
+            let is_read = |path: &PathBuf| {
+                path.extension().is_some_and(|extension| extension == "jpg" || extension == "png")
+            };
+            files.retain(is_read);
             files.sort();
-            kinds.push(Kind { name: "photographs", files });
+            let name = photographs.file_name().unwrap_or_default().to_string_lossy().into_owned();
+            kinds.push(Kind { name, files });
         }
         Ok(kinds)
     }

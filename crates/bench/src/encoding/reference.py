@@ -47,9 +47,45 @@ def files(path):
             out.write(data)
 
 
+def stills(path):
+    """Writes AVIFs of libaom's still-picture tuning at the steps that are wished for."""
+    from PIL import Image
+
+    image = Image.open(path).convert("RGB")
+    for name, speed, chroma in STILLS:
+        for step in wish["steps"]:
+            image.save(
+                f"{path}.{name}.{step}.avif", "AVIF", quality=step, speed=speed,
+                subsampling=chroma, max_threads=1, advanced={"tune": "iq"},
+            )
+
+
+STILLS = [("6-420", 6, "4:2:0"), ("6-444", 6, "4:4:4"), ("4-444", 4, "4:4:4")]
+
+
+def graphics(path):
+    """Writes what a flat picture comes to without loss and at steps of loss."""
+    image = pyvips.Image.new_from_file(path).copy_memory()
+    files = {
+        "same.png": image.pngsave_buffer(compression=9, effort=10),
+        "same.webp": image.webpsave_buffer(lossless=True, effort=6),
+        "same.avif": image.heifsave_buffer(compression="av1", lossless=True, effort=9),
+        "palette.png": image.pngsave_buffer(compression=9, effort=10, palette=True, Q=100),
+    }
+    for step in wish["steps"]:
+        files[f"{step}.webp"] = image.webpsave_buffer(Q=step, effort=6)
+        files[f"{step}.avif"] = image.heifsave_buffer(
+            compression="av1", Q=step, bitdepth=8, effort=wish["avif_effort"], subsample_mode="off"
+        )
+    for name, data in files.items():
+        with open(f"{path}.{name}", "wb") as out:
+            out.write(data)
+
+
+DOING = {"ladder": ladder, "files": files, "stills": stills, "graphics": graphics}
 start = time.perf_counter()
 with ThreadPool(wish["threads"]) as pool:
-    done = pool.map(ladder if wish["what"] == "ladder" else files, wish["pictures"], 1)
+    done = pool.map(DOING[wish["what"]], wish["pictures"], 1)
 seconds = time.perf_counter() - start
 print(json.dumps({
     "seconds": seconds,

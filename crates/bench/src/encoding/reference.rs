@@ -19,6 +19,18 @@ pub const AVIF: u8 = 50;
 /// The reference counts effort from 9 down to 0 where libaom counts its speed up; ours is 6.
 const AVIF_EFFORT: u8 = 3;
 
+/// Which files are made at steps of quality.
+#[derive(Debug, Clone, Copy)]
+pub enum Steps {
+    /// By libaom's still-picture tuning, which comes with Pillow.
+    Stills,
+    /// Of flat pictures.
+    Graphics,
+}
+
+/// How the files of [`Steps::Stills`] are called: speed and colours.
+pub const STILLS: [&str; 3] = ["6-420", "6-444", "4-444"];
+
 /// A Python that has the library.
 pub struct Reference {
     python: PathBuf,
@@ -37,6 +49,7 @@ struct Wish<'a> {
     webp: u8,
     avif: u8,
     avif_effort: u8,
+    steps: &'a [u8],
 }
 
 /// What it took.
@@ -75,6 +88,16 @@ impl Reference {
         self.run(&self.wish("files", pixels))
     }
 
+    /// Files of each of `pixels` at `steps` of quality, beside it: AVIFs by libaom's still-picture tuning
+    /// ([`STILLS`]), or all that a flat picture can be.
+    pub fn at_steps(&self, what: Steps, pixels: &[PathBuf], steps: &[u8]) -> Result<Took, Failure> {
+        let what = match what {
+            Steps::Stills => "stills",
+            Steps::Graphics => "graphics",
+        };
+        self.run(&Wish { steps, ..self.wish(what, pixels) })
+    }
+
     const fn wish<'a>(&self, what: &'a str, pictures: &'a [PathBuf]) -> Wish<'a> {
         Wish {
             what,
@@ -87,6 +110,7 @@ impl Reference {
             webp: WEBP,
             avif: AVIF,
             avif_effort: AVIF_EFFORT,
+            steps: &[],
         }
     }
 

@@ -19,21 +19,35 @@ use super::reference::Reference;
 use super::{Kind, width};
 
 /// The widths of a set.
-const WIDTHS: [u32; 6] = [366, 480, 640, 960, 1_200, 1_500];
+pub const WIDTHS: [u32; 6] = [366, 480, 640, 960, 1_200, 1_500];
 /// The width of one picture alone.
-const ALONE: [u32; 1] = [960];
+pub const ALONE: [u32; 1] = [960];
 const FORMATS: [Format; 3] = [Format::Jpeg, Format::Webp, Format::Avif];
 /// Pictures that are as wide as the widest.
 const MOST: usize = 6;
 
 /// What came of the sets of some pictures.
 #[derive(Default)]
-struct Sum {
+pub struct Sum {
     seconds: f64,
+    /// The reference's.
+    theirs: f64,
     files: usize,
     encodes: u32,
     most: u32,
     short: usize,
+}
+
+impl Sum {
+    /// Our time beside the reference's.
+    pub fn ratio(&self) -> f64 {
+        self.seconds / self.theirs
+    }
+
+    /// How often a file was made until it was found.
+    pub fn encodes_a_file(&self) -> f64 {
+        f64::from(self.encodes) / self.files as f64
+    }
 }
 
 /// Measures both sides and prints a table.
@@ -43,41 +57,47 @@ pub fn run(kinds: &[Kind], reference: &Reference) -> Result<(), Failure> {
     );
     println!("---|---|---|---|---|---|---|---");
     for kind in kinds {
-        let mut pictures = Vec::new();
-        for path in &kind.files {
-            let is_jpeg = path.extension().is_some_and(|e| e.eq_ignore_ascii_case("jpg"));
-            if is_jpeg && width(path)? >= WIDTHS[WIDTHS.len() - 1] && pictures.len() < MOST {
-                pictures.push(path.clone());
-            }
-        }
+        let pictures = pictures(kind)?;
         for (what, widths) in [("one width in 3 formats", &ALONE[..]), ("6 widths × 3", &WIDTHS)] {
-            told(what, kind.name, &pictures, widths, reference)?;
+            let sum = measured(&pictures, widths, reference)?;
+            let Sum { seconds, theirs, files, most, short, .. } = sum;
+            println!(
+                "{what} | {}, {} | {seconds:.1} s | {theirs:.1} s | {:.2} | {:.2} | {most} | {short} of {files}",
+                kind.name,
+                pictures.len(),
+                sum.ratio(),
+                sum.encodes_a_file(),
+            );
         }
     }
     Ok(())
 }
 
-fn told(
-    what: &str,
-    kind: &str,
+/// Those of `kind` that sets are made of.
+pub fn pictures(kind: &Kind) -> Result<Vec<PathBuf>, Failure> {
+    let mut pictures = Vec::new();
+    for path in &kind.files {
+        let is_jpeg = path.extension().is_some_and(|e| e.eq_ignore_ascii_case("jpg"));
+        if is_jpeg && width(path)? >= WIDTHS[WIDTHS.len() - 1] && pictures.len() < MOST {
+            pictures.push(path.clone());
+        }
+    }
+    Ok(pictures)
+}
+
+/// The sets of `pictures`, and the reference's time for the same files.
+pub fn measured(
     pictures: &[PathBuf],
     widths: &[u32],
     reference: &Reference,
-) -> Result<(), Failure> {
-    let (mut sum, mut theirs) = (Sum::default(), 0.0);
+) -> Result<Sum, Failure> {
+    let mut sum = Sum::default();
     for path in pictures {
         let one = [(path.clone(), widths.to_vec())];
-        theirs += reference.ladder(&one, true, true)?.seconds;
+        sum.theirs += reference.ladder(&one, true, true)?.seconds;
         one_set(path, widths, &mut sum)?;
     }
-    let Sum { seconds, files, encodes, most, short } = sum;
-    println!(
-        "{what} | {kind}, {} | {seconds:.1} s | {theirs:.1} s | {:.2} | {:.2} | {most} | {short} of {files}",
-        pictures.len(),
-        seconds / theirs,
-        f64::from(encodes) / files as f64,
-    );
-    Ok(())
+    Ok(sum)
 }
 
 /// Makes the set of the picture in `path`.

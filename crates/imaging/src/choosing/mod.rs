@@ -3,9 +3,12 @@
 //! [`prior`] says how score falls with quality for a kind of picture, [`search`] finds the quality
 //! from it in a few trials, and this module says which formats are tried and what a byte cap costs.
 
+mod chosen;
+mod error;
 mod frames;
 mod hints;
 mod moving;
+mod palettes;
 pub mod prior;
 mod search;
 mod turns;
@@ -13,164 +16,27 @@ mod without_loss;
 
 use std::sync::OnceLock;
 
-use brisk_margin_core::choice::ChoiceOutcome;
-use brisk_margin_core::choice::EncodeRequest;
-use brisk_margin_core::choice::QualityTarget;
-use brisk_margin_core::encoding::EncodingError;
-use thiserror::Error;
-
-use crate::codec::CodecError;
-use crate::codec::extras::Extras;
-use crate::encode::EncodeError;
-use crate::metric::{Differences, MetricError, QualityMetric};
-use crate::outside::Encoders;
-use crate::palette::Reduced;
-use crate::raster::Raster;
+use brisk_margin_core::choice::{ChoiceOutcome, EncodeRequest, QualityTarget};
 use brisk_margin_core::content::ContentClass;
 use brisk_margin_core::dense::Standard;
-use brisk_margin_core::encoding::{Encoding, PaletteSize, Quality};
+use brisk_margin_core::encoding::{Encoding, Quality};
 use brisk_margin_core::format::Format;
-use brisk_margin_core::grade::WorstSpot;
 use brisk_margin_core::grade::{Grade, Score};
 use brisk_margin_core::outside::OutsideEncoder;
 use brisk_margin_core::units::Bytes;
+
+use crate::codec::extras::Extras;
+use crate::encode::EncodeError;
+use crate::metric::QualityMetric;
+use crate::outside::Encoders;
+pub use chosen::{Chosen, Point, Trial};
+pub use error::ChoiceError;
 pub use frames::{JudgedFrame, judged_frames};
 pub use hints::Hints;
 pub use moving::{Moving, moving_source};
 use search::{Search, Source};
 pub use turns::{Turn, in_turns, turns};
 use without_loss::same;
-
-/// A file that was tried.
-#[derive(Debug, Clone, PartialEq)]
-pub struct Trial {
-    /// The file.
-    pub bytes: Vec<u8>,
-    /// How it was made.
-    pub encoding: Encoding,
-    /// How faithful it is.
-    pub score: Score,
-    /// How it looks.
-    pub raster: Raster,
-    differences: OnceLock<Differences>,
-}
-
-impl Trial {
-    const fn new(bytes: Vec<u8>, encoding: Encoding, score: Score, raster: Raster) -> Self {
-        Self { bytes, encoding, score, raster, differences: OnceLock::new() }
-    }
-
-    /// Where it differs from what `metric` holds, worked out once.
-    ///
-    /// # Errors
-    /// Those of comparing.
-    pub fn differences(&self, metric: &QualityMetric) -> Result<&Differences, MetricError> {
-        if let Some(known) = self.differences.get() {
-            return Ok(known);
-        }
-        let found = metric.differences(&self.raster)?;
-        Ok(self.differences.get_or_init(|| found))
-    }
-
-    /// The tile in which it differs most from what `metric` holds.
-    ///
-    /// # Errors
-    /// Those of comparing.
-    pub fn worst_tile(&self, metric: &QualityMetric) -> Result<WorstSpot, MetricError> {
-        metric.worst_tile_of(self.differences(metric)?, &self.raster)
-    }
-}
-
-/// What a trial came to.
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Point {
-    /// How it was made.
-    pub encoding: Encoding,
-    /// Its bytes; nothing where only its pixels were judged.
-    pub bytes: Option<Bytes>,
-    /// How faithful it is.
-    pub score: Score,
-}
-
-/// The file that was chosen in a format.
-#[derive(Debug, Clone, PartialEq)]
-pub struct Chosen {
-    /// The file.
-    pub trial: Trial,
-    /// Where it differs most.
-    pub worst: WorstSpot,
-    /// What counted of its score: less where its worst tile lies under the grade's floor, or where it is seen as worse
-    /// than it may be.
-    pub counted: Score,
-    /// How it ended.
-    pub outcome: ChoiceOutcome,
-    /// Every file and palette that was tried on the way, in order.
-    pub tried: Vec<Point>,
-    /// How many drafts were made before them.
-    pub drafts: u32,
-    /// Why encoders from outside made nothing of it.
-    pub failures: Vec<ChoiceError>,
-}
-
-impl Chosen {
-    /// How many files or palettes were made, drafts included.
-    pub fn encodes(&self) -> u32 {
-        self.tried.len() as u32 + self.drafts
-    }
-
-    /// The lighter of both, or the one that is as it was asked to be; with the trials of both.
-    fn or_better(self, other: Self) -> Self {
-        let lighter = other.trial.bytes.len() <= self.trial.bytes.len();
-        let is_better = match (self.outcome, other.outcome) {
-            (ChoiceOutcome::Met, ChoiceOutcome::Met) => lighter,
-            (ChoiceOutcome::Met, _) => false,
-            (_, ChoiceOutcome::Met) => true,
-            _ => lighter,
-        };
-        let (mut kept, other) = if is_better { (other, self) } else { (self, other) };
-        kept.tried.extend(other.tried);
-        kept.drafts += other.drafts;
-        kept
-    }
-}
-
-/// Why nothing was chosen.
-#[derive(Debug, Clone, PartialEq, Error)]
-pub enum ChoiceError {
-    /// No file could be made.
-    #[error(transparent)]
-    Encode(#[from] EncodeError),
-    /// A quality or a number of colours that no encoder takes.
-    #[error(transparent)]
-    Encoding(#[from] EncodingError),
-    /// A file that was made could not be read again.
-    #[error(transparent)]
-    Codec(#[from] CodecError),
-    /// A file could not be compared.
-    #[error(transparent)]
-    QualityMetric(#[from] MetricError),
-    /// The format keeps no pixel as it is.
-    #[error("{0} has no lossless kind here: use PNG or WebP")]
-    NotLossless(Format),
-    /// A file that was promised to be the same is not.
-    #[error("the {0} file does not hold the same pixels and was thrown away")]
-    NotTheSame(Format),
-    /// Nobody wants it any more.
-    #[error("cancelled")]
-    Cancelled,
-}
-
-impl ChoiceError {
-    /// Whether the machine is at fault and not the picture: later it may go well.
-    pub const fn is_transient(&self) -> bool {
-        match self {
-            Self::Encode(error) => error.is_transient(),
-            Self::Codec(error) => error.is_transient(),
-            Self::Cancelled => true,
-            _ => false,
-        }
-    }
-}
 
 /// Asked between trials whether to stop.
 pub type Stop<'a> = &'a (dyn Fn() -> bool + Sync);
@@ -391,51 +257,6 @@ impl Choosing<'_> {
             Some(kept) => Ok(Chosen { failures, ..kept }),
             None => Err(failures.pop().unwrap_or(missing)),
         }
-    }
-
-    /// The fewest colours that reach the grade, or all of them.
-    fn png(&self, standard: Standard, cap: Option<Bytes>) -> Result<Chosen, ChoiceError> {
-        let mut tried = Vec::new();
-        let mut search = Search::new(self, Source::Ours(Format::Png)).held_to(standard)?;
-        let reduced = self.fewest_colours(&search, &mut tried)?;
-        search.tried = tried;
-        let trial = match reduced {
-            Some(colours) => search.trial(Encoding::PngPalette(colours))?,
-            None => search.trial(Encoding::Png)?,
-        };
-        let chosen = self.within(search, trial, cap)?;
-        self.or_lossless(chosen, cap)
-    }
-
-    fn fewest_colours(
-        &self,
-        search: &Search<'_>,
-        tried: &mut Vec<Point>,
-    ) -> Result<Option<PaletteSize>, ChoiceError> {
-        /// Steps between which bytes differ clearly. With fewer colours a spot can change its own,
-        /// which the eye sees before the measure does.
-        const STEPS: [u16; 8] = [16, 24, 32, 48, 64, 96, 128, 256];
-        let Some(standard) = search.standard else { return Ok(None) };
-        let (mut low, mut high) = (0, STEPS.len());
-        while low < high {
-            if (self.stop)() {
-                return Err(ChoiceError::Cancelled);
-            }
-            let middle = low.midpoint(high);
-            let Some(reduced) = Reduced::new(self.metric.raster(), STEPS[middle]) else {
-                return Ok(None);
-            };
-            let raster = reduced.raster();
-            let mut score = self.metric.score(&raster)?;
-            if score >= standard.target() {
-                let tile = self.metric.worst_tile(&raster)?.score;
-                score = standard.counting(score, tile, search.seen(&raster)?);
-            }
-            let encoding = Encoding::PngPalette(PaletteSize::new(STEPS[middle])?);
-            tried.push(Point { encoding, bytes: None, score });
-            if score >= standard.target() { high = middle } else { low = middle + 1 }
-        }
-        Ok(STEPS.get(low).map(|&colours| PaletteSize::new(colours)).transpose()?)
     }
 
     /// `trial`, or under `cap` the best that is light enough.

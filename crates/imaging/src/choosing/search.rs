@@ -1,6 +1,14 @@
 //! The search for a quality: a model of score and bytes from the prior, bent through what was
 //! tried.
 
+use brisk_margin_core::dense::{DenseView, Standard};
+use brisk_margin_core::encoding::{self, Encoding, PaletteSize, Quality};
+use brisk_margin_core::format::Format;
+use brisk_margin_core::geometry::Size;
+use brisk_margin_core::grade::{Grade, Score};
+use brisk_margin_core::outside::OutsideEncoder;
+use brisk_margin_core::units::Bytes;
+
 use super::hints::bend;
 use super::prior::Prior;
 use super::{ChoiceError, Choosing, Point, Trial};
@@ -8,13 +16,6 @@ use crate::metric::QualityMetric;
 use crate::palette;
 use crate::raster::Raster;
 use crate::resize::{Region, resize};
-use brisk_margin_core::dense::{DenseView, Standard};
-use brisk_margin_core::encoding::{Encoding, PaletteSize, Quality};
-use brisk_margin_core::format::Format;
-use brisk_margin_core::geometry::Size;
-use brisk_margin_core::grade::{Grade, Score};
-use brisk_margin_core::outside::OutsideEncoder;
-use brisk_margin_core::units::Bytes;
 
 /// No search makes more files, nor does one under a byte cap.
 const MOST: usize = 5;
@@ -55,7 +56,7 @@ impl Source<'_> {
     /// The qualities that make other files than their neighbours, the lowest first.
     fn levels(self) -> Vec<Quality> {
         match self {
-            Self::Ours(format) => levels(format),
+            Self::Ours(format) => encoding::levels(format),
             Self::Outside(encoder) => encoder.qualities().collect(),
         }
     }
@@ -349,20 +350,5 @@ fn between(points: &[(f64, f64)], x: f64) -> f64 {
         (Some((x0, y0)), Some(&(x1, y1))) => y0 + (y1 - y0) * (x - x0) / (x1 - x0),
         (Some((_, y)), None) | (None, Some(&(_, y))) => y,
         (None, None) => 0.0,
-    }
-}
-
-/// The qualities that give different files, the lowest first.
-fn levels(format: Format) -> Vec<Quality> {
-    match format {
-        Format::Avif => {
-            let mut levels: Vec<Quality> = Quality::all_whole().collect();
-            // The encoder knows 64 steps (libavif, quality to quantiser).
-            levels.dedup_by_key(|quality| ((100 - u32::from(quality.whole())) * 63 + 50) / 100);
-            levels
-        }
-        // The encoder knows 127 steps, of four segments in their own places.
-        Format::Webp => Quality::all().step_by(5).collect(),
-        _ => Quality::all().collect(),
     }
 }

@@ -34,10 +34,11 @@ fn a_file_for_two_device_pixels_is_lighter_and_good_as_it_is_seen() {
             let plain = choosing.choose(format, good, None).unwrap();
             let chosen = choosing.answer(dense(format)).unwrap();
             let what = format!("{format}: {:?}", chosen.tried);
-            assert_eq!(chosen.outcome, plain.outcome, "{what}");
-            if chosen.outcome != ChoiceOutcome::Met {
+            // A JPEG has no clear ground.
+            if plain.outcome != ChoiceOutcome::Met {
                 continue;
             }
+            assert_eq!(chosen.outcome, ChoiceOutcome::Met, "{what}");
             assert!(chosen.trial.bytes.len() <= plain.trial.bytes.len(), "{what}");
             assert!(chosen.encodes() <= plain.encodes().max(5), "{what}");
             let target = Grade::Good.target().0;

@@ -72,7 +72,10 @@ pub async fn shown(
     side: Side,
 ) -> Result<Option<bytes::Bytes>, MakeError> {
     let (blobs, hash) = (maker.store.blobs(), &of.picture.hash);
-    let kind = |n: usize| of.kind(&format!("frame {n} {side:?}"), encoding.format(), &encoding);
+    let kind = |n: usize| match side {
+        Side::Own => of.own_kind(&format!("frame {n}")),
+        _ => of.kind(&format!("frame {n} {side:?}"), encoding.format(), &encoding),
+    };
     if let Some(kept) = blobs.derived(hash, &kind(n), Keep::ForAWhile).await? {
         return Ok(Some(kept));
     }

@@ -113,6 +113,11 @@ impl Subject<'_> {
         }
     }
 
+    /// What is kept of its own pixels, whatever files are made of them.
+    pub(super) fn own_kind(&self, what: &str) -> String {
+        format!("{what} {}", json(self.spec))
+    }
+
     /// The file of `encoding`, where it was made before and is still there.
     pub async fn kept_file(
         &self,
