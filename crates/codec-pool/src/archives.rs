@@ -10,7 +10,8 @@ use brisk_margin_core::units::Bytes;
 use rustix::event::{PollFd, PollFlags, Timespec, poll};
 
 use crate::child::ARCHIVE_MEMORY;
-use crate::processes::{Unconfined, command};
+use crate::confinement::Unconfined;
+use crate::processes::command;
 use crate::wire;
 
 /// Reads archives in processes of a program.

@@ -16,15 +16,11 @@ use rustix::process::{
 };
 
 use crate::confinement::{Confinement, Work, confine};
-use crate::program_confinement;
-use crate::programs::NOT_CONFINED;
+use crate::program_confinement::{self, MOST_OUTPUT, NOT_CONFINED};
 use crate::wire::{self, Allowance};
 
 /// No process ever holds more, whatever it says to itself.
 const MOST_MEMORY: u64 = 12 << 30;
-
-/// The most that a program from outside writes, in bytes.
-pub(crate) const MOST_OUTPUT: u64 = 256 << 20;
 
 /// What reading an archive holds at most: a directory of a million names.
 pub(crate) const ARCHIVE_MEMORY: Bytes = Bytes(512 << 20);

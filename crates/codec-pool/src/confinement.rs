@@ -84,6 +84,26 @@ impl fmt::Display for Confinement {
     }
 }
 
+/// Whether processes do their jobs where the system refuses to confine them.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub enum Unconfined {
+    /// They do not.
+    #[default]
+    Refused,
+    /// Somebody said that they shall.
+    Allowed,
+}
+
+impl Unconfined {
+    /// Whether a process that is confined so may work; else why not.
+    pub(crate) fn accept(self, confinement: Confinement) -> Result<(), String> {
+        match confinement.is_whole() || self == Self::Allowed {
+            true => Ok(()),
+            false => Err(confinement.to_string()),
+        }
+    }
+}
+
 /// What a process does that is confined.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Work {

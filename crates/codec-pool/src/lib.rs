@@ -14,5 +14,6 @@ mod programs;
 mod wire;
 
 pub use archives::ArchiveProcesses;
-pub use processes::{Limits, PATIENCE, Processes, Unconfined};
+pub use confinement::Unconfined;
+pub use processes::{Limits, PATIENCE, Processes};
 pub use programs::Programs;

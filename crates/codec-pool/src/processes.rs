@@ -20,7 +20,7 @@ use brisk_margin_imaging::original::PictureError;
 use rustix::pipe::fcntl_setpipe_size;
 use rustix::process::{Pid, Signal, kill_process};
 
-use crate::confinement::Confinement;
+use crate::confinement::{Confinement, Unconfined};
 use crate::programs::Programs;
 use crate::wire::Allowance;
 
@@ -52,26 +52,6 @@ pub const PATIENCE: u32 = 8;
 /// A process that keeps more than this after a job is ended: memory is handed out by estimates of
 /// jobs, not of what processes hold.
 const KEPT: u64 = 192 << 20;
-
-/// Whether processes do their jobs where the system refuses to confine them.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
-pub enum Unconfined {
-    /// They do not.
-    #[default]
-    Refused,
-    /// Somebody said that they shall.
-    Allowed,
-}
-
-impl Unconfined {
-    /// Whether a process that is confined so may work; else why not.
-    pub(crate) fn accept(self, confinement: Confinement) -> Result<(), String> {
-        match confinement.is_whole() || self == Self::Allowed {
-            true => Ok(()),
-            false => Err(confinement.to_string()),
-        }
-    }
-}
 
 /// Processes that run jobs, as many as are asked for at once.
 pub struct Processes {

@@ -16,6 +16,12 @@ use seccompiler::{
 
 use crate::confinement::{Confinement, Part, apply, become_nobody, keep_pipes_only};
 
+/// How a launcher ends that may not run its program, since the system refuses to confine it.
+pub(crate) const NOT_CONFINED: u8 = 121;
+
+/// The most that a program writes, in bytes.
+pub(crate) const MOST_OUTPUT: u64 = 256 << 20;
+
 /// What programs are made of.
 const SYSTEM: [&str; 6] = ["/usr", "/lib", "/lib64", "/bin", "/etc/ld.so.cache", "/dev/urandom"];
 

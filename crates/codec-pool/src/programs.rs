@@ -16,11 +16,8 @@ use rustix::event::{PollFd, PollFlags, Timespec, poll};
 use rustix::process::{Pid, PidfdFlags, Signal, geteuid, kill_process, pidfd_open};
 use tempfile::TempDir;
 
-use crate::confinement::NOBODY;
-use crate::processes::Unconfined;
-
-/// How a launcher ends that may not run its program, since the system refuses to confine it.
-pub(crate) const NOT_CONFINED: u8 = 121;
+use crate::confinement::{NOBODY, Unconfined};
+use crate::program_confinement::{MOST_OUTPUT, NOT_CONFINED};
 
 /// The programs that this installation lets sites run.
 pub struct Programs {
@@ -155,7 +152,7 @@ fn output(path: &Path) -> io::Result<Vec<u8>> {
         return Err(io::Error::other("it is no file of its own"));
     }
     let mut bytes = Vec::new();
-    file.take(crate::child::MOST_OUTPUT).read_to_end(&mut bytes)?;
+    file.take(MOST_OUTPUT).read_to_end(&mut bytes)?;
     match bytes.is_empty() {
         true => Err(io::Error::other("it is empty")),
         false => Ok(bytes),

@@ -10,6 +10,7 @@ use thiserror::Error;
 use crate::cache_key::CacheKey;
 use crate::encoding::{Encoding, Quality};
 use crate::format::Format;
+use crate::outside_encoding::{EncoderKey, OutsideEncoding};
 
 /// What an encoder gets and gives, as words of its command line name it.
 const PLACES: [&str; 4] = ["in", "out", "quality", "effort"];
@@ -152,38 +153,6 @@ impl From<Arguments> for String {
     }
 }
 
-/// Tells an encoder from every other one, and from what it was before it was changed; its name does not matter.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
-#[serde(try_from = "String", into = "String")]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(value_type = String))]
-pub struct EncoderKey(u64);
-
-impl From<EncoderKey> for String {
-    fn from(key: EncoderKey) -> Self {
-        format!("{:016x}", key.0)
-    }
-}
-
-impl TryFrom<String> for EncoderKey {
-    type Error = std::num::ParseIntError;
-
-    fn try_from(digits: String) -> Result<Self, Self::Error> {
-        u64::from_str_radix(&digits, 16).map(Self)
-    }
-}
-
-/// How a program from outside makes a file.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub struct OutsideEncoding {
-    /// The format that comes of it.
-    pub makes: Format,
-    /// Which encoder.
-    pub by: EncoderKey,
-    /// A whole quality on the encoder's own scale; nothing without loss.
-    pub quality: Option<Quality>,
-}
-
 impl OutsideEncoder {
     /// Longest that a program may be given for one file.
     pub const MOST_SECONDS: u16 = 300;
@@ -192,7 +161,7 @@ impl OutsideEncoder {
     pub fn key(&self) -> EncoderKey {
         let nameless = Self { name: String::new(), ..self.clone() };
         let digits = CacheKey::of(&nameless);
-        EncoderKey(u64::from_str_radix(&digits.as_str()[..16], 16).expect("hexadecimal digits"))
+        EncoderKey::beginning(&digits)
     }
 
     /// The qualities that it takes, the lowest first.

@@ -2,7 +2,8 @@
 
 use brisk_margin_core::encoding::Encoding;
 use brisk_margin_core::format::Format;
-use brisk_margin_core::outside::{Arguments, OutsideEncoder, OutsideEncoding, Takes};
+use brisk_margin_core::outside::{Arguments, OutsideEncoder, Takes};
+use brisk_margin_core::outside_encoding::OutsideEncoding;
 
 use crate::codec::error::CodecFailure;
 use crate::codec::extras::Extras;
