@@ -29,7 +29,7 @@ fn picture() -> Raster {
 }
 
 fn at(format: Format) -> Encoding {
-    Encoding::new(format, Quality::USUAL)
+    Encoding::new(format, Quality::USUAL).expect("one of ours")
 }
 
 fn reading(criterion: &mut Criterion) {
@@ -79,7 +79,7 @@ fn judging(criterion: &mut Criterion) {
 fn searching(criterion: &mut Criterion) {
     let metric = QualityMetric::new(picture()).unwrap();
     let choosing = Choosing {
-        codecs: &CODECS,
+        encoders: (&CODECS).into(),
         metric: &metric,
         moving: None,
         class: content_class(metric.raster()),
