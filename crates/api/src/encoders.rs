@@ -4,7 +4,7 @@ use axum::Json;
 use axum::extract::State;
 use brisk_margin_core::format::Format;
 use brisk_margin_core::grade::Score;
-use brisk_margin_core::outside::{OutsideEncoder, OutsideError, check_all};
+use brisk_margin_core::outside::{OutsideEncoder, check_all};
 use brisk_margin_core::seen::Seen;
 use brisk_margin_core::site::SiteSettings;
 use brisk_margin_core::units::Bytes;
@@ -152,7 +152,8 @@ impl From<EncoderTried> for EncoderTriedBody {
     }
 }
 
-/// Tries an encoder on the first picture of the library that does not move, beside our own. Nothing is kept.
+/// Tries an encoder on a picture of the library that does not move, a photograph where there is one, beside our own.
+/// Nothing is kept.
 #[utoipa::path(post, path = "/encoders/try", request_body = OutsideEncoder, responses(
     (status = 200, body = EncoderTriedBody),
     (status = 422, description = "With the program's own words", body = Problem, content_type = "application/problem+json"),
@@ -161,7 +162,7 @@ pub(super) async fn try_out_encoder(
     State(app): State<App>,
     extract::Json(encoder): extract::Json<OutsideEncoder>,
 ) -> Result<Json<EncoderTriedBody>, Problem> {
-    encoder.check().map_err(|error: OutsideError| Problem::invalid(error))?;
+    encoder.check().map_err(Problem::invalid)?;
     check_programs(&app, &encoder)?;
     let tried = try_encoder(&app.maker, encoder).await?;
     let empty =

@@ -52,7 +52,6 @@ pub fn run_program(arguments: &[String]) -> ExitCode {
     const CORES: u64 = 16;
     let [how, seconds, program, words @ ..] = arguments else { return ExitCode::FAILURE };
     let seconds = seconds.parse().unwrap_or(1) * CORES;
-    let _ = set_parent_process_death_signal(Some(Signal::KILL));
     let limits = [
         (Resource::Fsize, MOST_OUTPUT),
         (Resource::Core, 0),
@@ -68,7 +67,7 @@ pub fn run_program(arguments: &[String]) -> ExitCode {
         eprintln!("{confinement}");
         return ExitCode::from(NOT_CONFINED);
     }
-    // It is a signal of the user that it was; this is the one that it is.
+    // Not before: the kernel forgets it where the user changes.
     let _ = set_parent_process_death_signal(Some(Signal::KILL));
     let error = Command::new(program).args(words).exec();
     eprintln!("{program} cannot be run: {error}");

@@ -42,8 +42,8 @@ pub(crate) fn confine(program: &Path, folder: &Path) -> Confinement {
 fn close_files(program: &Path, folder: &Path) -> Result<RulesetStatus, landlock::RulesetError> {
     let abi = ABI::V6;
     let read = AccessFs::from_read(abi);
-    let own = program.parent().filter(|parent| *parent != Path::new("/"));
-    let system = SYSTEM.iter().map(Path::new).filter(|path| path.exists()).chain(own);
+    // What lies beside it may be anything.
+    let system = SYSTEM.iter().map(Path::new).filter(|path| path.exists()).chain([program]);
     let rules = Ruleset::default()
         .handle_access(AccessFs::from_all(abi))?
         .handle_access(AccessNet::from_all(abi))?

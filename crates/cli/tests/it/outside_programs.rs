@@ -86,6 +86,33 @@ fn it_reads_no_other_file_and_leads_nobody_to_one() {
 }
 
 #[test]
+fn one_that_lies_elsewhere_runs_and_reads_nothing_beside_it() {
+    let folder = tempfile::tempdir_in("/var/tmp").unwrap();
+    let everybody = std::os::unix::fs::PermissionsExt::from_mode(0o755);
+    std::fs::set_permissions(folder.path(), everybody).unwrap();
+    let program = folder.path().join("moor-cp");
+    std::fs::copy("/usr/bin/cp", &program).unwrap();
+    std::fs::write(folder.path().join("beside"), "secret").unwrap();
+    let name = program.to_str().unwrap();
+    let launcher = Path::new(env!("CARGO_BIN_EXE_brisk-margin"));
+    let processes = Processes::new(launcher, Limits::default(), Unconfined::Refused)
+        .with_programs(vec![name.to_owned()]);
+    let copied = |from: &str| {
+        processes.run_program(&ProgramCall {
+            name: "Moor",
+            program: name,
+            arguments: vec![from.to_owned(), "out.png".to_owned()],
+            input: ("in.png", b"pixels"),
+            output: "out.png",
+            patience: Duration::from_secs(3),
+        })
+    };
+    assert_eq!(copied("in.png").unwrap(), b"pixels");
+    let beside = folder.path().join("beside");
+    assert!(words(copied(beside.to_str().unwrap())).contains("denied"));
+}
+
+#[test]
 fn it_has_no_network_and_starts_no_other_program() {
     let listener = TcpListener::bind(("127.0.0.1", 0)).unwrap();
     let port = listener.local_addr().unwrap().port();

@@ -136,20 +136,12 @@ pub fn class_of(picture: &Picture, spec: &RenderSpec) -> ContentClass {
     rendered_class(&picture.facts, class, &spec.edits)
 }
 
-/// What came of `request` when it was made before; nothing where it was not.
+/// What came of `request` when it was made before, with the encoders from outside that the site has; nothing where it
+/// was not.
 ///
 /// # Errors
 /// Those of the blob store.
-pub async fn known(
-    maker: &Maker,
-    of: Subject<'_>,
-    request: EncodeRequest,
-) -> Result<Option<Settled>, MakeError> {
-    let outside = maker.encoders().await?;
-    known_with(maker, of, request, &outside).await
-}
-
-async fn known_with(
+pub(super) async fn known(
     maker: &Maker,
     of: Subject<'_>,
     request: EncodeRequest,
@@ -178,7 +170,7 @@ pub async fn run(
     request: EncodeRequest,
 ) -> Result<Settled, MakeError> {
     let outside = maker.encoders().await?;
-    if let Some(known) = known_with(maker, of, request, &outside).await? {
+    if let Some(known) = known(maker, of, request, &outside).await? {
         return Ok(known);
     }
     let (_, plan) = of.spec.plan(of.picture.facts.size)?;

@@ -133,7 +133,8 @@ impl Making<'_> {
     async fn told_before(&self, n: usize) -> Result<Hints, JobFailure> {
         let file = &self.set.files[n];
         let subject = self.set.subject(self.picture, file);
-        let known = trials::known(self.maker, subject, file.request).await;
+        let outside = self.maker.encoders().await?;
+        let known = trials::known(self.maker, subject, file.request, &outside).await;
         let told =
             known.map_err(SetError::from)?.and_then(|known| Some((known.encoding, known.counted?)));
         Ok(told.map_or(Hints::NONE, |(encoding, counted)| {

@@ -223,9 +223,11 @@ impl ResponsiveSet {
     async fn find_made(&mut self, maker: &Maker, picture: &Picture) -> Result<(), SetError> {
         let specs = self.parts.iter().flat_map(|part| &part.widths).map(|width| &width.spec);
         let scores = maker.store.scores_of(picture.id, specs).await?;
-        let own = &*self;
+        let outside = maker.encoders().await?;
+        let (own, outside) = (&*self, outside.as_slice());
         let ended = own.files.iter().map(|file| async move {
-            let known = trials::known(maker, own.subject(picture, file), file.request).await?;
+            let subject = own.subject(picture, file);
+            let known = trials::known(maker, subject, file.request, outside).await?;
             Ok::<_, SetError>([false, true].map(|is_copy| {
                 let known = known.clone()?;
                 let spec = own.variant_spec(file, known.encoding, is_copy);
