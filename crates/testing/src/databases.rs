@@ -29,9 +29,23 @@ pub async fn set_answering(address: &str, answer: bool) {
     let (_, name) = address.rsplit_once('/').expect("an address with a database");
     execute(&cluster, &format!("ALTER DATABASE {name} ALLOW_CONNECTIONS {answer}")).await;
     if !answer {
-        let end = "SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname";
-        execute(&cluster, &format!("{end} = '{name}'")).await;
+        end_connections(address).await;
     }
+}
+
+/// Ends every connection that somebody has to the database at `address`, as the end of their
+/// processes would. The server's own processes there, such as a vacuum, are not ours to end.
+///
+/// # Panics
+/// Where the cluster does not answer.
+pub async fn end_connections(address: &str) {
+    let cluster = std::env::var("BRISK_MARGIN_TEST_DATABASE_URL").expect("as for the database");
+    let (_, name) = address.rsplit_once('/').expect("an address with a database");
+    let end = format!(
+        "SELECT pg_terminate_backend(pid) FROM pg_stat_activity
+         WHERE datname = '{name}' AND backend_type = 'client backend'"
+    );
+    execute(&cluster, &end).await;
 }
 
 /// The address of the database at `address` for somebody who looks for tables in `schema` first.

@@ -14,4 +14,4 @@ pub mod places;
 #[cfg(feature = "buckets")]
 pub use buckets::Buckets;
 #[cfg(feature = "databases")]
-pub use databases::{database, execute, numbers, of_schema, set_answering};
+pub use databases::{database, end_connections, execute, numbers, of_schema, set_answering};

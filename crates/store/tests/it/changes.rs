@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 use std::time::Duration;
 
 use brisk_margin_store::changes::{ChangeKind, Listener, Told};
-use brisk_margin_testing::execute;
+use brisk_margin_testing::{end_connections, execute};
 use tokio::time::timeout;
 use uuid::Uuid;
 
@@ -64,9 +64,7 @@ async fn of_many_rows_only_the_kind_is_told() {
 async fn a_listener_whose_connection_broke_is_told_that_it_missed_some() {
     let home = home().await;
     let mut listener = home.installation.listen(7).await.unwrap();
-    let others = "SELECT pg_terminate_backend(pid) FROM pg_stat_activity
-        WHERE datname = current_database() AND pid <> pg_backend_pid()";
-    execute(&home.database, others).await;
+    end_connections(&home.database).await;
     assert_eq!(listener.next().await.unwrap(), Told::MissedSome);
     let id = picture(&home.store, b"one").await.id;
     let heard = told(&mut listener, ChangeKind::Pictures).await;
@@ -149,9 +147,7 @@ async fn a_start_that_is_broken_off_while_it_changes_tables_is_begun_again() {
         let broken = timeout(Duration::from_millis(pause), open);
         let _ = broken.await;
         // As the end of the process would: nothing of it goes on.
-        let others = "SELECT pg_terminate_backend(pid) FROM pg_stat_activity
-            WHERE datname = current_database() AND pid <> pg_backend_pid()";
-        execute(&database, others).await;
+        end_connections(&database).await;
     }
     let opened =
         brisk_margin_store::Installation::open(&database, blobs_in(folder.path())).await.unwrap();
