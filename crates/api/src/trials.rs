@@ -9,7 +9,7 @@ use brisk_margin_core::choice::EncodeRequest;
 use brisk_margin_core::choice::{ChoiceOutcome, QualityTarget};
 use brisk_margin_core::content::ContentClass;
 use brisk_margin_core::credit::Credit;
-use brisk_margin_core::encoding::{Encoding, PaletteSize, Quality};
+use brisk_margin_core::encoding::{Dithering, Encoding, Palette, PaletteSize, Quality};
 use brisk_margin_core::format::Format;
 use brisk_margin_core::geometry::Size;
 use brisk_margin_core::grade::WorstSpot;
@@ -261,7 +261,10 @@ pub(super) async fn try_out(
             stand.decision.request(format, want, stand.budget, stand.framing.density)
         }
         By::Quality { quality } => EncodeRequest::at(format, quality),
-        By::PaletteSize { colours } => EncodeRequest::One(Encoding::PngPalette(colours)),
+        By::PaletteSize { colours } => {
+            let palette = Palette { colours, dithering: Dithering::On };
+            EncodeRequest::One(Encoding::PngPalette(palette))
+        }
         By::Bytes { bytes } => EncodeRequest::Under(format, bytes),
     };
     let credit = stand.decision.credit(&picture.description);

@@ -115,6 +115,82 @@ impl From<PaletteSize> for u16 {
     }
 }
 
+/// What becomes of a colour that lies between two of a palette.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub enum Dithering {
+    /// It becomes the nearer one: whole areas of one colour, which pack well.
+    Off,
+    /// Its pixels are some of one and some of the other, so that it looks the same from afar.
+    On,
+}
+
+impl Dithering {
+    /// Both.
+    pub const ALL: [Self; 2] = [Self::Off, Self::On];
+}
+
+/// A palette: how many colours, and how they stand for others. It is written as its number of colours where it is
+/// dithered, as all were once.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[serde(from = "WrittenPalette", into = "WrittenPalette")]
+pub struct Palette {
+    /// How many colours it has at most.
+    pub colours: PaletteSize,
+    /// How they stand for others.
+    pub dithering: Dithering,
+}
+
+impl std::fmt::Display for Palette {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        match self.dithering {
+            Dithering::Off => write!(f, "{} colours", self.colours.get()),
+            Dithering::On => write!(f, "{} colours, dithered", self.colours.get()),
+        }
+    }
+}
+
+/// A palette as it is written.
+#[derive(Serialize, Deserialize)]
+#[serde(untagged)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub enum WrittenPalette {
+    /// So many, dithered.
+    Dithered(PaletteSize),
+    /// So many, each in whole areas.
+    Plain {
+        /// How many.
+        plain: PaletteSize,
+    },
+}
+
+#[cfg(feature = "schema")]
+impl utoipa::PartialSchema for Palette {
+    fn schema() -> utoipa::openapi::RefOr<utoipa::openapi::Schema> {
+        WrittenPalette::schema()
+    }
+}
+
+#[cfg(feature = "schema")]
+impl utoipa::ToSchema for Palette {}
+
+impl From<WrittenPalette> for Palette {
+    fn from(written: WrittenPalette) -> Self {
+        match written {
+            WrittenPalette::Dithered(colours) => Self { colours, dithering: Dithering::On },
+            WrittenPalette::Plain { plain } => Self { colours: plain, dithering: Dithering::Off },
+        }
+    }
+}
+
+impl From<Palette> for WrittenPalette {
+    fn from(Palette { colours, dithering }: Palette) -> Self {
+        match dithering {
+            Dithering::On => Self::Dithered(colours),
+            Dithering::Off => Self::Plain { plain: colours },
+        }
+    }
+}
+
 /// A value that no encoder takes.
 #[derive(Debug, Clone, Copy, PartialEq, Error)]
 pub enum EncodingError {
@@ -129,6 +205,16 @@ pub enum EncodingError {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn palettes_are_written_as_before_where_they_are_dithered() {
+        for (dithering, written) in [(Dithering::On, "32"), (Dithering::Off, r#"{"plain":32}"#)] {
+            let palette = Palette { colours: PaletteSize::new(32).unwrap(), dithering };
+            assert_eq!(serde_json::to_string(&palette).unwrap(), written);
+            assert_eq!(serde_json::from_str::<Palette>(written).unwrap(), palette);
+        }
+        assert!(serde_json::from_str::<Palette>(r#"{"plain":1}"#).is_err());
+    }
 
     #[test]
     fn what_is_no_quality_is_told_with_its_number() {

@@ -2,7 +2,7 @@
 
 use serde::{Deserialize, Serialize};
 
-pub use crate::encoder_values::{EncodingError, PaletteSize, Quality};
+pub use crate::encoder_values::{Dithering, EncodingError, Palette, PaletteSize, Quality};
 use crate::format::Format;
 use crate::outside_encoding::OutsideEncoding;
 
@@ -11,8 +11,8 @@ use crate::outside_encoding::OutsideEncoding;
 /// before is made anew.
 pub const fn generation(format: Format) -> u16 {
     match format {
-        Format::Jpeg | Format::Avif => 5,
-        Format::Webp | Format::Png | Format::Gif => 4,
+        Format::Jpeg | Format::Avif | Format::Webp | Format::Png => 5,
+        Format::Gif => 4,
         // Its encoders have keys of their own.
         Format::Jxl => 0,
     }
@@ -51,13 +51,16 @@ pub enum Encoding {
     /// WebP without loss.
     #[serde(rename = "webp-lossless")]
     WebpLossless,
+    /// WebP of so many colours.
+    #[serde(rename = "webp-palette")]
+    WebpPalette(Palette),
     /// Lossy AVIF.
     Avif(Quality),
     /// PNG without loss.
     Png,
     /// PNG of so many colours.
     #[serde(rename = "png-palette")]
-    PngPalette(PaletteSize),
+    PngPalette(Palette),
     /// GIF, of 256 colours.
     Gif,
     /// By an encoder from outside.
@@ -87,11 +90,20 @@ impl Encoding {
         }
     }
 
+    /// `format` in the colours of `palette`, where it has such a kind.
+    pub const fn of_palette(format: Format, palette: Palette) -> Option<Self> {
+        match format {
+            Format::Webp => Some(Self::WebpPalette(palette)),
+            Format::Png => Some(Self::PngPalette(palette)),
+            Format::Jpeg | Format::Avif | Format::Gif | Format::Jxl => None,
+        }
+    }
+
     /// Its format.
     pub const fn format(self) -> Format {
         match self {
             Self::Jpeg(_) => Format::Jpeg,
-            Self::Webp(_) | Self::WebpLossless => Format::Webp,
+            Self::Webp(_) | Self::WebpLossless | Self::WebpPalette(_) => Format::Webp,
             Self::Avif(_) => Format::Avif,
             Self::Png | Self::PngPalette(_) => Format::Png,
             Self::Gif => Format::Gif,
@@ -109,15 +121,27 @@ impl Encoding {
         match self {
             Self::Jpeg(quality) | Self::Webp(quality) | Self::Avif(quality) => Some(quality),
             Self::Outside(how) => how.quality,
-            Self::WebpLossless | Self::Png | Self::PngPalette(_) | Self::Gif => None,
+            Self::WebpLossless
+            | Self::WebpPalette(_)
+            | Self::Png
+            | Self::PngPalette(_)
+            | Self::Gif => None,
+        }
+    }
+
+    /// Its palette, where that was chosen for it.
+    pub const fn palette(self) -> Option<Palette> {
+        match self {
+            Self::PngPalette(palette) | Self::WebpPalette(palette) => Some(palette),
+            _ => None,
         }
     }
 
     /// Its colours, where they are counted.
     pub const fn colours(self) -> Option<PaletteSize> {
-        match self {
-            Self::PngPalette(colours) => Some(colours),
-            Self::Gif => Some(PaletteSize::MOST),
+        match (self, self.palette()) {
+            (_, Some(palette)) => Some(palette.colours),
+            (Self::Gif, None) => Some(PaletteSize::MOST),
             _ => None,
         }
     }
@@ -134,12 +158,13 @@ impl Encoding {
 
 impl std::fmt::Display for Encoding {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        match (self, self.quality(), self.colours()) {
+        match (self, self.quality(), self.palette()) {
             (Self::WebpLossless, ..) => f.write_str("WebP, lossless"),
             (Self::Png, ..) => f.write_str("PNG, lossless"),
             (Self::Outside(how), None, _) => write!(f, "{}, lossless", how.makes),
             (_, Some(quality), _) => write!(f, "{} {quality}", self.format()),
-            (_, _, Some(colours)) => write!(f, "{}, {} colours", self.format(), colours.get()),
+            (_, _, Some(palette)) => write!(f, "{}, {palette}", self.format()),
+            (Self::Gif, ..) => write!(f, "GIF, {} colours", PaletteSize::MOST.get()),
             _ => self.format().fmt(f),
         }
     }

@@ -390,7 +390,7 @@ mod tests {
         };
         assert_eq!(of(&own), "WebP, JPEG; lossless; at most 80000 bytes; at 1x, 2x");
     }
-    use crate::encoding::{PaletteSize, Quality};
+    use crate::encoding::{Dithering, Palette, PaletteSize, Quality};
 
     fn quality(value: u8) -> Quality {
         Quality::new(value).unwrap()
@@ -424,7 +424,8 @@ mod tests {
         assert_eq!(rule.formats, Some(vec![Format::Webp, Format::Avif, Format::Jpeg]));
         assert_eq!(alone(&rule).settled_in(Format::Webp), Some(chosen));
         assert_eq!(alone(&rule).settled_in(Format::Jpeg), None);
-        let plan = Encoding::PngPalette(PaletteSize::new(32).unwrap());
+        let palette = Palette { colours: PaletteSize::new(32).unwrap(), dithering: Dithering::Off };
+        let plan = Encoding::PngPalette(palette);
         let rule = rule.with_trial(plan, &formats);
         assert_eq!(rule.formats, Some(vec![Format::Png]));
         assert_eq!(alone(&rule).settled_in(Format::Png), Some(plan));

@@ -444,7 +444,7 @@ fn memory(encoding: Encoding, pixels: u64) -> Bytes {
     let each = match encoding {
         Encoding::Jpeg(_) => 40,
         Encoding::Webp(_) => 40,
-        Encoding::WebpLossless => 120,
+        Encoding::WebpLossless | Encoding::WebpPalette(_) => 120,
         Encoding::Avif(_) => 160,
         Encoding::Png | Encoding::PngPalette(_) | Encoding::Gif | Encoding::Outside(_) => 80,
     };

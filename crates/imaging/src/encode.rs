@@ -64,22 +64,15 @@ impl Codecs {
         Ok(Some(Draft { shown: self.decode(format, &file)?, lacks_more }))
     }
 
-    /// What a file of `encoding` weighs when its encoder looks as shortly as it can; nothing where it always
-    /// looks as long.
+    /// What a file of `encoding` weighs, a WebP without loss or of few colours, when its encoder looks as shortly as it
+    /// can.
     ///
     /// # Errors
     /// As [`Self::encode`].
-    pub fn draft_weight(
-        &self,
-        raster: &Raster,
-        encoding: Encoding,
-    ) -> Result<Option<Bytes>, EncodeError> {
-        if encoding != Encoding::WebpLossless {
-            return Ok(None);
-        }
+    pub fn draft_weight(&self, raster: &Raster, encoding: Encoding) -> Result<Bytes, EncodeError> {
         encoding.format().check_size(raster.size())?;
         let file = self.encode_pixels(raster, encoding, Effort::Draft, &Extras::default())?;
-        Ok(Some(Bytes::of(&file)))
+        Ok(Bytes::of(&file))
     }
 
     /// The pixels of `file`, which was made in `format`, the first ones where it moves.

@@ -4,7 +4,6 @@
 use std::borrow::Cow;
 
 use brisk_margin_core::encoding::Encoding;
-use brisk_margin_core::format::Format;
 use brisk_margin_core::geometry::{Rect, Size};
 use brisk_margin_core::source_format::SourceFormat;
 use serde::{Deserialize, Serialize};
@@ -286,13 +285,12 @@ fn encoded(
         Encoding::WebpLossless => webp::encode_lossless(raster, effort, extras),
         Encoding::Avif(quality) => avif::encode(raster, quality.whole(), chroma, effort, extras),
         Encoding::Png => png::encode(raster, extras),
-        Encoding::PngPalette(colours) => match Reduced::new(raster, colours.get()) {
-            Some(reduced) => png::encode_palette(&reduced, extras),
-            None => Err(CodecError::Encode {
-                format: Format::Png,
-                detail: "half transparent pixels need all the colours there are".to_owned(),
-            }),
-        },
+        Encoding::WebpPalette(palette) => {
+            webp::encode_lossless(&Reduced::new(raster, palette).raster(), effort, extras)
+        }
+        Encoding::PngPalette(palette) => {
+            png::encode_palette(&Reduced::new(raster, palette), extras)
+        }
         Encoding::Gif => gif::encode(raster),
         // Programs from outside are none of the jobs that codecs do.
         Encoding::Outside(how) => Err(CodecError::Encode {

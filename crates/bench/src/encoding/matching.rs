@@ -187,11 +187,11 @@ pub fn encodes(samples: &[Sample], grade: Grade) -> Result<(f64, u32), Failure> 
             let extras = Extras::default();
             let chosen =
                 choosing(sample, &extras).choose(*format, QualityTarget::Grade(grade), None);
-            // What is lossless beside a search is one file more, and no step of the search.
-            let steps = |chosen: choosing::Chosen| {
-                chosen.tried.iter().filter(|point| point.encoding.quality().is_some()).count()
+            // Files of every kind; a palette of which only the pixels were judged is none.
+            let files = |chosen: choosing::Chosen| {
+                chosen.tried.iter().filter(|point| point.bytes.is_some()).count()
             };
-            chosen.map(|chosen| steps(chosen) as u32).map_err(|error| error.to_string())
+            chosen.map(|chosen| files(chosen) as u32).map_err(|error| error.to_string())
         })
         .collect();
     let counted = counted?;

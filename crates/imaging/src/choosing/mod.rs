@@ -211,16 +211,22 @@ impl Choosing<'_> {
         standard: Standard,
         cap: Option<Bytes>,
     ) -> Result<Chosen, ChoiceError> {
-        let mut search = Search::new(self, source).held_to(standard)?;
-        let target = search.standard.unwrap_or(standard).target();
-        let trial = search.run(target)?;
-        self.within(search, trial, cap)
+        self.searched_by(Search::new(self, source), standard, cap)
     }
 
-    /// Flat pictures are often smaller without loss.
-    fn webp(&self, standard: Standard, cap: Option<Bytes>) -> Result<Chosen, ChoiceError> {
-        let lossy = self.searched(Source::Ours(Format::Webp), standard, cap)?;
-        self.or_lossless(lossy, cap)
+    fn searched_by(
+        &self,
+        search: Search<'_>,
+        standard: Standard,
+        cap: Option<Bytes>,
+    ) -> Result<Chosen, ChoiceError> {
+        let mut search = search.held_to(standard)?;
+        let target = search.standard.unwrap_or(standard).target();
+        let trial = search.run(target)?;
+        if search.is_beaten(&trial) {
+            return self.ended(search, trial, cap);
+        }
+        self.within(search, trial, cap)
     }
 
     /// Who makes `format` where one of them is to: we, where we can.

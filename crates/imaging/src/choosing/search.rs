@@ -2,7 +2,7 @@
 //! tried.
 
 use brisk_margin_core::dense::{DenseView, Standard};
-use brisk_margin_core::encoding::{self, Encoding, PaletteSize, Quality};
+use brisk_margin_core::encoding::{self, Dithering, Encoding, Palette, PaletteSize, Quality};
 use brisk_margin_core::format::Format;
 use brisk_margin_core::geometry::Size;
 use brisk_margin_core::grade::{Grade, Score};
@@ -13,7 +13,6 @@ use super::hints::bend;
 use super::prior::Prior;
 use super::{ChoiceError, Choosing, Point, Trial};
 use crate::metric::QualityMetric;
-use crate::palette;
 use crate::raster::Raster;
 use crate::resize::{Region, resize};
 
@@ -74,6 +73,8 @@ pub(super) struct Search<'a> {
     /// How the picture likely differs from the prior.
     hint: Option<f64>,
     levels: Vec<Quality>,
+    /// What another file weighs that is good enough.
+    beaten_by: Option<Bytes>,
     /// How the picture likely differs from the prior at the levels of which drafts were made.
     drafted: Vec<(f64, f64)>,
     /// What counts of each trial: its level, and the score or what its worst tile makes of it.
@@ -93,10 +94,21 @@ impl<'a> Search<'a> {
             prior: Prior::of(format, choosing.class),
             hint: choosing.hints.of(format).filter(|_| source.shares_scale()),
             levels: source.levels(),
+            beaten_by: None,
             drafted: Vec::new(),
             known: Vec::new(),
             tried: Vec::new(),
         }
+    }
+
+    /// The same that gives up once it cannot come below so many bytes.
+    pub(super) fn beaten_by(self, bytes: Option<Bytes>) -> Self {
+        Self { beaten_by: bytes, ..self }
+    }
+
+    /// Whether `trial` is heavier than the file that it would have to beat.
+    pub(super) fn is_beaten(&self, trial: &Trial) -> bool {
+        self.beaten_by.is_some_and(|bytes| Bytes::of(&trial.bytes) > bytes)
     }
 
     /// Every trial, in order, and how many drafts there were.
@@ -165,6 +177,8 @@ impl<'a> Search<'a> {
             let counts = self.counting(&trial, target)?;
             self.known.push((level, counts));
             let reaches = counts >= target;
+            // What is better still is heavier still.
+            let is_over = !reaches && self.is_beaten(&trial);
             let better =
                 best.as_ref().is_none_or(|(kept, score)| match (reaches, *score >= target) {
                     (true, true) => trial.bytes.len() < kept.bytes.len(),
@@ -174,7 +188,7 @@ impl<'a> Search<'a> {
             if better {
                 best = Some((trial, counts));
             }
-            if reaches && counts < target + Grade::band(self.known.len()) {
+            if is_over || reaches && counts < target + Grade::band(self.known.len()) {
                 break;
             }
         }
@@ -302,26 +316,34 @@ impl<'a> Search<'a> {
         level.min(self.levels.len() - 1)
     }
 
-    /// The most colours of a PNG of at most `cap` bytes, where `known` has all of them; the smallest
+    /// The most colours of a file of at most `cap` bytes, where `known` has all of them; the smallest
     /// there is where none is light enough.
     fn fewer_colours(&mut self, cap: Bytes, known: Trial) -> Result<Trial, ChoiceError> {
         const FEWER: [u16; MOST] = [256, 128, 64, 32, 16];
+        let own = known.encoding.palette();
+        let dithering = own.map_or(Dithering::On, |own| own.dithering);
         let mut lightest = known;
-        if lightest.encoding.format() != Format::Png || !palette::has_room(&lightest.raster) {
-            return Ok(lightest);
-        }
-        let own = lightest.encoding.colours();
-        let fewer = |colours: &u16| own.is_none_or(|own| *colours < own.get());
+        let fewer = |colours: &u16| own.is_none_or(|own| *colours < own.colours.get());
         for colours in FEWER.into_iter().filter(fewer) {
+            let palette = Palette { colours: PaletteSize::new(colours)?, dithering };
+            let Some(encoding) = self.of_palette(palette) else { break };
             if Bytes::of(&lightest.bytes) <= cap {
                 break;
             }
-            let trial = self.trial(Encoding::PngPalette(PaletteSize::new(colours)?))?;
+            let trial = self.trial(encoding)?;
             if trial.bytes.len() < lightest.bytes.len() {
                 lightest = trial;
             }
         }
         Ok(lightest)
+    }
+
+    /// How its files are made in the colours of `palette`, where its format has such.
+    pub(super) const fn of_palette(&self, palette: Palette) -> Option<Encoding> {
+        match self.source {
+            Source::Ours(format) => Encoding::of_palette(format, palette),
+            Source::Outside(_) => None,
+        }
     }
 
     /// The logarithm of the bytes that a level likely has; bytes grow with quality as in the prior.

@@ -6,8 +6,9 @@ use gif::{DisposalMethod, Encoder, Repeat};
 
 use super::CodecError;
 use crate::motion::{Frame, Motion};
-use crate::palette::{MOST, Reduced};
+use crate::palette::Reduced;
 use crate::raster::{Channels, Raster};
+use brisk_margin_core::encoding::{Dithering, Palette, PaletteSize};
 use brisk_margin_core::format::Format;
 use brisk_margin_core::geometry::{Rect, Size};
 
@@ -55,8 +56,8 @@ impl Part {
     }
 
     fn frame(&self, millis: u16, keeps: bool) -> Result<gif::Frame<'static>, CodecError> {
-        let reduced = Reduced::new(&self.raster, MOST)
-            .ok_or_else(|| failed("half transparent pixels were left"))?;
+        let palette = Palette { colours: PaletteSize::MOST, dithering: Dithering::On };
+        let reduced = Reduced::new(&self.raster, palette);
         let clear = reduced.palette().iter().position(|colour| colour[3] == 0);
         let palette: Vec<u8> =
             reduced.palette().iter().flat_map(|colour| colour[..3].to_vec()).collect();

@@ -106,7 +106,8 @@ pub fn decode(data: &[u8]) -> Result<Raster, CodecError> {
     )
 }
 
-/// Encodes `raster` losslessly, as small as oxipng's second preset makes it, with `extras`.
+/// Encodes what is seen of `raster` losslessly, as small as oxipng's second preset makes it, with `extras`; clear pixels
+/// get the colours that pack best.
 pub fn encode(raster: &Raster, extras: &Extras) -> Result<Vec<u8>, CodecError> {
     let colour = match raster.channels() {
         Channels::Rgb => oxipng::ColorType::RGB { transparent_color: None },
@@ -145,10 +146,11 @@ fn smallest(
     extras: &Extras,
 ) -> Result<Vec<u8>, CodecError> {
     let failed = |detail: String| CodecError::Encode { format: Format::Png, detail };
+    let options = oxipng::Options { optimize_alpha: true, ..oxipng::Options::from_preset(2) };
     let file = guarded(
         || {
             oxipng::RawImage::new(size.width, size.height, colour, oxipng::BitDepth::Eight, data)
-                .and_then(|raw| raw.create_optimized_png(&oxipng::Options::from_preset(2)))
+                .and_then(|raw| raw.create_optimized_png(&options))
                 .map_err(|error| failed(error.to_string()))
         },
         failed,

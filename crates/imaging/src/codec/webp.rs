@@ -19,17 +19,31 @@ pub fn encode(
     chroma: Chroma,
     extras: &Extras,
 ) -> Result<Vec<u8>, CodecError> {
-    let bytes = Canvas::import(raster)?.encode(&lossy(quality, chroma)?)?;
+    let mut config = lossy(quality, chroma)?;
+    if raster.is_transparent() {
+        // The slowest method tries everything for alpha: two seconds a file, for 2 % of bytes more or less.
+        config.method = 5;
+    }
+    let bytes = Canvas::import(raster)?.encode(&config)?;
     finished(bytes, raster, extras)
 }
 
-/// Encodes `raster` without loss, colours under clear pixels included, with `effort` and `extras`.
+/// Encodes what is seen of `raster` without loss, with `effort` and `extras`; clear pixels get the colours that pack best.
 pub fn encode_lossless(
     raster: &Raster,
     effort: Effort,
     extras: &Extras,
 ) -> Result<Vec<u8>, CodecError> {
-    let bytes = Canvas::import(raster)?.encode(&lossless(effort)?)?;
+    let encode = |config| Canvas::import(raster)?.encode(&config);
+    let mut bytes = encode(lossless(effort)?)?;
+    if effort == Effort::Full && is_worth_all(bytes.len(), raster.size()) {
+        let mut config = lossless(effort)?;
+        config.quality = 100.0;
+        let longer = encode(config)?;
+        if longer.len() < bytes.len() {
+            bytes = longer;
+        }
+    }
     finished(bytes, raster, extras)
 }
 
@@ -39,12 +53,20 @@ pub(super) fn lossless(effort: Effort) -> Result<ffi::WebPConfig, CodecError> {
         (config.quality, config.method) = (0.0, 0);
     }
     config.lossless = 1;
-    config.exact = 1;
     Ok(config)
 }
 
-/// How hard the lossless encoder tries, 0 to 100: above, files get hardly smaller.
+/// How hard the lossless encoder tries, 0 to 100. At 100 it tries every transform, for four to ten times as long.
 const EFFORT: f32 = 80.0;
+
+/// Whether trying everything saves bytes enough for its time: up to 15 % where pixels take few, hardly any where they
+/// take more (docs/decisions/0034).
+fn is_worth_all(bytes: usize, size: Size) -> bool {
+    const MOST_BYTES: f64 = 0.25;
+    const MOST_PIXELS: u64 = 2_000_000;
+    let pixels = size.pixels();
+    pixels <= MOST_PIXELS && bytes as f64 <= MOST_BYTES * pixels as f64
+}
 
 pub(super) fn lossy(quality: Quality, chroma: Chroma) -> Result<ffi::WebPConfig, CodecError> {
     let mut config = configured(quality.get() as f32)?;

@@ -4,7 +4,7 @@ use crate::CODECS;
 use crate::desk::{Desk, scene, sign};
 use brisk_margin_core::choice::{ChoiceOutcome, QualityTarget, worth_trying};
 use brisk_margin_core::content::ContentClass;
-use brisk_margin_core::encoding::{Encoding, PaletteSize, Quality};
+use brisk_margin_core::encoding::{Dithering, Encoding, Palette, PaletteSize, Quality};
 use brisk_margin_core::fitting::Fitting;
 use brisk_margin_core::format::Format;
 use brisk_margin_core::geometry::Size;
@@ -162,55 +162,6 @@ fn a_cap_costs_score_and_says_so_or_tells_how_near_it_came() {
 }
 
 #[test]
-fn a_png_under_a_cap_gives_up_colours() {
-    let desk = Desk::new(scene(200, 150));
-    let choosing = desk.choosing();
-    let whole =
-        choosing.choose(Format::Png, QualityTarget::Lossless, None).unwrap().trial.bytes.len();
-    let cap = Bytes(whole as u64 / 3);
-    let light = choosing.choose_under(Format::Png, cap).unwrap();
-    assert!(Bytes::of(&light.trial.bytes) <= cap);
-    let colours = light.trial.encoding.colours().unwrap().get();
-    assert!((16..=256).contains(&colours), "{colours} colours");
-    let tiny = choosing.choose_under(Format::Png, Bytes(50)).unwrap();
-    assert_eq!(tiny.outcome, ChoiceOutcome::OverCap { cap: Bytes(50) });
-    assert_eq!(tiny.trial.encoding.colours().unwrap().get(), 16, "the smallest there is");
-}
-
-#[test]
-fn flat_pictures_get_few_colours_or_none_lost() {
-    let desk = Desk::new(sign(300, 200));
-    let png = desk.choosing().choose(Format::Png, QualityTarget::Grade(Grade::Fine), None).unwrap();
-    assert_eq!(png.outcome, ChoiceOutcome::Met);
-    assert!(png.trial.bytes.len() < 4_000, "{} bytes", png.trial.bytes.len());
-    let webp =
-        desk.choosing().choose(Format::Webp, QualityTarget::Grade(Grade::Fine), None).unwrap();
-    assert!(webp.trial.encoding.is_lossless(), "{:?}", webp.tried);
-    let formats = [Format::Avif, Format::Webp, Format::Jpeg, Format::Png];
-    assert_eq!(
-        worth_trying(&formats, ContentClass::Graphic, true),
-        [Format::Avif, Format::Webp, Format::Png]
-    );
-    assert_eq!(
-        worth_trying(&formats, ContentClass::Photograph, false),
-        [Format::Avif, Format::Webp, Format::Jpeg]
-    );
-    assert_eq!(worth_trying(&[Format::Jpeg], ContentClass::Text, false), [Format::Jpeg]);
-}
-
-#[test]
-fn what_would_be_far_heavier_without_loss_is_not_made_so_in_vain() {
-    let tries_lossless = |raster: Raster| {
-        let desk = Desk { class: ContentClass::Graphic, ..Desk::new(raster) };
-        let want = QualityTarget::Grade(Grade::Good);
-        let chosen = desk.choosing().choose(Format::Webp, want, None).unwrap();
-        (chosen.tried.iter().any(|point| point.encoding.is_lossless()), chosen.drafts)
-    };
-    assert_eq!(tries_lossless(scene(320, 200)), (false, 1));
-    assert!(tries_lossless(sign(320, 200)).0);
-}
-
-#[test]
 fn lossless_files_are_identical_and_a_format_without_such_a_kind_says_so() {
     for raster in [scene(90, 70), sign(90, 70)] {
         let desk = Desk::new(raster.clone());
@@ -263,6 +214,7 @@ fn every_format_carries_its_credit_and_its_profile() {
     let xmp = br#"<x:xmpmeta xmlns:x="adobe:ns:meta/"><rdf:RDF/></x:xmpmeta>"#.to_vec();
     let icc = moxcms_profile();
     let extras = Extras { icc: Some(icc.clone()), xmp: Some(xmp.clone()) };
+    let palette = Palette { colours: PaletteSize::new(16).unwrap(), dithering: Dithering::Off };
     for raster in [scene(40, 30), sign(40, 30)] {
         for encoding in [
             Encoding::Jpeg(Quality::USUAL),
@@ -270,7 +222,8 @@ fn every_format_carries_its_credit_and_its_profile() {
             Encoding::WebpLossless,
             Encoding::Avif(Quality::USUAL),
             Encoding::Png,
-            Encoding::PngPalette(PaletteSize::new(16).unwrap()),
+            Encoding::PngPalette(palette),
+            Encoding::WebpPalette(palette),
         ] {
             let file = CODECS.encode(&raster, encoding, &extras).unwrap();
             let picture = Original::open(&CODECS, &file).unwrap();

@@ -8,6 +8,7 @@ mod dense;
 mod desk;
 mod files;
 mod finish;
+mod flat;
 mod formats;
 mod icons;
 mod mutated;
