@@ -11,7 +11,8 @@ use crate::outside_encoding::OutsideEncoding;
 /// before is made anew.
 pub const fn generation(format: Format) -> u16 {
     match format {
-        Format::Jpeg | Format::Avif | Format::Webp | Format::Png => 5,
+        Format::Avif => 6,
+        Format::Jpeg | Format::Webp | Format::Png => 5,
         Format::Gif => 4,
         // Its encoders have keys of their own.
         Format::Jxl => 0,

@@ -11,9 +11,10 @@ pub struct Prior {
 
 /// At qualities 10, 20 … 100: what is lacking of a score of 100, and bytes relative to those at
 /// 100. Geometric means: of photographs over the training set of docs/decisions/0029, twelve of them, each 366 and
-/// 960 px wide, with the encoders of 2026-11-29 (WebP in two segments, AVIF in square blocks throughout; scores at a
-/// quality differ by less than one from those of today); of what is drawn over the two drawings of `crates/demo`, each
-/// 400 and 900 px long, with those of 2026-11-25, and for JPEG over the one that is opaque, with those of today.
+/// 960 px wide; of what is drawn over the two drawings of `crates/demo`, each 400 and 900 px long, for JPEG over the one
+/// that is opaque. With the encoders of 2026-11-29, except for WebP (photographs in two segments, scores differ by less
+/// than one from those of today; drawings of 2026-11-25). A photograph as AVIF of 100 may lack nothing: 3 stands for
+/// that.
 struct Curve {
     lack: [f64; 10],
     weight: [f64; 10],
@@ -76,13 +77,13 @@ const WEBP_DRAWN: Curve = Curve {
 };
 
 const AVIF_PHOTOGRAPH: Curve = Curve {
-    lack: [94.0, 68.3, 52.1, 39.8, 30.3, 23.0, 19.1, 15.8, 11.9, 6.8],
-    weight: [0.014, 0.020, 0.027, 0.037, 0.050, 0.069, 0.087, 0.113, 0.187, 1.000],
+    lack: [93.2, 67.8, 51.7, 39.4, 30.0, 22.8, 19.0, 13.6, 9.1, 3.0],
+    weight: [0.008, 0.012, 0.016, 0.021, 0.029, 0.040, 0.051, 0.076, 0.161, 1.000],
 };
 
 const AVIF_DRAWN: Curve = Curve {
-    lack: [61.5, 41.2, 31.0, 24.8, 19.5, 13.9, 12.4, 11.0, 8.8, 7.0],
-    weight: [0.076, 0.091, 0.114, 0.141, 0.181, 0.226, 0.261, 0.304, 0.408, 1.000],
+    lack: [66.4, 48.7, 36.4, 26.5, 20.5, 14.5, 12.7, 10.3, 8.2, 7.1],
+    weight: [0.046, 0.054, 0.065, 0.083, 0.111, 0.144, 0.168, 0.212, 0.323, 1.000],
 };
 
 const JXL_PHOTOGRAPH: Curve = Curve {
