@@ -71,8 +71,8 @@ fn judging(criterion: &mut Criterion) {
     criterion.bench_function("score/alone", |bencher| {
         bencher.iter(|| metric.score(black_box(&shown)).unwrap());
     });
-    criterion.bench_function("score/with differences", |bencher| {
-        bencher.iter(|| metric.judge(black_box(&shown)).unwrap());
+    criterion.bench_function("score/rough differences", |bencher| {
+        bencher.iter(|| metric.rough_differences(black_box(&shown)).unwrap());
     });
 }
 

@@ -57,14 +57,24 @@ struct Ground {
     opaque: Raster,
     /// Nothing where it would take too much memory.
     reference: Option<Ssimulacra2Reference>,
+    /// The same at half the width and height, for a rough look; nothing where little would be left.
+    half: Option<Box<Ground>>,
 }
 
 impl Ground {
     fn new(raster: &Raster, colour: [u8; 3]) -> Result<Self, MetricError> {
-        let opaque = raster.flattened(colour);
+        const LEAST: u32 = 128;
+        let whole = Self::of(raster.flattened(colour), colour)?;
+        let Size { width, height } = whole.opaque.size();
+        let half = width.min(height) >= LEAST;
+        let half = half.then(|| Self::of(halved(&whole.opaque), colour)).transpose()?;
+        Ok(Self { half: half.map(Box::new), ..whole })
+    }
+
+    fn of(opaque: Raster, colour: [u8; 3]) -> Result<Self, MetricError> {
         let small = opaque.size().pixels() <= KEPT;
         let reference = small.then(|| Ssimulacra2Reference::new(&slice(&opaque))).transpose()?;
-        Ok(Self { colour, opaque, reference })
+        Ok(Self { colour, opaque, reference, half: None })
     }
 
     fn score(&self, file: &Raster) -> Result<f64, MetricError> {
@@ -78,31 +88,31 @@ impl Ground {
             )?,
         })
     }
-}
 
-impl Ground {
-    /// The score of `file` and its differences, in less time than one after the other; nothing where the
-    /// reference is not kept.
-    fn judged(&self, file: &Raster) -> Result<Option<(f64, Vec<f32>)>, MetricError> {
-        let is_mapped = self.opaque.size().pixels() <= MAPPED;
-        let Some(reference) = self.reference.as_ref().filter(|_| is_mapped) else {
-            return Ok(None);
-        };
-        let maps = reference.compare_with_maps(&slice(&file.flattened(self.colour)))?;
-        Ok(Some((maps.score, maps.diffmap())))
+    /// The differences of `file` at every second pixel along both sides, or at each of a small one.
+    fn rough_differences(&self, file: &Raster) -> Result<Values, MetricError> {
+        match &self.half {
+            Some(half) => {
+                let of = half.differences(halved(&file.flattened(self.colour)))?;
+                Ok(Values { step: 2, ..of })
+            }
+            None => self.differences(file.flattened(self.colour)),
+        }
     }
 
-    /// The differences of `file` at each pixel.
-    fn differences(&self, file: &Raster) -> Result<Vec<f32>, MetricError> {
-        let file = file.flattened(self.colour);
+    /// The differences of `file`, which is opaque, at each pixel.
+    fn differences(&self, file: Raster) -> Result<Values, MetricError> {
         let own = &self.opaque;
-        if *own == file {
-            return Ok(vec![0.0; own.size().pixels() as usize]);
-        }
-        if let Some((_, differences)) = self.judged(&file)? {
-            return Ok(differences);
-        }
         let Size { width, height } = own.size();
+        let of = |values| Values { width: width as usize, step: 1, values };
+        if *own == file {
+            return Ok(of(vec![0.0; own.size().pixels() as usize]));
+        }
+        if own.size().pixels() <= MAPPED
+            && let Some(reference) = &self.reference
+        {
+            return Ok(of(reference.compare_with_maps(&slice(&file))?.diffmap()));
+        }
         let rows = (MAPPED / u64::from(width)).clamp(64, u64::from(u32::MAX)) as u32;
         let mut values = Vec::with_capacity(own.size().pixels() as usize);
         let mut y = 0;
@@ -117,8 +127,26 @@ impl Ground {
             );
             y += height;
         }
-        Ok(values)
+        Ok(of(values))
     }
+}
+
+/// The mean of each 2 × 2 pixels of `opaque`; a last odd row or column is left out.
+fn halved(opaque: &Raster) -> Raster {
+    let size = Size::new(opaque.size().width / 2, opaque.size().height / 2);
+    let (upper, lower) = (opaque.data(), &opaque.data()[opaque.stride()..]);
+    let mut data = Vec::with_capacity(size.pixels() as usize * 3);
+    for y in 0..size.height as usize {
+        let row = 2 * y * opaque.stride()..;
+        let (upper, lower) = (&upper[row.clone()], &lower[row]);
+        for x in (0..size.width as usize).map(|x| 6 * x) {
+            data.extend([x, x + 1, x + 2].map(|n| {
+                let of = |row: &[u8]| u16::from(row[n]) + u16::from(row[n + 3]);
+                ((of(upper) + of(lower) + 2) / 4) as u8
+            }));
+        }
+    }
+    Raster::new(size, Channels::Rgb, data)
 }
 
 fn slice(opaque: &Raster) -> PixelSlice<'_> {
@@ -144,8 +172,8 @@ impl QualityMetric {
 
     /// The memory that judging pixels of `size` takes at most.
     pub fn memory(size: Size) -> brisk_margin_core::units::Bytes {
-        // Guessed with room: 50 bytes a pixel for the reference and 130 for a comparison.
-        brisk_margin_core::units::Bytes(size.pixels().min(KEPT) * 180 + size.pixels() * 9)
+        // Guessed with room: 65 bytes a pixel for the reference and its half, and 130 for a comparison.
+        brisk_margin_core::units::Bytes(size.pixels().min(KEPT) * 195 + size.pixels() * 11)
     }
 
     /// What files are held against.
@@ -179,23 +207,6 @@ impl QualityMetric {
         Ok(Score(lowest))
     }
 
-    /// How faithful `file` is and where it differs, in less time than one after the other; its differences
-    /// are left out where they would take as long by themselves.
-    ///
-    /// # Errors
-    /// As [`QualityMetric::score`].
-    pub fn judge(&self, file: &Raster) -> Result<(Score, Option<Differences>), MetricError> {
-        self.check_size(file)?;
-        if let [ground] = self.grounds.as_slice()
-            && *file != self.raster
-            && let Some((score, values)) = ground.judged(file)?
-        {
-            let differences = Differences { size: file.size(), ground: 0, values };
-            return Ok((Score(score), Some(differences)));
-        }
-        Ok((self.score(file)?, None))
-    }
-
     fn check_size(&self, file: &Raster) -> Result<(), MetricError> {
         let (file, reference) = (file.size(), self.raster.size());
         if file == reference { Ok(()) } else { Err(MetricError::Size { file, reference }) }
@@ -206,7 +217,7 @@ impl QualityMetric {
     /// # Errors
     /// As [`QualityMetric::score`].
     pub fn worst_tile(&self, file: &Raster) -> Result<WorstSpot, MetricError> {
-        self.worst_tile_of(&self.differences(file)?, file)
+        self.worst_tile_of(&self.rough_differences(file)?, file)
     }
 
     /// The same where the `differences` of `file` are known.
@@ -253,28 +264,60 @@ impl QualityMetric {
     /// # Errors
     /// As [`QualityMetric::score`].
     pub fn differences(&self, file: &Raster) -> Result<Differences, MetricError> {
+        self.worse(file, |ground| ground.differences(file.flattened(ground.colour)))
+    }
+
+    /// The same at half the width and height, which takes a quarter of the time: enough to find the worst places.
+    ///
+    /// # Errors
+    /// As [`QualityMetric::score`].
+    pub fn rough_differences(&self, file: &Raster) -> Result<Differences, MetricError> {
+        self.worse(file, |ground| ground.rough_differences(file))
+    }
+
+    fn worse(
+        &self,
+        file: &Raster,
+        look: impl Fn(&Ground) -> Result<Values, MetricError>,
+    ) -> Result<Differences, MetricError> {
         self.check_size(file)?;
-        let (mut worst, mut lowest) = (0, f64::INFINITY);
-        if self.grounds.len() > 1 {
-            for (n, ground) in self.grounds.iter().enumerate() {
-                let score = ground.score(file)?;
-                if score < lowest {
-                    (worst, lowest) = (n, score);
-                }
+        let mut worse: Option<(f64, Differences)> = None;
+        for (ground, of) in self.grounds.iter().enumerate() {
+            let values = look(of)?;
+            // The more they come to, the lower is the score.
+            let all: f64 = values.values.iter().map(|&value| f64::from(value)).sum();
+            if worse.as_ref().is_none_or(|(most, _)| all > *most) {
+                worse = Some((all, Differences { size: file.size(), ground, values }));
             }
         }
-        let values = self.grounds[worst].differences(file)?;
-        Ok(Differences { size: file.size(), ground: worst, values })
+        Ok(worse.expect("at least one ground").1)
     }
 }
 
-/// How much a file differs at each pixel: the pixel's share in what the score lacks, 0 for none.
+/// How much a file differs by place: the place's share in what the score lacks, 0 for none.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Differences {
     size: Size,
     /// On which of the metric's grounds.
     ground: usize,
+    values: Values,
+}
+
+/// A value for each square of so many pixels, row by row.
+#[derive(Debug, Clone, PartialEq)]
+struct Values {
+    width: usize,
+    step: u32,
     values: Vec<f32>,
+}
+
+impl Values {
+    /// The value at a pixel; beside the last square that of the nearest.
+    fn at(&self, x: u32, y: u32) -> f32 {
+        let column = ((x / self.step) as usize).min(self.width - 1);
+        let row = ((y / self.step) as usize).min(self.values.len() / self.width - 1);
+        self.values[row * self.width + column]
+    }
 }
 
 impl Differences {
@@ -285,14 +328,16 @@ impl Differences {
     /// The differences as shades of grey, black for none.
     pub fn drawn(&self) -> Raster {
         let shade = |value: f32| ((value / Self::STRONG).clamp(0.0, 1.0).sqrt() * 255.0) as u8;
-        let data = self.values.iter().flat_map(|&value| [shade(value); 3]).collect();
+        let Size { width, height } = self.size;
+        let pixels = (0..height).flat_map(|y| (0..width).map(move |x| (x, y)));
+        let data = pixels.flat_map(|(x, y)| [shade(self.values.at(x, y)); 3]).collect();
         Raster::new(self.size, Channels::Rgb, data)
     }
 
     /// The places of `size` that differ most, the worst first, apart from each other.
     fn worst(&self, size: Size, count: usize) -> Vec<Rect> {
         let size = Size::new(size.width.min(self.size.width), size.height.min(self.size.height));
-        let sums = Sums::of(self);
+        let sums = Sums::of(&self.values);
         // A quarter of the place is fine enough to find it.
         let step = |length: u32| (length / 4).max(1) as usize;
         let along = |all: u32, part: u32| {
@@ -324,18 +369,18 @@ fn overlap(a: &Rect, b: &Rect) -> bool {
     a.x < b.x + b.width && b.x < a.x + a.width && a.y < b.y + b.height && b.y < a.y + a.height
 }
 
-/// Sums of all values above and left of a pixel, from which any rectangle's follows.
+/// Sums of all values above and left of a place, from which any rectangle's follows.
 struct Sums {
     stride: usize,
+    step: u32,
     sums: Vec<f64>,
 }
 
 impl Sums {
-    fn of(differences: &Differences) -> Self {
-        let width = differences.size.width as usize;
+    fn of(Values { width, step, values }: &Values) -> Self {
         let stride = width + 1;
         let mut sums = vec![0.0; stride];
-        for row in differences.values.chunks_exact(width) {
+        for row in values.chunks_exact(*width) {
             let above = sums.len() - stride;
             let mut along = 0.0;
             sums.push(0.0);
@@ -345,11 +390,15 @@ impl Sums {
                 sums.push(sum);
             }
         }
-        Self { stride, sums }
+        Self { stride, step: *step, sums }
     }
 
+    /// What lies within `place`, whose sides are rounded down to whole squares.
     fn within(&self, place: Rect) -> f64 {
-        let at = |x: u32, y: u32| self.sums[y as usize * self.stride + x as usize];
+        let at = |x: u32, y: u32| {
+            let (x, y) = ((x / self.step) as usize, (y / self.step) as usize);
+            self.sums[y * self.stride + x]
+        };
         let (right, bottom) = (place.x + place.width, place.y + place.height);
         at(right, bottom) - at(place.x, bottom) - at(right, place.y) + at(place.x, place.y)
     }
@@ -407,16 +456,19 @@ mod tests {
     }
 
     #[test]
-    fn what_is_told_at_once_is_what_is_told_one_after_the_other() {
-        let picture = grain(300, 200);
-        let file = spoilt(&picture, Rect { x: 10, y: 90, width: 60, height: 60 });
-        let mut metric = QualityMetric::new(picture).unwrap();
-        let (score, differences) = metric.judge(&file).unwrap();
-        assert_eq!(score, metric.score(&file).unwrap());
-        assert_eq!(differences.unwrap(), metric.differences(&file).unwrap());
-        metric.grounds[0].reference = None;
-        assert!(metric.judge(&file).unwrap().1.is_none(), "it would be compared twice");
-        assert_eq!(metric.judge(metric.raster()).unwrap().0, Score::SAME);
+    fn a_rough_look_finds_the_same_places_whatever_the_size() {
+        for (width, height) in [(600, 400), (601, 401), (100, 90)] {
+            let picture = grain(width, height);
+            let place = Rect { x: width - 61, y: height / 3, width: 50, height: 40 };
+            let file = spoilt(&picture, place);
+            let metric = QualityMetric::new(picture).unwrap();
+            for look in [QualityMetric::differences, QualityMetric::rough_differences] {
+                let differences = look(&metric, &file).unwrap();
+                let spots = metric.worst_spots(&differences, &file, Size::new(60, 60), 1).unwrap();
+                assert!(overlap(&spots[0].place, &place), "{width} × {height}: {spots:?}");
+                assert_eq!(differences.drawn().size(), file.size());
+            }
+        }
     }
 
     #[test]

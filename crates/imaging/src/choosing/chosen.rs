@@ -22,7 +22,8 @@ pub struct Trial {
     pub score: Score,
     /// How it looks.
     pub raster: Raster,
-    pub(super) differences: OnceLock<Differences>,
+    differences: OnceLock<Differences>,
+    worst: OnceLock<WorstSpot>,
 }
 
 impl Trial {
@@ -32,10 +33,17 @@ impl Trial {
         score: Score,
         raster: Raster,
     ) -> Self {
-        Self { bytes, encoding, score, raster, differences: OnceLock::new() }
+        Self {
+            bytes,
+            encoding,
+            score,
+            raster,
+            differences: OnceLock::new(),
+            worst: OnceLock::new(),
+        }
     }
 
-    /// Where it differs from what `metric` holds, worked out once.
+    /// Where it differs from what `metric` holds, roughly, worked out once.
     ///
     /// # Errors
     /// Those of comparing.
@@ -43,16 +51,20 @@ impl Trial {
         if let Some(known) = self.differences.get() {
             return Ok(known);
         }
-        let found = metric.differences(&self.raster)?;
+        let found = metric.rough_differences(&self.raster)?;
         Ok(self.differences.get_or_init(|| found))
     }
 
-    /// The tile in which it differs most from what `metric` holds.
+    /// The tile in which it differs most from what `metric` holds, worked out once.
     ///
     /// # Errors
     /// Those of comparing.
     pub fn worst_tile(&self, metric: &QualityMetric) -> Result<WorstSpot, MetricError> {
-        metric.worst_tile_of(self.differences(metric)?, &self.raster)
+        if let Some(&known) = self.worst.get() {
+            return Ok(known);
+        }
+        let found = metric.worst_tile_of(self.differences(metric)?, &self.raster)?;
+        Ok(*self.worst.get_or_init(|| found))
     }
 }
 

@@ -14,8 +14,6 @@ mod search;
 mod turns;
 mod without_loss;
 
-use std::sync::OnceLock;
-
 use brisk_margin_core::choice::{ChoiceOutcome, EncodeRequest, QualityTarget};
 use brisk_margin_core::content::ContentClass;
 use brisk_margin_core::dense::Standard;
@@ -335,10 +333,7 @@ impl Choosing<'_> {
         if encoding.is_lossless() && same(self.metric.raster(), &raster) {
             return Ok(Trial::new(bytes, encoding, Score::SAME, raster));
         }
-        // Most trials reach their grade, and then their worst tile is looked for.
-        let (score, differences) = self.metric.judge(&raster)?;
-        let mut trial = Trial::new(bytes, encoding, score, raster);
-        trial.differences = differences.map_or_else(OnceLock::new, OnceLock::from);
-        Ok(trial)
+        let score = self.metric.score(&raster)?;
+        Ok(Trial::new(bytes, encoding, score, raster))
     }
 }
