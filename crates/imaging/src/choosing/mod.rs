@@ -5,6 +5,7 @@
 
 mod chosen;
 mod error;
+mod flat;
 mod frames;
 mod hints;
 mod moving;
