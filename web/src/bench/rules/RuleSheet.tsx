@@ -165,8 +165,23 @@ function encodingWords(encoding: NonNullable<OutputRule["settled"]>[string]) {
     const { makes, quality } = encoding.quality;
     return `${formatName[makes]} ${quality ?? "without loss"}`;
   }
-  const format = encoding.format.split("-")[0] as Format;
-  return `${formatName[format]}${"quality" in encoding ? ` ${encoding.quality}` : ""}`;
+  const name = formatName[encoding.format.split("-")[0] as Format];
+  switch (encoding.format) {
+    case "png-palette":
+    case "webp-palette": {
+      const palette = encoding.quality;
+      return typeof palette === "number"
+        ? `${name}, ${palette} colours, dithered`
+        : `${name}, ${palette.plain} colours`;
+    }
+    case "webp-lossless":
+      return `${name} without loss`;
+    case "png":
+    case "gif":
+      return name;
+    default:
+      return `${name} ${encoding.quality}`;
+  }
 }
 
 /** One part of the rule, what holds now, and who decides it. */
