@@ -87,6 +87,7 @@ export function ContactSheet({ pictures, selection, side, at, onAt, list, onOpen
       className="grid contact"
       role="listbox"
       aria-label="Pictures"
+      aria-busy={!selection.isReady}
       aria-multiselectable="true"
       aria-activedescendant={pictures[current] && `picture-${pictures[current].id}`}
       tabIndex={0}

@@ -61,6 +61,7 @@ export function LibraryPage() {
   const selection = useSelection(
     useMemo(() => pictures.map(({ id }) => id), [pictures]),
     filter,
+    !list.isPlaceholderData,
   );
   const inView = useTally({ filter });
   const total = inView.data?.pictures ?? pictures.length;

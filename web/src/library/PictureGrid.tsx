@@ -103,6 +103,7 @@ export function PictureGrid({
       className="grid"
       role="grid"
       aria-label="Pictures"
+      aria-busy={!selection.isReady}
       aria-rowcount={total}
       aria-multiselectable="true"
       aria-activedescendant={pictures[current] && `picture-${pictures[current].id}`}

@@ -52,3 +52,18 @@ test("what was selected in one list is not selected in another, and is there on 
   first.unmount();
   expect(selection({ search: "back" }).result.current.which).toEqual({ ids: ["d"] });
 });
+
+test("a row of the list before is not selected in the one that has not come yet", () => {
+  const { result, rerender } = renderHook(({ isReady }) => useSelection(order, { search: "slow" }, isReady), {
+    initialProps: { isReady: false },
+  });
+  act(() => {
+    result.current.toggle("a");
+  });
+  expect(result.current.which).toBeUndefined();
+  rerender({ isReady: true });
+  act(() => {
+    result.current.only("b");
+  });
+  expect(result.current.which).toEqual({ ids: ["b"] });
+});

@@ -26,6 +26,8 @@ export function selectByKey(
 
 export interface Selection {
   ids: ReadonlySet<string>;
+  /** Whether the rows in view are those of the list that is asked for; until then none of them is selected. */
+  isReady: boolean;
   /** Whether all that meet the filter are selected, those that were not scrolled to as well. */
   everything: boolean;
   /** How many are selected, as far as that is known here. */
@@ -40,8 +42,11 @@ export interface Selection {
   which: Which | undefined;
 }
 
-/** Which rows are selected; `order` is how they stand in the list that `filter` made. */
-export function useSelection(order: string[], filter: FilterBody): Selection {
+/**
+ * Which rows are selected; `order` is how they stand in the list that `filter` made, or, where it is not there yet
+ * (`isReady`), in the one before it, whose rows are not to be taken for its own.
+ */
+export function useSelection(order: string[], filter: FilterBody, isReady = true): Selection {
   const name = JSON.stringify(filter);
   const [{ ids, everything }, setSelected] = useState(() => selectedOf(name));
   const [of, setOf] = useState(name);
@@ -56,12 +61,13 @@ export function useSelection(order: string[], filter: FilterBody): Selection {
   const [anchor, setAnchor] = useState<string>();
   const start = everything ? new Set(order) : ids;
   const set = (next: ReadonlySet<string>) => {
-    setSelected({ ids: next, everything: false });
+    if (isReady || next.size === 0) setSelected({ ids: next, everything: false });
   };
   const chosen = order.filter((id) => ids.has(id));
   const others = [...ids].filter((id) => !order.includes(id));
   return {
     ids,
+    isReady,
     everything,
     has: (id) => everything || ids.has(id),
     toggle: (id) => {
