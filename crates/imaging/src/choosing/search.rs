@@ -116,9 +116,9 @@ impl<'a> Search<'a> {
         (self.tried, self.drafted.len() as u32)
     }
 
-    /// How many files and drafts were made in search of a score.
+    /// How many files and drafts were made in search of a score, the one that would have to be beaten among them.
     fn made(&self) -> usize {
-        self.known.len() + self.drafted.len()
+        self.known.len() + self.drafted.len() + usize::from(self.beaten_by.is_some())
     }
 
     /// The same for files that are held to `standard`, as far as that can be: what moves, or would be too small to be
