@@ -32,9 +32,16 @@ impl Chroma {
         if quality.get() < hidden_below { Self::Half } else { Self::Full }
     }
 
-    /// What suits `raster` in an AVIF or a WebP.
-    pub fn for_video_codecs(raster: &Raster) -> Self {
+    /// What suits `raster` in a WebP.
+    pub fn for_webp(raster: &Raster) -> Self {
         if loss(raster) > Self::VISIBLE { Self::Full } else { Self::Half }
+    }
+
+    /// What suits `raster` in an AVIF of `quality`: who comes so high mostly comes in search of a score that colour at
+    /// half resolution never reaches (docs/decisions/0034).
+    pub fn for_avif(raster: &Raster, quality: Quality) -> Self {
+        const FAITHFUL: f64 = 90.0;
+        if quality.get() >= FAITHFUL { Self::Full } else { Self::for_webp(raster) }
     }
 }
 

@@ -305,7 +305,8 @@ impl Codecs {
     ) -> Result<Vec<u8>, CodecError> {
         let chroma = match encoding {
             Encoding::Jpeg(quality) => Chroma::for_jpeg(raster, quality),
-            Encoding::Avif(_) | Encoding::Webp(_) => Chroma::for_video_codecs(raster),
+            Encoding::Avif(quality) => Chroma::for_avif(raster, quality),
+            Encoding::Webp(_) => Chroma::for_webp(raster),
             _ => Chroma::Full,
         };
         let (carries, blocks) = carried(extras);

@@ -22,27 +22,32 @@ pub fn ratios(samples: &[Sample], reference: &Reference) -> Result<Vec<f64>, Fai
     let samples: Vec<&Sample> = opaque.take(MOST).collect();
     let pixels: Vec<_> = samples.iter().map(|sample| sample.pixels.clone()).collect();
     reference.at_steps(Steps::Stills, &pixels, &STEPS)?;
-    let (mut ours, mut theirs) = (0.0, vec![0.0; STILLS.len()]);
+    let mut sums = vec![(0.0, 0.0); STILLS.len()];
     for sample in samples {
         let extras = Extras::default();
         let found = choosing(sample, &extras).choose_score(Format::Avif, Grade::Good.target())?;
-        ours += found.trial.bytes.len() as f64;
-        for (sum, name) in theirs.iter_mut().zip(STILLS) {
-            *sum += at_score(sample, name, found.trial.score.0)?;
+        for ((ours, theirs), name) in sums.iter_mut().zip(STILLS) {
+            if let Some(bytes) = at_score(sample, name, found.trial.score.0)? {
+                *ours += found.trial.bytes.len() as f64;
+                *theirs += bytes;
+            }
         }
     }
-    Ok(theirs.into_iter().map(|theirs| ours / theirs).collect())
+    Ok(sums.into_iter().map(|(ours, theirs)| ours / theirs).collect())
 }
 
-/// What a file of the reference's weighs at `score`: on a scale of logarithms between two steps.
-fn at_score(sample: &Sample, name: &str, score: f64) -> Result<f64, Failure> {
+/// What a file of the reference's weighs at `score`: on a scale of logarithms between two steps; nothing where none of
+/// its steps lies on either side.
+fn at_score(sample: &Sample, name: &str, score: f64) -> Result<Option<f64>, Failure> {
     let mut points = Vec::new();
     for step in STEPS {
         let file = std::fs::read(format!("{}.{name}.{step}.avif", sample.pixels.display()))?;
         let shown = sample.codecs.decode(Format::Avif, &file)?;
         points.push((sample.metric.score(&shown)?.0, (file.len() as f64).ln()));
     }
-    let after = points.partition_point(|point| point.0 < score).clamp(1, points.len() - 1);
-    let ((low, light), (high, heavy)) = (points[after - 1], points[after]);
-    Ok((light + (heavy - light) * (score - low) / (high - low)).exp())
+    let around = points.windows(2).find(|pair| pair[0].0 <= score && score < pair[1].0);
+    Ok(around.map(|pair| {
+        let ((low, light), (high, heavy)) = (pair[0], pair[1]);
+        (light + (heavy - light) * (score - low) / (high - low)).exp()
+    }))
 }

@@ -23,7 +23,7 @@ pub fn encode(
     let size = motion.size();
     let side = |length: u32| i32::try_from(length).map_err(failed);
     let config = match quality {
-        Some(quality) => lossy(quality, Chroma::for_video_codecs(&motion.frames[0].raster))?,
+        Some(quality) => lossy(quality, Chroma::for_webp(&motion.frames[0].raster))?,
         None => lossless(Effort::Full)?,
     };
     // SAFETY: options and data are initialised by the library's own calls; the encoder is checked

@@ -106,8 +106,13 @@ fn a_logo_with_soft_edges_has_few_colours_and_stays_soft() {
 }
 
 #[test]
-fn a_lossy_search_ends_once_a_flat_file_is_lighter() {
-    let webp = chosen(&flat(logo(240)), Format::Webp, Grade::Good);
-    let lossy = webp.tried.iter().filter(|point| point.encoding.quality().is_some());
-    assert!(lossy.count() <= 2, "{:?}", webp.tried);
+fn a_lossy_search_ends_once_a_flat_file_is_lighter_and_no_more_than_five_are_made() {
+    for grade in Grade::ALL {
+        let webp = chosen(&flat(logo(240)), Format::Webp, grade);
+        let lossy = webp.tried.iter().filter(|point| point.encoding.quality().is_some());
+        assert!(lossy.count() <= 2, "{grade:?}: {:?}", webp.tried);
+        let busy = chosen(&flat(scene(240, 180)), Format::Webp, grade);
+        let files = busy.tried.iter().filter(|point| point.bytes.is_some());
+        assert!(files.count() <= 5, "{grade:?}: {:?}", busy.tried);
+    }
 }
