@@ -41,6 +41,8 @@ pub async fn set_answering(address: &str, answer: bool) {
 pub async fn end_connections(address: &str) {
     let cluster = std::env::var("BRISK_MARGIN_TEST_DATABASE_URL").expect("as for the database");
     let (_, name) = address.rsplit_once('/').expect("an address with a database");
+    // A schema may be named behind it.
+    let name = name.split('?').next().unwrap_or(name);
     let end = format!(
         "SELECT pg_terminate_backend(pid) FROM pg_stat_activity
          WHERE datname = '{name}' AND backend_type = 'client backend'"
