@@ -8,8 +8,7 @@ use uuid::Uuid;
 /// # Panics
 /// Without that cluster: run the tests through `bin/test`.
 pub async fn database() -> String {
-    let cluster = std::env::var("BRISK_MARGIN_TEST_DATABASE_URL")
-        .expect("BRISK_MARGIN_TEST_DATABASE_URL names no cluster; run the tests through bin/test");
+    let cluster = cluster();
     let name = format!("test_{}", Uuid::new_v4().simple());
     let connection = Database::connect(&cluster).await.expect("the cluster answers");
     let make = format!("CREATE DATABASE {name}");
@@ -19,14 +18,24 @@ pub async fn database() -> String {
     format!("{server}/{name}")
 }
 
+fn cluster() -> String {
+    std::env::var("BRISK_MARGIN_TEST_DATABASE_URL")
+        .expect("BRISK_MARGIN_TEST_DATABASE_URL names no cluster; run the tests through bin/test")
+}
+
+/// The name of the database at `address`, behind which a schema may be named ([`of_schema`]).
+fn name_of(address: &str) -> &str {
+    let (_, name) = address.rsplit_once('/').expect("an address with a database");
+    name.split('?').next().unwrap_or(name)
+}
+
 /// Has the database at `address` refuse everybody, and ends the connections that there are, as when
 /// its server is stopped; or has it `answer` again.
 ///
 /// # Panics
 /// Where the cluster does not answer.
 pub async fn set_answering(address: &str, answer: bool) {
-    let cluster = std::env::var("BRISK_MARGIN_TEST_DATABASE_URL").expect("as for the database");
-    let (_, name) = address.rsplit_once('/').expect("an address with a database");
+    let (cluster, name) = (cluster(), name_of(address));
     execute(&cluster, &format!("ALTER DATABASE {name} ALLOW_CONNECTIONS {answer}")).await;
     if !answer {
         end_connections(address).await;
@@ -39,10 +48,7 @@ pub async fn set_answering(address: &str, answer: bool) {
 /// # Panics
 /// Where the cluster does not answer.
 pub async fn end_connections(address: &str) {
-    let cluster = std::env::var("BRISK_MARGIN_TEST_DATABASE_URL").expect("as for the database");
-    let (_, name) = address.rsplit_once('/').expect("an address with a database");
-    // A schema may be named behind it.
-    let name = name.split('?').next().unwrap_or(name);
+    let (cluster, name) = (cluster(), name_of(address));
     let end = format!(
         "SELECT pg_terminate_backend(pid) FROM pg_stat_activity
          WHERE datname = '{name}' AND backend_type = 'client backend'"
