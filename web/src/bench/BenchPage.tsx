@@ -109,7 +109,7 @@ function Bench({ picture, bench }: { picture: Picture; bench: BenchBody }) {
       setSheet("save");
     };
     if (on.isSavedElsewhere || !on.over) ask();
-    else if (unsaved) save.mutate(on.over, { onError: ask });
+    else if (unsaved) save.mutate(undefined, { onError: ask });
   };
   useSaveKey(saveNow);
   const publishes = `/publish?picture=${picture.id}`;
@@ -184,7 +184,7 @@ function Bench({ picture, bench }: { picture: Picture; bench: BenchBody }) {
         </nav>
         <span className="gap" />
         <span className="soft" role="status" data-testid="work-state">
-          {on.saving ? "Saving…" : unsaved ? "Unsaved changes" : ""}
+          {on.saving || save.isPending ? "Saving…" : unsaved ? "Unsaved changes" : ""}
         </span>
         <Button
           size="small"
@@ -207,7 +207,6 @@ function Bench({ picture, bench }: { picture: Picture; bench: BenchBody }) {
           size="small"
           type="primary"
           disabled={!unsaved}
-          loading={save.isPending}
           title={unsaved ? `For ${whereWords(bench.places.length)} (Ctrl S)` : "Nothing was changed since it was saved"}
           onClick={saveNow}
         >
@@ -218,7 +217,7 @@ function Bench({ picture, bench }: { picture: Picture; bench: BenchBody }) {
         </MenuButton>
       </div>
       {on.error && <ProblemNote error={on.error} {...(on.retry && { again: on.retry })} />}
-      {on.isSavedElsewhere && (
+      {on.isSavedElsewhere && !save.isPending && (
         <div className="notice" role="status">
           <b>There is a newer version.</b>
           <span>

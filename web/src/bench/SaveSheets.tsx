@@ -64,7 +64,7 @@ export function SaveSheet({ picture, on, open, onClose, onBeside }: Props) {
             type="primary"
             loading={save.isPending}
             onClick={() => {
-              if (on.over) save.mutate(on.over, { onSuccess: onClose });
+              save.mutate(undefined, { onSuccess: onClose });
             }}
           >
             Save to all its slots

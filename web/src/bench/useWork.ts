@@ -22,6 +22,8 @@ export interface WorkOnBench {
   at: string | undefined;
   /** The step that held when the adjustments began. */
   over: string | undefined;
+  /** What `over` is by now, also before the screen is drawn again. */
+  held: () => string | undefined;
   onSaved: (step: string) => void;
   /** Somebody else saved the picture since. */
   isSavedElsewhere: boolean;
@@ -53,7 +55,12 @@ export function useWork(picture: Picture, bench: BenchBody): WorkOnBench {
   // What was noted before the screen was drawn again.
   const known = useRef(bench.steps);
   // The step that held when the adjustments began: only over that one it is saved.
-  const [over, setOver] = useState(bench.holds ?? undefined);
+  const [over, showOver] = useState(bench.holds ?? undefined);
+  const held = useRef(over);
+  const setOver = useCallback((step: string | undefined) => {
+    held.current = step;
+    showOver(step);
+  }, []);
   const [pending, setPending] = useState(0);
   const [error, setError] = useState<Error | null>(null);
   const waiting = useRef<{ adjustments: Adjustments; summary: string; timer: ReturnType<typeof setTimeout> }>(
@@ -98,7 +105,7 @@ export function useWork(picture: Picture, bench: BenchBody): WorkOnBench {
       });
       return chain.current;
     },
-    [picture.id, queries],
+    [picture.id, queries, setOver],
   );
 
   const flush = useCallback(() => {
@@ -214,6 +221,7 @@ export function useWork(picture: Picture, bench: BenchBody): WorkOnBench {
     },
     at: pending > 0 ? undefined : at,
     over,
+    held: () => held.current,
     onSaved: setOver,
     isSavedElsewhere: bench.holds != null && bench.holds !== (over ?? bench.steps[0]?.id),
     saving: pending > 0 || go.isPending,

@@ -10,7 +10,7 @@ export interface Asked {
   keepalive: boolean;
 }
 
-type Answer = (asked: Asked) => Response;
+type Answer = (asked: Asked) => Response | Promise<Response>;
 
 // What the library's lists watch; nothing changes its size here.
 globalThis.ResizeObserver = class {
