@@ -11,8 +11,9 @@ use crate::outside_encoding::OutsideEncoding;
 /// before is made anew.
 pub const fn generation(format: Format) -> u16 {
     match format {
-        Format::Avif => 6,
-        Format::Jpeg | Format::Webp | Format::Png => 5,
+        Format::Avif => 7,
+        Format::Webp => 6,
+        Format::Jpeg | Format::Png => 5,
         Format::Gif => 4,
         // Its encoders have keys of their own.
         Format::Jxl => 0,
@@ -55,8 +56,11 @@ pub enum Encoding {
     /// WebP of so many colours.
     #[serde(rename = "webp-palette")]
     WebpPalette(Palette),
-    /// Lossy AVIF.
+    /// Lossy AVIF, its colours at half resolution where that mostly takes fewer bytes.
     Avif(Quality),
+    /// Lossy AVIF with its colours at the resolution of its light (4:4:4).
+    #[serde(rename = "avif-full-chroma")]
+    AvifFullChroma(Quality),
     /// PNG without loss.
     Png,
     /// PNG of so many colours.
@@ -82,6 +86,14 @@ impl Encoding {
         })
     }
 
+    /// The same with colours at the resolution of light, where that is to be chosen.
+    pub const fn with_full_chroma(self) -> Option<Self> {
+        match self {
+            Self::Avif(quality) => Some(Self::AvifFullChroma(quality)),
+            _ => None,
+        }
+    }
+
     /// `format` without loss, where it has such a kind.
     pub const fn lossless(format: Format) -> Option<Self> {
         match format {
@@ -105,7 +117,7 @@ impl Encoding {
         match self {
             Self::Jpeg(_) => Format::Jpeg,
             Self::Webp(_) | Self::WebpLossless | Self::WebpPalette(_) => Format::Webp,
-            Self::Avif(_) => Format::Avif,
+            Self::Avif(_) | Self::AvifFullChroma(_) => Format::Avif,
             Self::Png | Self::PngPalette(_) => Format::Png,
             Self::Gif => Format::Gif,
             Self::Outside(how) => how.makes,
@@ -120,7 +132,10 @@ impl Encoding {
     /// Its quality, where it has one.
     pub const fn quality(self) -> Option<Quality> {
         match self {
-            Self::Jpeg(quality) | Self::Webp(quality) | Self::Avif(quality) => Some(quality),
+            Self::Jpeg(quality)
+            | Self::Webp(quality)
+            | Self::Avif(quality)
+            | Self::AvifFullChroma(quality) => Some(quality),
             Self::Outside(how) => how.quality,
             Self::WebpLossless
             | Self::WebpPalette(_)
@@ -163,6 +178,7 @@ impl std::fmt::Display for Encoding {
             (Self::WebpLossless, ..) => f.write_str("WebP, lossless"),
             (Self::Png, ..) => f.write_str("PNG, lossless"),
             (Self::Outside(how), None, _) => write!(f, "{}, lossless", how.makes),
+            (Self::AvifFullChroma(quality), ..) => write!(f, "AVIF {quality}, 4:4:4"),
             (_, Some(quality), _) => write!(f, "{} {quality}", self.format()),
             (_, _, Some(palette)) => write!(f, "{}, {palette}", self.format()),
             (Self::Gif, ..) => write!(f, "GIF, {} colours", PaletteSize::MOST.get()),
@@ -189,6 +205,7 @@ mod tests {
         assert_eq!(finer.to_string(), "JPEG 80.5");
         let rounded = Encoding::new(Format::Avif, Quality::new(80.5).unwrap()).unwrap();
         assert_eq!(rounded.to_string(), "AVIF 81", "its encoder knows no tenths");
+        assert_eq!(rounded.with_full_chroma().unwrap().to_string(), "AVIF 81, 4:4:4");
     }
 
     #[test]

@@ -43,6 +43,13 @@ impl Chroma {
         const FAITHFUL: f64 = 90.0;
         if quality.get() >= FAITHFUL { Self::Full } else { Self::for_webp(raster) }
     }
+
+    /// Whether `raster` may do with fewer bytes in an AVIF of `quality` whose colours are at full resolution, which
+    /// usually has them at half: not where there is little to lose.
+    pub fn is_open_for_avif(raster: &Raster, quality: Quality) -> bool {
+        const LITTLE: f64 = 0.9;
+        Self::for_avif(raster, quality) == Self::Half && loss(raster) > LITTLE
+    }
 }
 
 /// How much colour is lost when each 2 × 2 pixels share one: the root mean square over the

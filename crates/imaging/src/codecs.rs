@@ -306,6 +306,7 @@ impl Codecs {
         let chroma = match encoding {
             Encoding::Jpeg(quality) => Chroma::for_jpeg(raster, quality),
             Encoding::Avif(quality) => Chroma::for_avif(raster, quality),
+            Encoding::AvifFullChroma(_) => Chroma::Full,
             Encoding::Webp(_) => Chroma::for_webp(raster),
             _ => Chroma::Full,
         };
@@ -446,7 +447,7 @@ fn memory(encoding: Encoding, pixels: u64) -> Bytes {
         Encoding::Jpeg(_) => 40,
         Encoding::Webp(_) => 40,
         Encoding::WebpLossless | Encoding::WebpPalette(_) => 120,
-        Encoding::Avif(_) => 160,
+        Encoding::Avif(_) | Encoding::AvifFullChroma(_) => 160,
         Encoding::Png | Encoding::PngPalette(_) | Encoding::Gif | Encoding::Outside(_) => 80,
     };
     Bytes(pixels * each + (32 << 20))

@@ -18,6 +18,8 @@ use crate::raster::Raster;
 pub struct Draft {
     /// How it looks.
     pub shown: Raster,
+    /// What it weighs.
+    pub bytes: Bytes,
     /// By how much more it likely lacks of a score of 100 than the file that it is a draft of, as a
     /// logarithm.
     pub lacks_more: f64,
@@ -61,7 +63,8 @@ impl Codecs {
         format.check_size(raster.size())?;
         let file = self.encode_pixels(raster, encoding, Effort::Draft, &Extras::default())?;
         let lacks_more = avif::draft_lacks_more(raster);
-        Ok(Some(Draft { shown: self.decode(format, &file)?, lacks_more }))
+        let shown = self.decode(format, &file)?;
+        Ok(Some(Draft { shown, bytes: Bytes::of(&file), lacks_more }))
     }
 
     /// What a file of `encoding` weighs, a WebP without loss or of few colours, when its encoder looks as shortly as it

@@ -283,7 +283,9 @@ fn encoded(
         Encoding::Jpeg(quality) => jpeg::encode(raster, quality, chroma, extras),
         Encoding::Webp(quality) => webp::encode(raster, quality, chroma, extras),
         Encoding::WebpLossless => webp::encode_lossless(raster, effort, extras),
-        Encoding::Avif(quality) => avif::encode(raster, quality.whole(), chroma, effort, extras),
+        Encoding::Avif(quality) | Encoding::AvifFullChroma(quality) => {
+            avif::encode(raster, quality.whole(), chroma, effort, extras)
+        }
         Encoding::Png => png::encode(raster, extras),
         Encoding::WebpPalette(palette) => {
             webp::encode_lossless(&Reduced::new(raster, palette).raster(), effort, extras)

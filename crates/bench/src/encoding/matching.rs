@@ -158,14 +158,19 @@ pub fn choosing<'a>(sample: &'a Sample, extras: &'a Extras) -> Choosing<'a> {
     }
 }
 
-/// The bytes of the lowest quality that has at least `score`, found by bisection.
+/// The bytes of the lowest quality that has at least `score`, found by bisection, with the colours that our search keeps
+/// there.
 fn smallest(sample: &Sample, format: Format, score: Score) -> Result<u64, Failure> {
     let levels = encoding::levels(format);
+    let extras = Extras::default();
+    let found = choosing(sample, &extras).choose_score(format, score)?.trial.encoding;
+    let keeps_colours = matches!(found, Encoding::AvifFullChroma(_));
     let (mut low, mut high) = (0, levels.len());
     let mut bytes = None;
     while low < high {
         let middle = usize::midpoint(low, high);
-        let encoding = Encoding::new(format, levels[middle]).expect("one of ours");
+        let usual = Encoding::new(format, levels[middle]).expect("one of ours");
+        let encoding = usual.with_full_chroma().filter(|_| keeps_colours).unwrap_or(usual);
         let file = sample.codecs.encode(sample.metric.raster(), encoding, &Extras::default())?;
         if sample.metric.score(&sample.codecs.decode(format, &file)?)? >= score {
             bytes = Some(file.len() as u64);
@@ -187,11 +192,12 @@ pub fn encodes(samples: &[Sample], grade: Grade) -> Result<(f64, u32), Failure> 
             let extras = Extras::default();
             let chosen =
                 choosing(sample, &extras).choose(*format, QualityTarget::Grade(grade), None);
-            // Files of every kind; a palette of which only the pixels were judged is none.
+            // Files of every kind, drafts included; a palette of which only the pixels were judged is none.
             let files = |chosen: choosing::Chosen| {
-                chosen.tried.iter().filter(|point| point.bytes.is_some()).count()
+                let made = chosen.tried.iter().filter(|point| point.bytes.is_some()).count();
+                made as u32 + chosen.drafts
             };
-            chosen.map(|chosen| files(chosen) as u32).map_err(|error| error.to_string())
+            chosen.map(files).map_err(|error| error.to_string())
         })
         .collect();
     let counted = counted?;

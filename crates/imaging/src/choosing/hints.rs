@@ -9,18 +9,20 @@ use super::Chosen;
 use super::prior::Prior;
 
 /// By how much a picture lacks more of a score of 100 than others of its kind, in each format, as the logarithm of
-/// the factor; nothing where no file told.
+/// the factor; nothing where no file told. And whether its AVIFs keep their colours at full resolution.
 #[derive(Debug, Clone, Copy, Default, PartialEq)]
 pub struct Hints {
     jpeg: Option<f64>,
     webp: Option<f64>,
     avif: Option<f64>,
     jxl: Option<f64>,
+    full_chroma: bool,
 }
 
 impl Hints {
     /// Nothing is known.
-    pub const NONE: Self = Self { jpeg: None, webp: None, avif: None, jxl: None };
+    pub const NONE: Self =
+        Self { jpeg: None, webp: None, avif: None, jxl: None, full_chroma: false };
 
     /// With what a file of `encoding` of a picture of `class` told: `counted` is what counted of its score.
     pub fn and(mut self, class: ContentClass, encoding: Encoding, counted: Score) -> Self {
@@ -30,6 +32,9 @@ impl Hints {
         if let Some(quality) = encoding.quality().filter(|_| shares_scale) {
             let lack = Prior::of(format, class).lack(quality);
             self.set(format, bend(counted.0, lack));
+            if format == Format::Avif {
+                self.full_chroma = matches!(encoding, Encoding::AvifFullChroma(_));
+            }
         }
         self
     }
@@ -47,6 +52,11 @@ impl Hints {
             Format::Jxl => self.jxl = Some(bend),
             Format::Png | Format::Gif => {}
         }
+    }
+
+    /// Whether what is known of `format` is of files with colours at full resolution.
+    pub(super) fn full_chroma(self, format: Format) -> bool {
+        format == Format::Avif && self.full_chroma
     }
 
     /// What is known of `format`.

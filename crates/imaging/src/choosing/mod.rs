@@ -304,8 +304,9 @@ impl Choosing<'_> {
         Ok(Chosen { trial, worst, counted, outcome, tried, drafts, failures: Vec::new() })
     }
 
-    /// How faithful the file of `encoding` likely is, by a draft; nothing where there are none.
-    fn draft(&self, encoding: Encoding) -> Result<Option<Score>, ChoiceError> {
+    /// How faithful the file of `encoding` likely is and what the draft weighs that tells; nothing where there are no
+    /// drafts.
+    fn draft(&self, encoding: Encoding) -> Result<Option<(Score, Bytes)>, ChoiceError> {
         if (self.stop)() {
             return Err(ChoiceError::Cancelled);
         }
@@ -316,7 +317,7 @@ impl Choosing<'_> {
             return Ok(None);
         };
         let lacking = 100.0 - self.metric.score(&draft.shown)?.0;
-        Ok(Some(Score(100.0 - lacking / draft.lacks_more.exp())))
+        Ok(Some((Score(100.0 - lacking / draft.lacks_more.exp()), draft.bytes)))
     }
 
     /// One file, judged.

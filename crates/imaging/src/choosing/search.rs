@@ -1,6 +1,8 @@
 //! The search for a quality: a model of score and bytes from the prior, bent through what was
 //! tried.
 
+mod drafts;
+
 use brisk_margin_core::dense::{DenseView, Standard};
 use brisk_margin_core::encoding::{self, Dithering, Encoding, Palette, PaletteSize, Quality};
 use brisk_margin_core::format::Format;
@@ -10,7 +12,7 @@ use brisk_margin_core::outside::OutsideEncoder;
 use brisk_margin_core::units::Bytes;
 
 use super::hints::bend;
-use super::prior::Prior;
+use super::prior::{Prior, foretold};
 use super::{ChoiceError, Choosing, Point, Trial};
 use crate::metric::QualityMetric;
 use crate::raster::Raster;
@@ -70,11 +72,17 @@ pub(super) struct Search<'a> {
     /// What they are held against at the size in which they are seen, and that size.
     seen: Option<(QualityMetric, Size)>,
     prior: Prior,
-    /// How the picture likely differs from the prior.
+    /// How the picture likely differs from the prior by what is seen of it.
+    foretold: f64,
+    /// How it likely does by another file of it.
     hint: Option<f64>,
     levels: Vec<Quality>,
     /// What another file weighs that is good enough.
     beaten_by: Option<Bytes>,
+    /// Whether its files keep colours at full resolution.
+    full_chroma: bool,
+    /// How many drafts were made.
+    drafts: usize,
     /// How the picture likely differs from the prior at the levels of which drafts were made.
     drafted: Vec<(f64, f64)>,
     /// What counts of each trial: its level, and the score or what its worst tile makes of it.
@@ -92,9 +100,12 @@ impl<'a> Search<'a> {
             standard: None,
             seen: None,
             prior: Prior::of(format, choosing.class),
+            foretold: foretold(format, choosing.class, choosing.metric.raster()),
             hint: choosing.hints.of(format).filter(|_| source.shares_scale()),
             levels: source.levels(),
             beaten_by: None,
+            full_chroma: choosing.hints.full_chroma(format) && source.shares_scale(),
+            drafts: 0,
             drafted: Vec::new(),
             known: Vec::new(),
             tried: Vec::new(),
@@ -113,12 +124,12 @@ impl<'a> Search<'a> {
 
     /// Every trial, in order, and how many drafts there were.
     pub(super) fn effort(self) -> (Vec<Point>, u32) {
-        (self.tried, self.drafted.len() as u32)
+        (self.tried, self.drafts as u32)
     }
 
     /// How many files and drafts were made in search of a score, the one that would have to be beaten among them.
     fn made(&self) -> usize {
-        self.known.len() + self.drafted.len() + usize::from(self.beaten_by.is_some())
+        self.known.len() + self.drafts + usize::from(self.beaten_by.is_some())
     }
 
     /// The same for files that are held to `standard`, as far as that can be: what moves, or would be too small to be
@@ -149,7 +160,8 @@ impl<'a> Search<'a> {
 
     /// How its files are made at `quality`.
     pub(super) fn encoding(&self, quality: Quality) -> Encoding {
-        self.source.encoding(quality)
+        let usual = self.source.encoding(quality);
+        usual.with_full_chroma().filter(|_| self.full_chroma).unwrap_or(usual)
     }
 
     /// Makes and judges one file, and remembers it.
@@ -195,28 +207,6 @@ impl<'a> Search<'a> {
         Ok(best.expect("a first level is always tried").0)
     }
 
-    /// Draws near `target` with drafts, in a format that has them: one, and another where that was far off.
-    fn draft(&mut self, target: f64) -> Result<(), ChoiceError> {
-        /// So near in score, bends hardly differ from there to the target.
-        const NEAR: f64 = 5.0;
-        for _ in 0..2 {
-            let Some(level) = self.next_level(target) else { break };
-            if self.drafted.iter().any(|&(known, _)| known == level as f64) {
-                break;
-            }
-            let quality = self.levels[level];
-            let encoding = self.encoding(quality);
-            let Some(score) = self.choosing.draft(encoding)? else { break };
-            let bend = bend(score.0, self.prior.lack(quality));
-            self.drafted.push((level as f64, bend));
-            self.drafted.sort_by(|a, b| a.0.total_cmp(&b.0));
-            if (self.predicted(level) - target).abs() < NEAR {
-                break;
-            }
-        }
-        Ok(())
-    }
-
     /// The score of `trial`, or less where its worst tile lies under the floor.
     fn counting(&self, trial: &Trial, target: f64) -> Result<f64, ChoiceError> {
         let Some(standard) = self.standard.filter(|_| trial.score.0 >= target) else {
@@ -229,16 +219,18 @@ impl<'a> Search<'a> {
     /// The level to try next for `target`; nothing once neighbours part it.
     fn next_level(&self, target: f64) -> Option<usize> {
         let failed = self.known.iter().filter(|(_, score)| *score < target).map(|(l, _)| *l).max();
-        let passed = self.known.iter().filter(|(_, score)| *score >= target).map(|(l, _)| *l).min();
-        let (low, high) = (failed.map_or(0, |l| l + 1), passed.unwrap_or(self.levels.len()));
+        let passed =
+            self.known.iter().filter(|(_, score)| *score >= target).min_by_key(|(l, _)| *l);
+        let (low, high) = (failed.map_or(0, |l| l + 1), passed.map_or(self.levels.len(), |p| p.0));
         if low >= high {
             return None;
         }
-        // Late in a search that has nothing yet, a miss costs more than a few bytes.
+        // Late in a search, a miss costs more than a few bytes: the more, the farther what it has is from its target.
         let left = MOST - self.made();
         let above = match (passed, left) {
             (None, 1) => 5.0,
             (None, 2) => 2.0,
+            (Some((_, score)), 1) => Grade::BAND / 2.0 + 0.3 * (score - target),
             _ => Grade::BAND / 2.0,
         };
         let level = (low..high).find(|&level| self.predicted(level) >= target + above);
@@ -258,10 +250,10 @@ impl<'a> Search<'a> {
         100.0 - lack(level) * (self.expected(level) + between(&off, level as f64)).exp()
     }
 
-    /// How the picture likely differs from the prior at a level, by drafts or by other files.
+    /// How the picture likely differs from the prior at a level, by drafts, by other files, or by what is seen of it.
     fn expected(&self, level: usize) -> f64 {
         match self.drafted.is_empty() {
-            true => self.hint.unwrap_or(0.0),
+            true => self.hint.unwrap_or(self.foretold),
             false => between(&self.drafted, level as f64),
         }
     }

@@ -68,6 +68,12 @@ pub fn draft_lacks_more(raster: &Raster) -> f64 {
     if detail(raster) > TEXTURED { 0.10 } else { 0.14 }
 }
 
+/// By what factor drafts of `raster` say too much of the bytes that colours at full resolution take beside those at
+/// half, at the same score (docs/decisions/0035): less than means over pictures, as what is gained elsewhere comes to more.
+pub fn draft_overrates_half(raster: &Raster) -> f64 {
+    if detail(raster) > TEXTURED { 1.01 } else { 1.045 }
+}
+
 /// A file's header, and whether its colours are Display P3 without a profile that says so.
 #[derive(Debug, Clone, PartialEq)]
 pub struct AvifHeader {

@@ -129,6 +129,37 @@ fn a_draft_tells_nearly_what_its_file_will() {
 }
 
 #[test]
+fn a_set_keeps_all_its_colours_where_its_first_file_does() {
+    let desk = Desk::new(scene(240, 160));
+    let quality = Quality::new(60).unwrap();
+    let chosen = |encoding| {
+        let hints = Hints::NONE.and(ContentClass::Photograph, encoding, Score(75.0));
+        let choosing = Choosing { hints, ..desk.choosing() };
+        choosing.choose(Format::Avif, QualityTarget::Grade(Grade::Good), None).unwrap().trial
+    };
+    let usual = Encoding::Avif(quality);
+    let full = usual.with_full_chroma().unwrap();
+    assert!(matches!(chosen(usual).encoding, Encoding::Avif(_)));
+    assert!(matches!(chosen(full).encoding, Encoding::AvifFullChroma(_)));
+}
+
+#[test]
+fn colours_of_thin_lines_last_at_full_resolution() {
+    let line = |n: u32| if n % 64 % 32 == 3 { [110, 85, 90] } else { [80, 100, 90] };
+    let lines =
+        Raster::new(Size::new(64, 64), Channels::Rgb, (0..64 * 64).flat_map(line).collect());
+    let redness = |encoding| {
+        let file = CODECS.encode(&lines, encoding, &Extras::default()).unwrap();
+        let shown = CODECS.decode(Format::Avif, &file).unwrap();
+        i32::from(shown.data()[3 * 35]) - i32::from(shown.data()[3 * 35 + 1])
+    };
+    // Of few colours, so that the usual way is not at full resolution already.
+    let usual = Encoding::Avif(Quality::new(80).unwrap());
+    let (half, full) = (redness(usual), redness(usual.with_full_chroma().unwrap()));
+    assert!(full > 15 && full > half + 10, "{full} beside {half} of 25");
+}
+
+#[test]
 fn the_same_choice_gives_the_same_bytes() {
     let choose = || {
         let desk = Desk::new(scene(200, 140));

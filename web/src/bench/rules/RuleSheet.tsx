@@ -176,6 +176,8 @@ function encodingWords(encoding: NonNullable<OutputRule["settled"]>[string]) {
     }
     case "webp-lossless":
       return `${name} without loss`;
+    case "avif-full-chroma":
+      return `${name} ${encoding.quality}, 4:4:4`;
     case "png":
     case "gif":
       return name;

@@ -1,0 +1,103 @@
+//! Drafts: files that are soon made, judged and thrown away, which tell at what quality and with how much colour a
+//! search begins.
+
+use brisk_margin_core::grade::Score;
+use brisk_margin_core::units::Bytes;
+
+use super::{ChoiceError, Search, bend, between};
+use crate::chroma::Chroma;
+use crate::codec::avif;
+
+/// By how much more bytes `other` takes than `one` would at the same score, as a logarithm, where a point of score takes
+/// `by_score`.
+fn heavier(one: Told, other: Told, by_score: f64) -> f64 {
+    let weight = |told: Told| (told.1.get().max(1) as f64).ln();
+    weight(other) - weight(one) - by_score * (other.0.0 - one.0.0)
+}
+
+/// What a draft told: how faithful its file likely is, and what it weighs itself.
+type Told = (Score, Bytes);
+
+impl Search<'_> {
+    /// Draws near `target` with drafts, in a format that has them: one, and another where that was far off. Then one
+    /// more tells whether colours at full resolution take fewer bytes.
+    pub(super) fn draft(&mut self, target: f64) -> Result<(), ChoiceError> {
+        /// So near in score, bends hardly differ from there to the target.
+        const NEAR: f64 = 5.0;
+        let mut last = None;
+        for _ in 0..2 {
+            let Some(level) = self.next_level(target) else { break };
+            if self.drafted.iter().any(|&(known, _)| known == level as f64) {
+                break;
+            }
+            let Some(told) = self.choosing.draft(self.encoding(self.levels[level]))? else { break };
+            self.heed(level, told);
+            last = Some((level, told));
+            if (self.predicted(level) - target).abs() < NEAR {
+                break;
+            }
+        }
+        match last {
+            Some((level, half)) => self.race_chroma(level, half),
+            None => Ok(()),
+        }
+    }
+
+    fn heed(&mut self, level: usize, (score, _): Told) {
+        self.drafts += 1;
+        self.drafted.push((level as f64, bend(score.0, self.prior.lack(self.levels[level]))));
+        self.drafted.sort_by(|a, b| a.0.total_cmp(&b.0));
+    }
+
+    /// Goes on with colours at full resolution where a draft says that they take fewer bytes at the same score
+    /// than those at half, of which one of `level` came to `half`.
+    fn race_chroma(&mut self, level: usize, half: Told) -> Result<(), ChoiceError> {
+        /// By so many levels a file of full resolution comes near the score of one of half.
+        const LOWER: usize = 3;
+        let level = level.saturating_sub(LOWER);
+        let quality = self.levels[level];
+        let Some(full) = self.encoding(quality).with_full_chroma() else { return Ok(()) };
+        if !Chroma::is_open_for_avif(self.choosing.metric.raster(), quality) {
+            return Ok(());
+        }
+        let Some(told) = self.choosing.draft(full)? else { return Ok(()) };
+        let overrated = avif::draft_overrates_half(self.choosing.metric.raster());
+        if heavier(half, told, self.bytes_by_score(level)) < overrated.ln() {
+            // At full resolution the picture's own curve is bent the same way.
+            let off =
+                bend(told.0.0, self.prior.lack(quality)) - between(&self.drafted, level as f64);
+            self.drafted.iter_mut().for_each(|(_, bend)| *bend += off);
+            self.full_chroma = true;
+            self.heed(level, told);
+        } else {
+            self.drafts += 1;
+        }
+        Ok(())
+    }
+
+    /// By how much more bytes one point of score takes in drafts around `level`, as a logarithm.
+    fn bytes_by_score(&self, level: usize) -> f64 {
+        const AROUND: usize = 3;
+        /// Beside files, as the mean over pictures (docs/decisions/0035).
+        const STEEPER: f64 = 1.25;
+        let low = level.saturating_sub(AROUND);
+        let high = (level + AROUND).min(self.levels.len() - 1);
+        let weight = |level: usize| self.prior.weight(self.levels[level]).ln();
+        let between = weight(high) - weight(low);
+        STEEPER * between / (self.predicted(high) - self.predicted(low)).max(0.1)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn bytes_count_at_the_same_score() {
+        let told = |score, bytes| (Score(score), Bytes(bytes));
+        let ratio = |other| heavier(told(70.0, 1_000), other, 0.05).exp();
+        assert!((ratio(told(70.0, 1_100)) - 1.1).abs() < 1e-9);
+        assert!(ratio(told(74.0, 1_100)) < 0.91, "four points are worth a fifth of the bytes");
+        assert!(ratio(told(68.0, 950)) > 1.04, "it lacks two points");
+    }
+}
