@@ -2,6 +2,7 @@
 
 use serde::{Deserialize, Serialize};
 
+use crate::detail::detail;
 use crate::raster::Raster;
 use brisk_margin_core::encoding::Quality;
 
@@ -45,10 +46,15 @@ impl Chroma {
     }
 
     /// Whether `raster` may do with fewer bytes in an AVIF of `quality` whose colours are at full resolution, which
-    /// usually has them at half: not where there is little to lose.
+    /// usually has them at half: where there are colours to lose, among fine detail or by themselves. Of pictures without,
+    /// drafts never chose it (docs/decisions/0035).
     pub fn is_open_for_avif(raster: &Raster, quality: Quality) -> bool {
-        const LITTLE: f64 = 0.9;
-        Self::for_avif(raster, quality) == Self::Half && loss(raster) > LITTLE
+        const SOME: f64 = 0.9;
+        const MUCH: f64 = 2.5;
+        const FINE: f64 = 5.0;
+        let loss = loss(raster);
+        let is_open = loss > MUCH || loss > SOME && detail(raster) > FINE;
+        is_open && Self::for_avif(raster, quality) == Self::Half
     }
 }
 

@@ -59,8 +59,8 @@ pub fn run(kinds: &[Kind], reference: &Reference, folder: &Path) -> Result<(), F
         println!("\n{}: encodes to reach a grade | mean | most", kind.name);
         println!("---|---|---");
         for grade in Grade::ALL {
-            let (mean, most) = encodes(&samples, grade)?;
-            println!("{grade:?} | {mean:.2} | {most}");
+            let Encodes { mean, most, with_drafts } = encodes(&samples, grade)?;
+            println!("{grade:?} | {mean:.2}, {with_drafts:.2} with drafts | {most}");
         }
     }
     Ok(())
@@ -182,25 +182,40 @@ fn smallest(sample: &Sample, format: Format, score: Score) -> Result<u64, Failur
     Ok(bytes.ok_or("no quality reaches the reference's score")?)
 }
 
+/// How many files searches make.
+pub struct Encodes {
+    /// On average, every kind of file counted; a palette of which only the pixels were judged is none.
+    pub mean: f64,
+    /// At most.
+    pub most: u32,
+    /// On average, drafts counted like files.
+    pub with_drafts: f64,
+}
+
 /// How many files are made until a grade is reached, over all pictures and formats.
-pub fn encodes(samples: &[Sample], grade: Grade) -> Result<(f64, u32), Failure> {
+pub fn encodes(samples: &[Sample], grade: Grade) -> Result<Encodes, Failure> {
     let pairs: Vec<(&Sample, Format)> =
         samples.iter().flat_map(|sample| FORMATS.map(|format| (sample, format))).collect();
-    let counted: Result<Vec<u32>, String> = pairs
+    let counted: Result<Vec<(u32, u32)>, String> = pairs
         .par_iter()
         .map(|(sample, format)| {
             let extras = Extras::default();
             let chosen =
                 choosing(sample, &extras).choose(*format, QualityTarget::Grade(grade), None);
-            // Files of every kind, drafts included; a palette of which only the pixels were judged is none.
             let files = |chosen: choosing::Chosen| {
                 let made = chosen.tried.iter().filter(|point| point.bytes.is_some()).count();
-                made as u32 + chosen.drafts
+                (made as u32, chosen.drafts)
             };
             chosen.map(files).map_err(|error| error.to_string())
         })
         .collect();
     let counted = counted?;
-    let mean = f64::from(counted.iter().sum::<u32>()) / counted.len() as f64;
-    Ok((mean, counted.into_iter().max().unwrap_or(0)))
+    let mean = |of: &dyn Fn(&(u32, u32)) -> u32| {
+        f64::from(counted.iter().map(of).sum::<u32>()) / counted.len() as f64
+    };
+    Ok(Encodes {
+        mean: mean(&|(files, _)| *files),
+        most: counted.iter().map(|(files, _)| *files).max().unwrap_or(0),
+        with_drafts: mean(&|(files, drafts)| files + drafts),
+    })
 }

@@ -81,8 +81,10 @@ pub(super) struct Search<'a> {
     beaten_by: Option<Bytes>,
     /// Whether its files keep colours at full resolution.
     full_chroma: bool,
-    /// How many drafts were made.
+    /// How many drafts were made in search of a quality.
     drafts: usize,
+    /// How many were made to tell which colours to keep.
+    colour_drafts: usize,
     /// How the picture likely differs from the prior at the levels of which drafts were made.
     drafted: Vec<(f64, f64)>,
     /// What counts of each trial: its level, and the score or what its worst tile makes of it.
@@ -106,6 +108,7 @@ impl<'a> Search<'a> {
             beaten_by: None,
             full_chroma: choosing.hints.full_chroma(format) && source.shares_scale(),
             drafts: 0,
+            colour_drafts: 0,
             drafted: Vec::new(),
             known: Vec::new(),
             tried: Vec::new(),
@@ -124,10 +127,11 @@ impl<'a> Search<'a> {
 
     /// Every trial, in order, and how many drafts there were.
     pub(super) fn effort(self) -> (Vec<Point>, u32) {
-        (self.tried, self.drafts as u32)
+        (self.tried, (self.drafts + self.colour_drafts) as u32)
     }
 
-    /// How many files and drafts were made in search of a score, the one that would have to be beaten among them.
+    /// How many files and drafts were made in search of a score, the one that would have to be beaten among them. A draft
+    /// for colours leaves a search as many files as it had.
     fn made(&self) -> usize {
         self.known.len() + self.drafts + usize::from(self.beaten_by.is_some())
     }

@@ -63,9 +63,9 @@ impl Way {
 }
 
 /// By how much more a draft of `raster` lacks of a score of 100 than the file, as a logarithm: means over the sets of
-/// docs/decisions/0029, from which single pictures differ by 0.04 or so.
+/// docs/decisions/0029, from which single pictures differ by 0.04 or so, smooth gradients by more.
 pub fn draft_lacks_more(raster: &Raster) -> f64 {
-    if detail(raster) > TEXTURED { 0.10 } else { 0.14 }
+    if detail(raster) > TEXTURED { 0.10 } else { 0.17 }
 }
 
 /// By what factor drafts of `raster` say too much of the bytes that colours at full resolution take beside those at

@@ -31,6 +31,7 @@ impl Search<'_> {
                 break;
             }
             let Some(told) = self.choosing.draft(self.encoding(self.levels[level]))? else { break };
+            self.drafts += 1;
             self.heed(level, told);
             last = Some((level, told));
             if (self.predicted(level) - target).abs() < NEAR {
@@ -44,7 +45,6 @@ impl Search<'_> {
     }
 
     fn heed(&mut self, level: usize, (score, _): Told) {
-        self.drafts += 1;
         self.drafted.push((level as f64, bend(score.0, self.prior.lack(self.levels[level]))));
         self.drafted.sort_by(|a, b| a.0.total_cmp(&b.0));
     }
@@ -61,6 +61,7 @@ impl Search<'_> {
             return Ok(());
         }
         let Some(told) = self.choosing.draft(full)? else { return Ok(()) };
+        self.colour_drafts += 1;
         let overrated = avif::draft_overrates_half(self.choosing.metric.raster());
         if heavier(half, told, self.bytes_by_score(level)) < overrated.ln() {
             // At full resolution the picture's own curve is bent the same way.
@@ -69,8 +70,6 @@ impl Search<'_> {
             self.drafted.iter_mut().for_each(|(_, bend)| *bend += off);
             self.full_chroma = true;
             self.heed(level, told);
-        } else {
-            self.drafts += 1;
         }
         Ok(())
     }
