@@ -2,21 +2,10 @@ import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { act, renderHook, waitFor } from "@testing-library/react";
 import type { ReactNode } from "react";
 import { expect, test } from "vitest";
-import type { Adjustments, BenchBody, Picture } from "../api/client";
+import { bench, picture, plain } from "../testing/bench";
 import { answers, asked } from "../testing/server";
 import { useSave } from "./useSave";
 import { useBench, useWork } from "./useWork";
-
-const plain = { focal: { x: 0.5, y: 0.5 } } as Adjustments;
-const picture = { id: "p1", name: "dome.jpg" } as Picture;
-const bench = {
-  adjustments: plain,
-  at: "s1",
-  holds: "s1",
-  steps: [{ id: "s1" }],
-  places: [],
-  slots: [],
-} as unknown as BenchBody;
 
 /** The work on a picture and its Save. */
 function work() {

@@ -2,21 +2,12 @@ import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { act, renderHook, waitFor } from "@testing-library/react";
 import type { ReactNode } from "react";
 import { expect, test } from "vitest";
-import type { Adjustments, BenchBody, Picture } from "../api/client";
+import type { Adjustments } from "../api/client";
+import { bench, picture, plain } from "../testing/bench";
 import { answers, asked } from "../testing/server";
 import { useWork } from "./useWork";
 
-const plain = { focal: { x: 0.5, y: 0.5 } } as Adjustments;
 const moved = { focal: { x: 0.1, y: 0.5 } } as Adjustments;
-const picture = { id: "p1" } as Picture;
-const bench = {
-  adjustments: plain,
-  at: "s1",
-  holds: "s1",
-  steps: [{ id: "s1" }],
-  places: [],
-  slots: [],
-} as unknown as BenchBody;
 
 const saves = () => Response.json({ id: `s${asked.length + 1}`, parent: "s1", summary: "moved" }, { status: 201 });
 const fails = () => Response.json({ detail: "the disk is full" }, { status: 500 });
