@@ -45,16 +45,16 @@ impl Chroma {
         if quality.get() >= FAITHFUL { Self::Full } else { Self::for_webp(raster) }
     }
 
-    /// Whether `raster` may do with fewer bytes in an AVIF of `quality` whose colours are at full resolution, which
+    /// Whether `raster` may do with fewer bytes in an AVIF whose colours are at full resolution, which
     /// usually has them at half: where there are colours to lose, among fine detail or by themselves. Of pictures without,
     /// drafts never chose it (docs/decisions/0035).
-    pub fn is_open_for_avif(raster: &Raster, quality: Quality) -> bool {
+    pub fn is_open_for_avif(raster: &Raster) -> bool {
         const SOME: f64 = 0.9;
         const MUCH: f64 = 2.5;
         const FINE: f64 = 5.0;
         let loss = loss(raster);
         let is_open = loss > MUCH || loss > SOME && detail(raster) > FINE;
-        is_open && Self::for_avif(raster, quality) == Self::Half
+        is_open && Self::for_webp(raster) == Self::Half
     }
 }
 

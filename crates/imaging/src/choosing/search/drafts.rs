@@ -54,15 +54,22 @@ impl Search<'_> {
     fn race_chroma(&mut self, level: usize, half: Told) -> Result<(), ChoiceError> {
         /// By so many levels a file of full resolution comes near the score of one of half.
         const LOWER: usize = 3;
-        let level = level.saturating_sub(LOWER);
-        let quality = self.levels[level];
+        let raster = self.choosing.metric.raster();
+        let lower = level.saturating_sub(LOWER);
+        let quality = self.levels[lower];
         let Some(full) = self.encoding(quality).with_full_chroma() else { return Ok(()) };
-        if !Chroma::is_open_for_avif(self.choosing.metric.raster(), quality) {
+        if !Chroma::is_open_for_avif(raster) {
             return Ok(());
         }
+        if Chroma::for_avif(raster, self.levels[level]) == Chroma::Full {
+            // So high up it was no half that was drafted: half does not come so far.
+            self.full_chroma = true;
+            return Ok(());
+        }
+        let level = lower;
         let Some(told) = self.choosing.draft(full)? else { return Ok(()) };
         self.colour_drafts += 1;
-        let overrated = avif::draft_overrates_half(self.choosing.metric.raster());
+        let overrated = avif::draft_overrates_half(raster);
         if heavier(half, told, self.bytes_by_score(level)) < overrated.ln() {
             // At full resolution the picture's own curve is bent the same way.
             let off =
