@@ -33,7 +33,7 @@ pub use error::ChoiceError;
 pub use frames::{JudgedFrame, judged_frames};
 pub use hints::Hints;
 pub use moving::{Moving, moving_source};
-use search::{Search, Source};
+use search::{Search, Source, Told};
 pub use turns::{Turn, in_turns, turns};
 use without_loss::same;
 
@@ -304,9 +304,8 @@ impl Choosing<'_> {
         Ok(Chosen { trial, worst, counted, outcome, tried, drafts, failures: Vec::new() })
     }
 
-    /// How faithful the file of `encoding` likely is and what the draft weighs that tells; nothing where there are no
-    /// drafts.
-    fn draft(&self, encoding: Encoding) -> Result<Option<(Score, Bytes)>, ChoiceError> {
+    /// What a draft of `encoding` tells; nothing where there are none.
+    fn draft(&self, encoding: Encoding) -> Result<Option<Told>, ChoiceError> {
         if (self.stop)() {
             return Err(ChoiceError::Cancelled);
         }
@@ -317,7 +316,8 @@ impl Choosing<'_> {
             return Ok(None);
         };
         let lacking = 100.0 - self.metric.score(&draft.shown)?.0;
-        Ok(Some((Score(100.0 - lacking / draft.lacks_more.exp()), draft.bytes)))
+        let score = Score(100.0 - lacking / draft.lacks_more.exp());
+        Ok(Some(Told { score, bytes: draft.bytes }))
     }
 
     /// One file, judged.

@@ -3,6 +3,8 @@
 
 mod drafts;
 
+pub(super) use drafts::Told;
+
 use brisk_margin_core::dense::{DenseView, Standard};
 use brisk_margin_core::encoding::{self, Dithering, Encoding, Palette, PaletteSize, Quality};
 use brisk_margin_core::format::Format;
@@ -102,7 +104,10 @@ impl<'a> Search<'a> {
             standard: None,
             seen: None,
             prior: Prior::of(format, choosing.class),
-            foretold: foretold(format, choosing.class, choosing.metric.raster()),
+            foretold: match source {
+                Source::Ours(format) => foretold(format, choosing.class, choosing.metric.raster()),
+                Source::Outside(_) => 0.0,
+            },
             hint: choosing.hints.of(format).filter(|_| source.shares_scale()),
             levels: source.levels(),
             beaten_by: None,

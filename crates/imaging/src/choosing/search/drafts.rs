@@ -8,15 +8,23 @@ use super::{ChoiceError, Search, bend, between};
 use crate::chroma::Chroma;
 use crate::codec::avif;
 
-/// By how much more bytes `other` takes than `one` would at the same score, as a logarithm, where a point of score takes
-/// `by_score`.
-fn heavier(one: Told, other: Told, by_score: f64) -> f64 {
-    let weight = |told: Told| (told.1.get().max(1) as f64).ln();
-    weight(other) - weight(one) - by_score * (other.0.0 - one.0.0)
+/// What a draft told.
+#[derive(Debug, Clone, Copy)]
+pub(in crate::choosing) struct Told {
+    /// How faithful its file likely is.
+    pub score: Score,
+    /// What it weighs itself.
+    pub bytes: Bytes,
 }
 
-/// What a draft told: how faithful its file likely is, and what it weighs itself.
-type Told = (Score, Bytes);
+impl Told {
+    /// By how much more bytes it takes than `other` would at the same score, as a logarithm, where a point of score
+    /// takes `by_score`.
+    fn heavier_than(self, other: Self, by_score: f64) -> f64 {
+        let weight = |told: Self| (told.bytes.get().max(1) as f64).ln();
+        weight(self) - weight(other) - by_score * (self.score.0 - other.score.0)
+    }
+}
 
 impl Search<'_> {
     /// Draws near `target` with drafts, in a format that has them: one, and another where that was far off. Then one
@@ -32,7 +40,7 @@ impl Search<'_> {
             }
             let Some(told) = self.choosing.draft(self.encoding(self.levels[level]))? else { break };
             self.drafts += 1;
-            self.heed(level, told);
+            self.heed(level, told.score);
             last = Some((level, told));
             if (self.predicted(level) - target).abs() < NEAR {
                 break;
@@ -44,7 +52,7 @@ impl Search<'_> {
         }
     }
 
-    fn heed(&mut self, level: usize, (score, _): Told) {
+    fn heed(&mut self, level: usize, score: Score) {
         self.drafted.push((level as f64, bend(score.0, self.prior.lack(self.levels[level]))));
         self.drafted.sort_by(|a, b| a.0.total_cmp(&b.0));
     }
@@ -66,17 +74,16 @@ impl Search<'_> {
             self.full_chroma = true;
             return Ok(());
         }
-        let level = lower;
         let Some(told) = self.choosing.draft(full)? else { return Ok(()) };
         self.colour_drafts += 1;
         let overrated = avif::draft_overrates_half(raster);
-        if heavier(half, told, self.bytes_by_score(level)) < overrated.ln() {
+        if told.heavier_than(half, self.bytes_by_score(lower)) < overrated.ln() {
             // At full resolution the picture's own curve is bent the same way.
             let off =
-                bend(told.0.0, self.prior.lack(quality)) - between(&self.drafted, level as f64);
+                bend(told.score.0, self.prior.lack(quality)) - between(&self.drafted, lower as f64);
             self.drafted.iter_mut().for_each(|(_, bend)| *bend += off);
             self.full_chroma = true;
-            self.heed(level, told);
+            self.heed(lower, told.score);
         }
         Ok(())
     }
@@ -100,8 +107,8 @@ mod tests {
 
     #[test]
     fn bytes_count_at_the_same_score() {
-        let told = |score, bytes| (Score(score), Bytes(bytes));
-        let ratio = |other| heavier(told(70.0, 1_000), other, 0.05).exp();
+        let told = |score, bytes| Told { score: Score(score), bytes: Bytes(bytes) };
+        let ratio = |one: Told| one.heavier_than(told(70.0, 1_000), 0.05).exp();
         assert!((ratio(told(70.0, 1_100)) - 1.1).abs() < 1e-9);
         assert!(ratio(told(74.0, 1_100)) < 0.91, "four points are worth a fifth of the bytes");
         assert!(ratio(told(68.0, 950)) > 1.04, "it lacks two points");
